@@ -1,0 +1,172 @@
+import { binomialBlur, halvePlane } from '../raster/blur.js'
+import { makePlane, type Plane } from '../raster/raster.js'
+import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
+
+/** A place where something rounder than its surroundings stands out. */
+export interface Candidate {
+  /** Centre in pixels of the searched plane. */
+  readonly x: number
+  readonly y: number
+  /** Radius that answers best, in pixels. */
+  readonly radius: number
+  /** Response in robust deviations of the responses around; negative for dark. */
+  readonly response: number
+  /** Deviation of responses here over the quietest tenth of the plane: 1 in a plain sky, large in texture. */
+  readonly unrest: number
+}
+
+/** Side of the blocks over which responses are compared, in pixels of the octave. */
+const BLOCK = 32
+
+/** Responses weaker than this are not looked at more closely. */
+const LEAST_RESPONSE = 4.2
+
+/** Radius of the disc that a difference of two binomial filters answers to best, by number of passes. */
+const SCALES = [
+  { inner: 0, outer: 2, radius: 1.1, octaves: 'first' },
+  { inner: 1, outer: 4, radius: 2.1, octaves: 'all' },
+  { inner: 2, outer: 8, radius: 3.0, octaves: 'later' },
+] as const
+
+export interface Octaves {
+  /** Plane at half the size of the one before it. */
+  readonly planes: readonly Plane[]
+}
+
+/** The plane and its halves, as many as discs up to `largestRadius` need. */
+export function makeOctaves(plane: Plane, largestRadius: number): Octaves {
+  const planes = [plane]
+  while (4 * 2 ** (planes.length - 1) < largestRadius && Math.min(planes.at(-1)!.width, planes.at(-1)!.height) >= 48) {
+    planes.push(halvePlane(planes.at(-1)!))
+  }
+  return { planes }
+}
+
+/**
+ * Scale space extrema: places where a difference of Gaussians is largest in space and among scales.
+ *
+ * @param octaves  From `makeOctaves`.
+ * @param sign     Look for dark, bright or both.
+ * @returns Candidates, strongest first, none within another's radius.
+ *
+ * Lindeberg 1998, "Feature detection with automatic scale selection", with binomial filters for Gaussians.
+ */
+export function findCandidates(octaves: Octaves, sign: 'dark' | 'bright' | 'both'): Candidate[] {
+  const found: Candidate[] = []
+  octaves.planes.forEach((plane, octave) => {
+    const { width, height } = plane
+    if (width < 16 || height < 16) return
+    const wanted = SCALES.filter((scale) => scale.octaves === 'all' || (scale.octaves === 'first') === (octave === 0))
+    const blurred = new Map<number, Plane>([[0, plane]])
+    let current = plane
+    const last = Math.max(...wanted.map((scale) => scale.outer))
+    const keep = new Set<number>(wanted.flatMap((scale) => [scale.inner, scale.outer]))
+    for (let pass = 1; pass <= last; pass++) {
+      current = binomialBlur(current, new Float32Array(width * height))
+      if (keep.has(pass)) blurred.set(pass, current)
+    }
+    for (const scale of wanted) {
+      const inner = blurred.get(scale.inner)!.data
+      const outer = blurred.get(scale.outer)!.data
+      const response = makePlane(width, height)
+      for (let i = 0; i < response.data.length; i++) response.data[i] = inner[i]! - outer[i]!
+      collectExtrema(response, sign, 2 ** octave, scale.radius, found)
+    }
+  })
+  return strongestOnly(found)
+}
+
+function collectExtrema(response: Plane, sign: 'dark' | 'bright' | 'both', step: number, radius: number, found: Candidate[]): void {
+  const { width, height, data } = response
+  const spread = blockDeviations(response)
+  const border = 3
+  for (let y = border; y < height - border; y++) {
+    const blockRow = Math.min(spread.height - 1, Math.floor(y / BLOCK)) * spread.width
+    for (let x = border; x < width - border; x++) {
+      const i = y * width + x
+      const value = data[i]!
+      const deviation = spread.data[blockRow + Math.min(spread.width - 1, Math.floor(x / BLOCK))]!
+      const magnitude = Math.abs(value)
+      if (magnitude < LEAST_RESPONSE * deviation) continue
+      if (sign === 'dark' && value > 0) continue
+      if (sign === 'bright' && value < 0) continue
+      const s = value < 0 ? -1 : 1
+      const v = magnitude
+      if (
+        s * data[i - 1]! > v || s * data[i + 1]! >= v || s * data[i - width]! > v || s * data[i + width]! >= v ||
+        s * data[i - width - 1]! > v || s * data[i - width + 1]! > v || s * data[i + width - 1]! >= v || s * data[i + width + 1]! >= v
+      ) continue
+      found.push({ x: (x + 0.5) * step, y: (y + 0.5) * step, radius: radius * step, response: value / deviation, unrest: deviation / spread.quiet })
+    }
+  }
+}
+
+/**
+ * Robust deviation of responses in blocks, each the larger of its own and what its neighbours' middle says, so that the
+ * quiet side of an edge does not make the edge look strong.
+ */
+function blockDeviations(response: Plane): Plane & { quiet: number } {
+  const { width, height, data } = response
+  const columns = Math.max(1, Math.floor(width / BLOCK))
+  const rows = Math.max(1, Math.floor(height / BLOCK))
+  const own = new Float32Array(columns * rows)
+  const values = new Float32Array(BLOCK * BLOCK)
+  for (let row = 0; row < rows; row++) {
+    for (let column = 0; column < columns; column++) {
+      let n = 0
+      for (let y = row * BLOCK; y < (row + 1) * BLOCK && y < height; y += 2) {
+        for (let x = column * BLOCK; x < (column + 1) * BLOCK && x < width; x++) values[n++] = Math.abs(data[y * width + x]!)
+      }
+      own[row * columns + column] = Math.max(1e-7, DEVIATION_PER_MAD * median(values, n))
+    }
+  }
+  const result = new Float32Array(columns * rows)
+  const around = new Float32Array(9)
+  for (let row = 0; row < rows; row++) {
+    for (let column = 0; column < columns; column++) {
+      let n = 0
+      for (let y = Math.max(0, row - 1); y <= Math.min(rows - 1, row + 1); y++) {
+        for (let x = Math.max(0, column - 1); x <= Math.min(columns - 1, column + 1); x++) around[n++] = own[y * columns + x]!
+      }
+      const middle = median(around, n)
+      // A block that a large flaw fills is restless because of the flaw: not more than a little above its neighbours.
+      result[row * columns + column] = Math.max(middle, Math.min(own[row * columns + column]!, 1.5 * middle))
+    }
+  }
+  const sorted = result.slice().sort()
+  return { width: columns, height: rows, data: result, quiet: sorted[Math.floor(sorted.length / 10)]! }
+}
+
+/** Strongest first; one inside a stronger one of the same sign and alike in size is the same thing seen twice. */
+function strongestOnly(found: Candidate[]): Candidate[] {
+  found.sort((a, b) => Math.abs(b.response) - Math.abs(a.response) || a.y - b.y || a.x - b.x)
+  const cell = 32
+  const cells = new Map<number, Candidate[]>()
+  const key = (column: number, row: number) => row * 100003 + column
+  const kept: Candidate[] = []
+  for (const candidate of found) {
+    const column = Math.floor(candidate.x / cell)
+    const row = Math.floor(candidate.y / cell)
+    const reach = Math.ceil(140 / cell)
+    let covered = false
+    for (let y = row - reach; y <= row + reach && !covered; y++) {
+      for (let x = column - reach; x <= column + reach && !covered; x++) {
+        for (const other of cells.get(key(x, y)) ?? []) {
+          const distance = Math.sqrt((other.x - candidate.x) ** 2 + (other.y - candidate.y) ** 2)
+          const same = Math.sign(other.response) === Math.sign(candidate.response)
+          if (distance < (same ? Math.max(other.radius, candidate.radius) : 2.2 * other.radius)) {
+            covered = true
+            break
+          }
+        }
+      }
+    }
+    if (covered) continue
+    kept.push(candidate)
+    const at = key(column, row)
+    const list = cells.get(at)
+    if (list) list.push(candidate)
+    else cells.set(at, [candidate])
+  }
+  return kept
+}

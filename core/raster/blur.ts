@@ -1,0 +1,91 @@
+import { exp } from './exact-math.js'
+import type { Plane } from './raster.js'
+
+/** Weights of a Gaussian cut off at 3 deviations, summing to 1; the middle is at index `radius`. */
+export function gaussianWeights(deviation: number): Float64Array {
+  const radius = Math.max(1, Math.ceil(3 * deviation))
+  const weights = new Float64Array(2 * radius + 1)
+  let sum = 0
+  for (let i = -radius; i <= radius; i++) sum += weights[i + radius] = exp((-i * i) / (2 * deviation * deviation))
+  for (let i = 0; i < weights.length; i++) weights[i]! /= sum
+  return weights
+}
+
+/**
+ * Gaussian blur, separable; beyond the edge the edge pixel is repeated.
+ *
+ * @param plane      Any values.
+ * @param deviation  Deviation of the Gaussian in pixels, above 0.
+ * @returns A new plane of the same size.
+ */
+export function gaussianBlur(plane: Plane, deviation: number): Plane {
+  const { width, height, data } = plane
+  const weights = gaussianWeights(deviation)
+  const radius = (weights.length - 1) / 2
+  const across = new Float32Array(width * height)
+  const line = new Float64Array(width + 2 * radius)
+  for (let y = 0; y < height; y++) {
+    const row = y * width
+    for (let i = 0; i < line.length; i++) line[i] = data[row + Math.max(0, Math.min(width - 1, i - radius))]!
+    for (let x = 0; x < width; x++) {
+      let sum = 0
+      for (let k = 0; k < weights.length; k++) sum += weights[k]! * line[x + k]!
+      across[row + x] = sum
+    }
+  }
+  const result = new Float32Array(width * height)
+  const sums = new Float64Array(width)
+  for (let y = 0; y < height; y++) {
+    sums.fill(0)
+    for (let k = -radius; k <= radius; k++) {
+      const row = Math.max(0, Math.min(height - 1, y + k)) * width
+      const weight = weights[k + radius]!
+      for (let x = 0; x < width; x++) sums[x]! += weight * across[row + x]!
+    }
+    result.set(sums, y * width)
+  }
+  return { width, height, data: result }
+}
+
+/**
+ * Binomial blur 1 4 6 4 1 in both directions: deviation 1 px, the fast filter of the finder.
+ *
+ * @param into  Buffer of the result; may not be the input.
+ */
+export function binomialBlur(plane: Plane, into: Float32Array): Plane {
+  const { width, height, data } = plane
+  const line = new Float32Array(width)
+  for (let y = 0; y < height; y++) {
+    const b = y * width
+    const a = Math.max(0, y - 1) * width
+    const z = Math.max(0, y - 2) * width
+    const c = Math.min(height - 1, y + 1) * width
+    const d = Math.min(height - 1, y + 2) * width
+    for (let x = 0; x < width; x++) line[x] = data[z + x]! + data[d + x]! + 4 * (data[a + x]! + data[c + x]!) + 6 * data[b + x]!
+    const last = width - 1
+    for (let x = 0; x < width; x++) {
+      if (x >= 2 && x < width - 2) {
+        into[b + x] = (line[x - 2]! + line[x + 2]! + 4 * (line[x - 1]! + line[x + 1]!) + 6 * line[x]!) * 0.00390625
+      } else {
+        into[b + x] =
+          (line[Math.max(0, x - 2)]! + line[Math.min(last, x + 2)]! + 4 * (line[Math.max(0, x - 1)]! + line[Math.min(last, x + 1)]!) + 6 * line[x]!) * 0.00390625
+      }
+    }
+  }
+  return { width, height, data: into }
+}
+
+/** Half the size, mean of two by two; a last odd row or column is dropped. */
+export function halvePlane(plane: Plane): Plane {
+  const width = plane.width >> 1
+  const height = plane.height >> 1
+  const data = new Float32Array(width * height)
+  for (let y = 0; y < height; y++) {
+    const upper = 2 * y * plane.width
+    const lower = upper + plane.width
+    for (let x = 0; x < width; x++) {
+      data[y * width + x] = 0.25 * (plane.data[upper + 2 * x]! + plane.data[upper + 2 * x + 1]! + plane.data[lower + 2 * x]! + plane.data[lower + 2 * x + 1]!)
+    }
+  }
+  return { width, height, data }
+}

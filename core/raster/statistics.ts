@@ -1,0 +1,44 @@
+/** Deviation of a normal distribution over its median absolute deviation. */
+export const DEVIATION_PER_MAD = 1.4826
+
+/**
+ * The k-th smallest value (0 based), by Hoare's selection. Reorders `values` up to `count`.
+ */
+export function selectSmallest(values: Float32Array, count: number, k: number): number {
+  let low = 0
+  let high = count - 1
+  while (low < high) {
+    const pivot = values[(low + high) >> 1]!
+    let i = low
+    let j = high
+    while (i <= j) {
+      while (values[i]! < pivot) i++
+      while (values[j]! > pivot) j--
+      if (i <= j) {
+        const swap = values[i]!
+        values[i] = values[j]!
+        values[j] = swap
+        i++
+        j--
+      }
+    }
+    if (k <= j) high = j
+    else if (k >= i) low = i
+    else break
+  }
+  return values[k]!
+}
+
+/** Median; for an even count the upper of the two middle ones. Reorders `values`. 0 for none. */
+export function median(values: Float32Array, count = values.length): number {
+  return count === 0 ? 0 : selectSmallest(values, count, count >> 1)
+}
+
+/**
+ * Robust deviation from the median absolute deviation (Donoho and Johnstone 1994). Overwrites `values`.
+ */
+export function robustDeviation(values: Float32Array, count = values.length): number {
+  const middle = median(values, count)
+  for (let i = 0; i < count; i++) values[i] = Math.abs(values[i]! - middle)
+  return DEVIATION_PER_MAD * median(values, count)
+}

@@ -1,0 +1,168 @@
+import { makeRandom, type Random } from '@fennip/core/random.js'
+import type { Light } from './photograph.js'
+import { between, betweenLogarithmically } from './photograph.js'
+
+/** A flaw as it was put on: the truth that finder and mends are measured against. */
+export interface TrueFlaw {
+  readonly kind: 'dust' | 'speck' | 'scratch'
+  readonly x: number
+  readonly y: number
+  readonly r: number
+}
+
+/** A copy of light whose planes can be changed without touching the clean one. */
+export function copyLight(light: Light): Light {
+  return { ...light, channels: light.channels.map((plane) => ({ ...plane, data: plane.data.slice() })) }
+}
+
+/**
+ * Shadows of dust on a sensor, put on in linear light.
+ *
+ * Each shadow is an irregular grain blurred by the cone of light: an ellipse with wobbles up to the fifth order, a
+ * core that is not in the middle, an edge whose width is set by the aperture and not by the size of the grain, and
+ * now and then a fibre. Depths run from plainly visible to below what anyone could see.
+ *
+ * @param light    Changed in place.
+ * @param options  How many, the range of radii in pixels and of depths (share of the light that is lost), the seed.
+ */
+export function addDust(
+  light: Light,
+  options: { count: number; radius: readonly [number, number]; depth: readonly [number, number]; seed: number; area?: (random: Random) => { x: number; y: number } },
+): TrueFlaw[] {
+  const random = makeRandom(options.seed)
+  const flaws: TrueFlaw[] = []
+  for (let attempt = 0; flaws.length < options.count && attempt < options.count * 50; attempt++) {
+    const r = betweenLogarithmically(random, ...options.radius)
+    const depth = betweenLogarithmically(random, ...options.depth)
+    const place = options.area?.(random) ?? { x: random.uniform() * light.width, y: random.uniform() * light.height }
+    const margin = 2.2 * r + 4
+    if (place.x < margin || place.y < margin || place.x > light.width - margin || place.y > light.height - margin) continue
+    if (flaws.some((flaw) => Math.hypot(flaw.x - place.x, flaw.y - place.y) < 2.4 * (flaw.r + r))) continue
+    castShadow(light, place.x, place.y, r, depth, random)
+    flaws.push({ kind: 'dust', ...place, r })
+  }
+  return flaws
+}
+
+function castShadow(light: Light, x: number, y: number, r: number, depth: number, random: Random): void {
+  const wobbles = [2, 3, 4, 5].map((order) => ({ order, size: between(random, 0, 0.2 / order), turn: between(random, 0, 2 * Math.PI) }))
+  const softness = between(random, 0.22, 0.42)
+  const core = { x: x + between(random, -0.2, 0.2) * r, y: y + between(random, -0.2, 0.2) * r, size: between(random, 0, 0.25) }
+  const tint = light.channels.map(() => 1 + between(random, -0.04, 0.04))
+  const reach = Math.ceil(2.2 * r + 2)
+  for (let py = Math.max(0, Math.floor(y - reach)); py <= Math.min(light.height - 1, y + reach); py++) {
+    for (let px = Math.max(0, Math.floor(x - reach)); px <= Math.min(light.width - 1, x + reach); px++) {
+      const dx = px + 0.5 - x
+      const dy = py + 0.5 - y
+      const angle = Math.atan2(dy, dx)
+      let outline = r
+      for (const wobble of wobbles) outline += r * wobble.size * Math.cos(wobble.order * angle + wobble.turn)
+      const edge = (Math.hypot(dx, dy) - outline) / (softness * r)
+      const covered = edge <= -1 ? 1 : edge >= 1 ? 0 : 0.5 - 0.75 * edge + 0.25 * edge * edge * edge
+      if (covered === 0) continue
+      const heart = Math.hypot(px + 0.5 - core.x, py + 0.5 - core.y) / (0.8 * r)
+      const density = (1 - core.size) + core.size * Math.exp(-heart * heart)
+      for (let c = 0; c < light.channels.length; c++) {
+        light.channels[c]!.data[py * light.width + px]! *= 1 - Math.min(0.97, depth * tint[c]!) * covered * density
+      }
+    }
+  }
+}
+
+/**
+ * Particles lit by a flash under water: bright soft specks, the near ones large, faint and with a halo.
+ */
+export function addBackscatter(light: Light, options: { count: number; radius: readonly [number, number]; seed: number }): TrueFlaw[] {
+  const random = makeRandom(options.seed)
+  const flaws: TrueFlaw[] = []
+  for (let n = 0; n < options.count; n++) {
+    const r = betweenLogarithmically(random, ...options.radius)
+    const x = between(random, 2 * r + 4, light.width - 2 * r - 4)
+    const y = between(random, 2 * r + 4, light.height - 2 * r - 4)
+    const glow = betweenLogarithmically(random, 0.03, 0.5) / Math.sqrt(Math.max(1, r / 4))
+    const halo = between(random, 0, 0.35)
+    const softness = between(random, 0.25, 0.6)
+    const squash = between(random, 0.75, 1)
+    const turn = between(random, 0, Math.PI)
+    const tint = [0.9, 1, 0.96]
+    const reach = Math.ceil(3.2 * r + 2)
+    for (let py = Math.max(0, Math.floor(y - reach)); py <= Math.min(light.height - 1, y + reach); py++) {
+      for (let px = Math.max(0, Math.floor(x - reach)); px <= Math.min(light.width - 1, x + reach); px++) {
+        const dx = px + 0.5 - x
+        const dy = py + 0.5 - y
+        const u = dx * Math.cos(turn) + dy * Math.sin(turn)
+        const v = (dy * Math.cos(turn) - dx * Math.sin(turn)) / squash
+        const distance = Math.hypot(u, v)
+        const edge = (distance - r) / (softness * r)
+        const disc = edge <= -1 ? 1 : edge >= 1 ? 0 : 0.5 - 0.75 * edge + 0.25 * edge * edge * edge
+        const added = glow * (disc + halo * Math.exp(-(distance * distance) / (1.6 * r * r)))
+        if (added < 1e-5) continue
+        for (let c = 0; c < light.channels.length; c++) light.channels[c]!.data[py * light.width + px]! += added * (tint[c] ?? 1)
+      }
+    }
+    flaws.push({ kind: 'speck', x, y, r })
+  }
+  return flaws
+}
+
+/** Dust and lint of a scan: small, sharp, opaque specks, light or dark. */
+export function addSpecks(light: Light, options: { count: number; radius: readonly [number, number]; seed: number }): TrueFlaw[] {
+  const random = makeRandom(options.seed)
+  const flaws: TrueFlaw[] = []
+  for (let n = 0; n < options.count; n++) {
+    const r = betweenLogarithmically(random, ...options.radius)
+    const x = between(random, 2 * r + 4, light.width - 2 * r - 4)
+    const y = between(random, 2 * r + 4, light.height - 2 * r - 4)
+    const tone = random.uniform() < 0.75 ? between(random, 0.75, 0.95) : between(random, 0.01, 0.05)
+    const opacity = between(random, 0.35, 1)
+    const wobbles = [2, 3, 4].map((order) => ({ order, size: between(random, 0, 0.3 / order), turn: between(random, 0, 2 * Math.PI) }))
+    const reach = Math.ceil(1.8 * r + 2)
+    for (let py = Math.floor(y - reach); py <= y + reach; py++) {
+      for (let px = Math.floor(x - reach); px <= x + reach; px++) {
+        const dx = px + 0.5 - x
+        const dy = py + 0.5 - y
+        const angle = Math.atan2(dy, dx)
+        let outline = r
+        for (const wobble of wobbles) outline += r * wobble.size * Math.cos(wobble.order * angle + wobble.turn)
+        const covered = opacity * Math.max(0, Math.min(1, (outline - Math.hypot(dx, dy)) / 1.2 + 0.5))
+        if (covered === 0) continue
+        for (const plane of light.channels) {
+          const i = py * light.width + px
+          plane.data[i] = plane.data[i]! * (1 - covered) + tone * covered
+        }
+      }
+    }
+    flaws.push({ kind: 'speck', x, y, r })
+  }
+  return flaws
+}
+
+/** Scratches in the emulsion: thin pale lines that wander a little and fade in and out. */
+export function addScratches(light: Light, options: { count: number; seed: number }): TrueFlaw[] {
+  const random = makeRandom(options.seed)
+  const flaws: TrueFlaw[] = []
+  for (let n = 0; n < options.count; n++) {
+    let x = random.uniform() * light.width
+    let y = random.uniform() * light.height
+    let heading = Math.PI / 2 + between(random, -0.5, 0.5)
+    const length = betweenLogarithmically(random, 80, 1600)
+    const half = between(random, 0.6, 1.6)
+    const strength = between(random, 0.25, 0.85)
+    const start = { x, y }
+    for (let t = 0; t < length; t += 0.5) {
+      heading += between(random, -0.004, 0.004)
+      x += 0.5 * Math.cos(heading)
+      y += 0.5 * Math.sin(heading)
+      const fade = strength * Math.min(1, t / 30, (length - t) / 30) * (0.75 + 0.25 * Math.sin(t / 37 + n))
+      for (let py = Math.floor(y - 3); py <= y + 3; py++) {
+        for (let px = Math.floor(x - 3); px <= x + 3; px++) {
+          if (px < 0 || py < 0 || px >= light.width || py >= light.height) continue
+          const covered = 0.35 * fade * Math.max(0, Math.min(1, half - Math.hypot(px + 0.5 - x, py + 0.5 - y) + 0.5))
+          for (const plane of light.channels) plane.data[py * light.width + px]! += (0.85 - plane.data[py * light.width + px]!) * covered
+        }
+      }
+    }
+    flaws.push({ kind: 'scratch', x: (start.x + x) / 2, y: (start.y + y) / 2, r: length / 2 })
+  }
+  return flaws
+}

@@ -1,0 +1,78 @@
+import { fileURLToPath } from 'node:url'
+import type { Depth } from '@fennip/core/raster/raster.js'
+import { addBackscatter, addDust, addScratches, addSpecks, copyLight, type TrueFlaw } from './damage.js'
+import { expose, lightOfRender, type Exposure, type Light, type Photograph } from './photograph.js'
+
+/** A made-up picture with the truth about its damage. */
+export interface DemoPicture extends Photograph {
+  readonly flaws: readonly TrueFlaw[]
+}
+
+export interface DemoSize {
+  readonly width: number
+  readonly height: number
+}
+
+/** 24 megapixels, the size of the camera frames of the demo. */
+export const FRAME: DemoSize = { width: 6000, height: 4000 }
+/** A print of 8 x 5.3 inches scanned at 600 per inch. */
+export const PRINT: DemoSize = { width: 4800, height: 3200 }
+
+const scene = (name: string) => fileURLToPath(new URL(`./scenes/${name}.jpg`, import.meta.url))
+
+/** Lengths of the damage follow the size of the picture, so that small versions look like the large ones. */
+const scaleOf = (size: DemoSize, full: DemoSize) => size.width / full.width
+
+export function pylonLight(size: DemoSize = FRAME): Promise<Light> {
+  return lightOfRender(scene('pylon'), { ...size, channels: 3, softness: 0.7, detail: 0.16, seed: 11 })
+}
+
+const SENSOR: Omit<Exposure, 'depth' | 'seed'> = { electrons: 14000, readNoise: 6, grainSize: 0 }
+
+/**
+ * Pylon 7 from the west: a camera frame at f/16, about 60 shadows of dust from strong to barely visible.
+ *
+ * @param light  From `pylonLight`; not changed.
+ */
+export function dustyPylon(light: Light, seed: number, depth: Depth = 8): DemoPicture {
+  const scale = light.width / FRAME.width
+  const damage = copyLight(light)
+  const skyward = (random: { uniform(): number }) => ({
+    x: random.uniform() * light.width,
+    // Dust lies all over the sensor; three in four where a large sky shows it.
+    y: (random.uniform() < 0.75 ? 0.72 * random.uniform() : random.uniform()) * light.height,
+  })
+  const flaws = addDust(damage, { count: Math.max(14, Math.round(60 * Math.min(1, scale * 2))), radius: [Math.max(5, 9 * scale), Math.max(10, 46 * scale)], depth: [0.008, 0.42], seed, area: skyward })
+  return { ...expose(light, damage, { ...SENSOR, depth, seed }), flaws }
+}
+
+/** The same place without dust, for counting false finds. */
+export function cleanPylon(light: Light, seed: number): Photograph {
+  return expose(light, light, { ...SENSOR, depth: 8, seed })
+}
+
+/** The lit valve wheel in the flooded counterweight shaft, with backscatter. */
+export async function shaftValve(size: DemoSize = FRAME, seed = 3): Promise<DemoPicture> {
+  const scale = scaleOf(size, FRAME)
+  const light = await lightOfRender(scene('shaft'), { ...size, channels: 3, softness: 1.1, detail: 0.12, seed: 12 })
+  const damage = copyLight(light)
+  const flaws = addBackscatter(damage, { count: Math.round(340 * Math.min(1, scale * 2)), radius: [1.6, Math.max(6, 30 * scale)], seed })
+  return { ...expose(light, damage, { electrons: 6000, readNoise: 9, grainSize: 0, depth: 8, seed }), flaws }
+}
+
+/** A print of the lower station scanned at 600 per inch: grain, dust and scratches. */
+export async function stationPrint(size: DemoSize = PRINT, seed = 5): Promise<DemoPicture> {
+  const scale = scaleOf(size, PRINT)
+  const light = await lightOfRender(scene('station'), { ...size, channels: 1, softness: 1.2, detail: 0.12, seed: 13 })
+  const faded = {
+    ...light,
+    // Paper is never black nor quite white.
+    channels: light.channels.map((plane) => ({ ...plane, data: plane.data.map((value) => 0.03 + 0.78 * value) })),
+  }
+  const damage = copyLight(faded)
+  const flaws = [
+    ...addSpecks(damage, { count: Math.round(220 * scale), radius: [1.2, Math.max(4, 9 * scale)], seed }),
+    ...addScratches(damage, { count: Math.max(4, Math.round(26 * scale)), seed: seed + 1 }),
+  ]
+  return { ...expose(faded, damage, { electrons: 1600, readNoise: 4, grainSize: 0.9, depth: 16, seed }), flaws }
+}
