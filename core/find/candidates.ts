@@ -9,14 +9,16 @@ export interface Candidate {
   readonly y: number
   /** Radius that answers best, in pixels. */
   readonly radius: number
-  /** Response in robust deviations of the responses around; negative for dark. */
+  /** How strongly it stands out, in deviations; negative for dark. Comparable among candidates of one search only. */
   readonly response: number
   /** Deviation of responses here over the quietest tenth of the plane: 1 in a plain sky, large in texture. */
   readonly unrest: number
+  /** Mean over spread of the differences in all directions, where the search measures it. */
+  readonly evenness: number
 }
 
-/** Side of the blocks over which responses are compared, in pixels of the octave. */
-const BLOCK = 32
+/** Side of the blocks over which responses are compared, in pixels of the octave: fewer where an octave is small. */
+const blockSide = (octave: number) => (octave < 2 ? 32 : 16)
 
 /** Responses weaker than this are not looked at more closely. */
 const LEAST_RESPONSE = 4.2
@@ -47,15 +49,17 @@ export function makeOctaves(plane: Plane, largestRadius: number): Octaves {
  *
  * @param octaves  From `makeOctaves`.
  * @param sign     Look for dark, bright or both.
+ * @param smallestRadius  Radius in pixels below which nothing is looked for; 3 or more spares the finest octave.
  * @returns Candidates, strongest first, none within another's radius.
  *
  * Lindeberg 1998, "Feature detection with automatic scale selection", with binomial filters for Gaussians.
  */
-export function findCandidates(octaves: Octaves, sign: 'dark' | 'bright' | 'both'): Candidate[] {
+export function findCandidates(octaves: Octaves, sign: 'dark' | 'bright' | 'both', smallestRadius = 1): Candidate[] {
   const found: Candidate[] = []
   octaves.planes.forEach((plane, octave) => {
     const { width, height } = plane
     if (width < 16 || height < 16) return
+    if (2 ** octave * 3 < smallestRadius) return
     const wanted = SCALES.filter((scale) => scale.octaves === 'all' || (scale.octaves === 'first') === (octave === 0))
     const blurred = new Map<number, Plane>([[0, plane]])
     let current = plane
@@ -70,22 +74,58 @@ export function findCandidates(octaves: Octaves, sign: 'dark' | 'bright' | 'both
       const outer = blurred.get(scale.outer)!.data
       const response = makePlane(width, height)
       for (let i = 0; i < response.data.length; i++) response.data[i] = inner[i]! - outer[i]!
-      collectExtrema(response, sign, 2 ** octave, scale.radius, found)
+      subtractSlow(response, octave === 0 ? 8 : 6)
+      collectExtrema(response, sign, octave, scale.radius, found)
     }
   })
   return strongestOnly(found)
 }
 
-function collectExtrema(response: Plane, sign: 'dark' | 'bright' | 'both', step: number, radius: number, found: Candidate[]): void {
+/**
+ * Take the mean over a box from every response: a ground that curves, such as a bank of cloud, answers with a constant
+ * that has nothing to do with a disc.
+ */
+function subtractSlow(response: Plane, radius: number): void {
   const { width, height, data } = response
-  const spread = blockDeviations(response)
+  const across = new Float32Array(width * height)
+  const span = 2 * radius + 1
+  for (let y = 0; y < height; y++) {
+    const row = y * width
+    let sum = 0
+    for (let x = -radius; x <= radius; x++) sum += data[row + Math.max(0, Math.min(width - 1, x))]!
+    for (let x = 0; x < width; x++) {
+      across[row + x] = sum / span
+      sum += data[row + Math.min(width - 1, x + radius + 1)]! - data[row + Math.max(0, x - radius)]!
+    }
+  }
+  const sums = new Float64Array(width)
+  for (let y = -radius; y <= radius; y++) {
+    const row = Math.max(0, Math.min(height - 1, y)) * width
+    for (let x = 0; x < width; x++) sums[x]! += across[row + x]!
+  }
+  for (let y = 0; y < height; y++) {
+    const row = y * width
+    const enter = Math.min(height - 1, y + radius + 1) * width
+    const leave = Math.max(0, y - radius) * width
+    for (let x = 0; x < width; x++) {
+      data[row + x]! -= sums[x]! / span
+      sums[x]! += across[enter + x]! - across[leave + x]!
+    }
+  }
+}
+
+function collectExtrema(response: Plane, sign: 'dark' | 'bright' | 'both', octave: number, radius: number, found: Candidate[]): void {
+  const { width, height, data } = response
+  const step = 2 ** octave
+  const side = blockSide(octave)
+  const spread = blockDeviations(response, side)
   const border = 3
   for (let y = border; y < height - border; y++) {
-    const blockRow = Math.min(spread.height - 1, Math.floor(y / BLOCK)) * spread.width
+    const blockRow = Math.min(spread.height - 1, Math.floor(y / side)) * spread.width
     for (let x = border; x < width - border; x++) {
       const i = y * width + x
       const value = data[i]!
-      const deviation = spread.data[blockRow + Math.min(spread.width - 1, Math.floor(x / BLOCK))]!
+      const deviation = spread.data[blockRow + Math.min(spread.width - 1, Math.floor(x / side))]!
       const magnitude = Math.abs(value)
       if (magnitude < LEAST_RESPONSE * deviation) continue
       if (sign === 'dark' && value > 0) continue
@@ -96,7 +136,7 @@ function collectExtrema(response: Plane, sign: 'dark' | 'bright' | 'both', step:
         s * data[i - 1]! > v || s * data[i + 1]! >= v || s * data[i - width]! > v || s * data[i + width]! >= v ||
         s * data[i - width - 1]! > v || s * data[i - width + 1]! > v || s * data[i + width - 1]! >= v || s * data[i + width + 1]! >= v
       ) continue
-      found.push({ x: (x + 0.5) * step, y: (y + 0.5) * step, radius: radius * step, response: value / deviation, unrest: deviation / spread.quiet })
+      found.push({ x: (x + 0.5) * step, y: (y + 0.5) * step, radius: radius * step, response: value / deviation, unrest: deviation / spread.quiet, evenness: 1 })
     }
   }
 }
@@ -105,17 +145,17 @@ function collectExtrema(response: Plane, sign: 'dark' | 'bright' | 'both', step:
  * Robust deviation of responses in blocks, each the larger of its own and what its neighbours' middle says, so that the
  * quiet side of an edge does not make the edge look strong.
  */
-function blockDeviations(response: Plane): Plane & { quiet: number } {
+function blockDeviations(response: Plane, side: number): Plane & { quiet: number } {
   const { width, height, data } = response
-  const columns = Math.max(1, Math.floor(width / BLOCK))
-  const rows = Math.max(1, Math.floor(height / BLOCK))
+  const columns = Math.max(1, Math.floor(width / side))
+  const rows = Math.max(1, Math.floor(height / side))
   const own = new Float32Array(columns * rows)
-  const values = new Float32Array(BLOCK * BLOCK)
+  const values = new Float32Array(side * side)
   for (let row = 0; row < rows; row++) {
     for (let column = 0; column < columns; column++) {
       let n = 0
-      for (let y = row * BLOCK; y < (row + 1) * BLOCK && y < height; y += 2) {
-        for (let x = column * BLOCK; x < (column + 1) * BLOCK && x < width; x++) values[n++] = Math.abs(data[y * width + x]!)
+      for (let y = row * side; y < (row + 1) * side && y < height; y += 2) {
+        for (let x = column * side; x < (column + 1) * side && x < width; x++) values[n++] = Math.abs(data[y * width + x]!)
       }
       own[row * columns + column] = Math.max(1e-7, DEVIATION_PER_MAD * median(values, n))
     }
@@ -138,7 +178,7 @@ function blockDeviations(response: Plane): Plane & { quiet: number } {
 }
 
 /** Strongest first; one inside a stronger one of the same sign and alike in size is the same thing seen twice. */
-function strongestOnly(found: Candidate[]): Candidate[] {
+export function strongestOnly(found: Candidate[]): Candidate[] {
   found.sort((a, b) => Math.abs(b.response) - Math.abs(a.response) || a.y - b.y || a.x - b.x)
   const cell = 32
   const cells = new Map<number, Candidate[]>()
@@ -154,7 +194,8 @@ function strongestOnly(found: Candidate[]): Candidate[] {
         for (const other of cells.get(key(x, y)) ?? []) {
           const distance = Math.sqrt((other.x - candidate.x) ** 2 + (other.y - candidate.y) ** 2)
           const same = Math.sign(other.response) === Math.sign(candidate.response)
-          if (distance < (same ? Math.max(other.radius, candidate.radius) : 2.2 * other.radius)) {
+          const alike = candidate.radius > 0.4 * other.radius
+          if (alike && distance < (same ? Math.max(other.radius, 0.7 * candidate.radius) : 1.2 * other.radius)) {
             covered = true
             break
           }

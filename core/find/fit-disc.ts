@@ -27,7 +27,7 @@ export interface FittedDisc {
 }
 
 const PARAMETERS = 8 // centre x, y, radius, edge width, amplitude, and a tilted background of three
-const LARGEST_WINDOW = 41
+const LARGEST_WINDOW = 31
 
 /** Height of a soft disc, 1 inside and 0 outside, at `u` edge widths beyond its outline. */
 function discProfile(u: number): number {
@@ -43,7 +43,7 @@ function discProfile(u: number): number {
  */
 export function fitDisc(octaves: Octaves, candidate: Candidate): FittedDisc | null {
   let octave = 0
-  while (octave + 1 < octaves.planes.length && candidate.radius / 2 ** octave > 7) octave++
+  while (octave + 1 < octaves.planes.length && candidate.radius / 2 ** octave > 4.6) octave++
   const plane = octaves.planes[octave]!
   const scale = 2 ** octave
   const r0 = candidate.radius / scale
@@ -81,7 +81,7 @@ function refine(window: Float32Array, size: number, state: Float64Array, r0: num
   let spread = residualSpread(window, size, state)
   let damping = 0.01
   let cost = robustCost(window, size, state, spread)
-  for (let iteration = 0; iteration < 12; iteration++) {
+  for (let iteration = 0; iteration < 9; iteration++) {
     normal.fill(0)
     right.fill(0)
     const [cx, cy, r, w, a, b, bx, by] = state as unknown as [number, number, number, number, number, number, number, number]

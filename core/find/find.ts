@@ -1,0 +1,144 @@
+import type { Disc } from '../shape/shape.js'
+import { clipRegion, growRegion, type IntegerRaster, type PixelSource, type Region } from '../raster/raster.js'
+import type { Transfer } from '../raster/transfer.js'
+import { findCandidates, makeOctaves, type Candidate, type Octaves } from './candidates.js'
+import { fitDisc, type FittedDisc } from './fit-disc.js'
+import { dustJudge, judge, leastScore, speckJudge } from './judge.js'
+import { logLight } from './log-light.js'
+import { findRadial } from './radial.js'
+
+export const FLAW_KINDS = ['dust', 'speck'] as const
+export type FoundKind = (typeof FLAW_KINDS)[number]
+
+/** A flaw as a detector describes it. */
+export interface Find {
+  readonly kind: FoundKind
+  readonly shape: Disc
+  /** Mean difference over the deviation of a pixel; negative where the flaw is darker. */
+  readonly contrast: number
+  /** The same summed over the flaw, as a matched filter sees it. */
+  readonly weight: number
+  readonly confidence: number
+}
+
+export interface FindOptions {
+  readonly kinds: readonly FoundKind[]
+  /** The one control: mean number of false finds a picture of 24 megapixels that one is willing to look at. */
+  readonly falseFinds: number
+}
+
+/** Mean false finds a frame of 24 megapixels when nobody says otherwise. */
+export const DEFAULT_FALSE_FINDS = 3
+
+const REFERENCE_MEGAPIXELS = 24
+const TILE = 2048
+const LARGEST_RADIUS = { dust: 70, speck: 24 }
+/** Surroundings that a tile needs to judge a flaw on its edge. */
+const APRON = 192
+
+/** The tiles a search is split into. How it is split is fixed, so that any number of workers finds the same. */
+export function searchTiles(width: number, height: number): Region[] {
+  const tiles: Region[] = []
+  for (let y = 0; y < height; y += TILE) {
+    for (let x = 0; x < width; x += TILE) tiles.push({ x, y, width: Math.min(TILE, width - x), height: Math.min(TILE, height - y) })
+  }
+  return tiles
+}
+
+/** The pixels that the search of a tile reads. */
+export function tileSurroundings(tile: Region, width: number, height: number): Region {
+  return clipRegion(growRegion(tile, APRON), width, height)
+}
+
+/**
+ * Search one tile.
+ *
+ * @param pixels    The tile with its surroundings, as `tileSurroundings` gives them.
+ * @param surroundings  Where these pixels lie in the picture.
+ * @param tile      Finds whose centre lies outside are another tile's.
+ * @param transfer  Tables of the picture's curve.
+ */
+export function findInTile(pixels: IntegerRaster, surroundings: Region, tile: Region, transfer: Transfer, options: FindOptions): Find[] {
+  const plane = logLight(pixels, transfer)
+  const rate = Math.max(1e-3, options.falseFinds) / REFERENCE_MEGAPIXELS / options.kinds.length
+  const finds: Find[] = []
+  for (const kind of options.kinds) {
+    const octaves = makeOctaves(plane, LARGEST_RADIUS[kind])
+    const candidates = kind === 'dust' ? findRadial(octaves, -1) : findCandidates(octaves, 'both').filter(isClear)
+    const by = kind === 'dust' ? dustJudge : speckJudge
+    const least = leastScore(by, rate)
+    for (const candidate of candidates) {
+      const x = candidate.x + surroundings.x
+      const y = candidate.y + surroundings.y
+      if (x < tile.x - 8 || y < tile.y - 8 || x > tile.x + tile.width + 8 || y > tile.y + tile.height + 8) continue
+      const find = examine(octaves, candidate, kind, surroundings, least, by)
+      if (find && isInside(find.shape, tile)) finds.push(find)
+    }
+  }
+  return finds
+}
+
+/** A speck is sharp and so must stand out by more than chance; dust is judged by its evenness instead. */
+const isClear = (candidate: Candidate) => Math.abs(candidate.response) > 7
+
+function examine(octaves: Octaves, candidate: Candidate, kind: FoundKind, at: Region, least: number, by: Parameters<typeof judge>[0]): Find | null {
+  const fit = fitDisc(octaves, candidate)
+  if (!fit || fit.radius > 1.15 * LARGEST_RADIUS[kind]) return null
+  const { score, confidence } = judge(by, candidate, fit)
+  if (score < least) return null
+  return { kind, ...describeFit(fit, at), confidence }
+}
+
+function describeFit(fit: FittedDisc, at: Region): Pick<Find, 'shape' | 'contrast' | 'weight'> {
+  return {
+    shape: { type: 'disc', x: fit.x + at.x, y: fit.y + at.y, r: fit.radius },
+    contrast: Math.sign(fit.amplitude) * fit.contrast,
+    weight: fit.weight,
+  }
+}
+
+function isInside(disc: Disc, tile: Region): boolean {
+  return disc.x >= tile.x && disc.y >= tile.y && disc.x < tile.x + tile.width && disc.y < tile.y + tile.height
+}
+
+/**
+ * Put the finds of all tiles together: heaviest first, one for each place.
+ *
+ * Two finds are the same flaw when the centre of the lighter lies within the heavier.
+ */
+export function gatherFinds(finds: readonly Find[]): Find[] {
+  const sorted = [...finds].sort((a, b) => b.confidence * b.weight - a.confidence * a.weight || a.shape.y - b.shape.y || a.shape.x - b.shape.x)
+  const cell = 64
+  const cells = new Map<number, Find[]>()
+  const kept: Find[] = []
+  for (const find of sorted) {
+    const column = Math.floor(find.shape.x / cell)
+    const row = Math.floor(find.shape.y / cell)
+    let known = false
+    for (let y = row - 2; y <= row + 2 && !known; y++) {
+      for (let x = column - 2; x <= column + 2 && !known; x++) {
+        known = (cells.get(y * 65536 + x) ?? []).some((other) => {
+          const distance = Math.sqrt((other.shape.x - find.shape.x) ** 2 + (other.shape.y - find.shape.y) ** 2)
+          return distance < Math.max(other.shape.r, find.shape.r)
+        })
+      }
+    }
+    if (known) continue
+    kept.push(find)
+    const key = row * 65536 + column
+    cells.set(key, [...(cells.get(key) ?? []), find])
+  }
+  return kept.sort((a, b) => b.weight - a.weight)
+}
+
+/** Search a whole picture in this thread, tile by tile. */
+export function findFlaws(picture: PixelSource, transfer: Transfer, options: FindOptions, onProgress?: (share: number) => void): Find[] {
+  const tiles = searchTiles(picture.width, picture.height)
+  const finds: Find[] = []
+  tiles.forEach((tile, i) => {
+    const surroundings = tileSurroundings(tile, picture.width, picture.height)
+    finds.push(...findInTile(picture.read(surroundings), surroundings, tile, transfer, options))
+    onProgress?.((i + 1) / tiles.length)
+  })
+  return gatherFinds(finds)
+}
