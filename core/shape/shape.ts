@@ -11,15 +11,15 @@ export interface Disc {
 /** A path of a given width. */
 export interface Stroke {
   readonly type: 'stroke'
-  readonly points: readonly (readonly [number, number])[]
+  readonly points: [number, number][]
   readonly width: number
 }
 
 /** A closed outline, with holes where the flaw leaves something out. */
 export interface Outline {
   readonly type: 'outline'
-  readonly points: readonly (readonly [number, number])[]
-  readonly holes?: readonly (readonly (readonly [number, number])[])[]
+  readonly points: [number, number][]
+  readonly holes?: [number, number][][]
 }
 
 export type Shape = Disc | Stroke | Outline
@@ -53,7 +53,7 @@ export function shapeCentre(shape: Shape): { x: number; y: number; r: number } {
 
 /** The same shape moved by a number of pixels. */
 export function moveShape<S extends Shape>(shape: S, dx: number, dy: number): S {
-  const move = (points: readonly (readonly [number, number])[]) => points.map(([x, y]) => [x + dx, y + dy] as const)
+  const move = (points: [number, number][]) => points.map(([x, y]): [number, number] => [x + dx, y + dy])
   if (shape.type === 'disc') return { ...shape, x: shape.x + dx, y: shape.y + dy }
   if (shape.type === 'stroke') return { ...shape, points: move(shape.points) }
   return { ...shape, points: move(shape.points), ...(shape.holes ? { holes: shape.holes.map(move) } : {}) }
@@ -118,19 +118,22 @@ function crossesOdd(ring: readonly (readonly [number, number])[], x: number, y: 
   return odd
 }
 
+export type Fade = 'linear' | 'smooth'
+
 /**
  * How much of a mend each pixel takes: 1 well inside, falling to 0 over the soft edge, which lies half on either side
- * of the outline; smooth at both ends so that no line shows.
+ * of the outline. A smooth fade is level at both ends, so that no line shows.
  *
  * @param distance    From `distanceOutside`.
- * @param softEdgePx  Width of the fading, 0 or more.
+ * @param softEdgePx  Width of the fading, 0 or more; never narrower than one pixel.
+ * @param fade        Course of the fading: `linear` belongs to the first version of heal and clone.
  */
-export function coverage(distance: Plane, softEdgePx: number): Plane {
+export function coverage(distance: Plane, softEdgePx: number, fade: Fade): Plane {
   const width = Math.max(1, softEdgePx)
   const data = new Float32Array(distance.data.length)
   for (let i = 0; i < data.length; i++) {
     const t = Math.max(0, Math.min(1, 0.5 - distance.data[i]! / width))
-    data[i] = t * t * (3 - 2 * t)
+    data[i] = fade === 'smooth' ? t * t * (3 - 2 * t) : t
   }
   return { width: distance.width, height: distance.height, data }
 }

@@ -1,0 +1,224 @@
+import { logLight } from '../find/log-light.js'
+import { gaussianBlur } from '../raster/blur.js'
+import { differenceCiede2000, type Lab } from '../raster/colour-difference.js'
+import { PI, cos, cubeRoot, sin } from '../raster/exact-math.js'
+import { clipRegion, crop, growRegion, type IntegerRaster, type Plane, type PixelSource, type Region } from '../raster/raster.js'
+import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
+import type { Transfer } from '../raster/transfer.js'
+import { distanceOutside, moveShape, shapeBounds, shapeCentre, type Shape } from '../shape/shape.js'
+import { shapesTouch } from '../mend/source-search.js'
+import type { Measure, Telltales } from '../treatment/schema.js'
+
+export type TelltaleName = keyof Telltales
+
+export const TELLTALE_NAMES: readonly TelltaleName[] = ['leftover', 'toneStep', 'grain', 'repeat', 'taintedSource']
+
+/** A measure as a share of its limit: above 1 the mend shows. */
+export function severity(name: TelltaleName, measure: Measure): number {
+  return name === 'grain' ? Math.abs(measure.value - 1) / measure.limit : measure.value / measure.limit
+}
+
+/** Names of the telltales that give a mend away, worst first. */
+export function whatShows(telltales: Telltales | undefined): TelltaleName[] {
+  if (!telltales) return []
+  return TELLTALE_NAMES.filter((name) => severity(name, telltales[name]) > 1).sort((a, b) => severity(b, telltales[b]) - severity(a, telltales[a]))
+}
+
+/** What a mend is measured on. */
+export interface MendUnderTest {
+  /** The picture with the mend in it. */
+  readonly picture: PixelSource
+  readonly transfer: Transfer
+  readonly shape: Shape
+  readonly source?: { readonly dx: number; readonly dy: number }
+  /** Shapes of flaws that are open. */
+  readonly openFlaws: readonly Shape[]
+}
+
+/** Grain is judged through a high pass of this deviation in pixels. */
+const GRAIN_FILTER = 1.5
+
+/**
+ * Measure what gives a mend away.
+ *
+ * Every number is compared with what the untouched surroundings show by themselves.
+ */
+export function measureTelltales(mend: MendUnderTest): Telltales {
+  const { picture, transfer, shape } = mend
+  const centre = shapeCentre(shape)
+  const reach = Math.ceil(3.4 * centre.r + 8)
+  const region = clipRegion({ x: Math.floor(centre.x) - reach, y: Math.floor(centre.y) - reach, width: 2 * reach + 1, height: 2 * reach + 1 }, picture.width, picture.height)
+  const pixels = picture.read(region)
+  const light = logLight(pixels, transfer)
+  const distance = distanceOutside(shape, region)
+  return {
+    leftover: measureLeftover(light, region, centre),
+    toneStep: measureToneStep(pixels, transfer, distance, centre, region),
+    grain: measureGrain(light, distance, centre.r),
+    repeat: measureRepeat(mend, light, region),
+    taintedSource: measureTaint(mend),
+  }
+}
+
+/** Would a detector still see a disc here? Its answer against the same question asked all around. */
+function measureLeftover(light: Plane, region: Region, centre: { x: number; y: number; r: number }): Measure {
+  const answer = (x: number, y: number) => discAnswer(light, x - region.x, y - region.y, Math.max(1.5, 0.7 * centre.r))
+  const here = answer(centre.x, centre.y) ?? 0
+  const around: number[] = []
+  for (let k = 0; k < 16; k++) {
+    const angle = (2 * PI * k) / 16
+    const distance = (k % 2 === 0 ? 1.7 : 2.3) * centre.r + 2
+    const value = answer(centre.x + distance * cos(angle), centre.y + distance * sin(angle))
+    if (value !== null) around.push(Math.abs(value))
+  }
+  const usual = Math.max(2e-4, DEVIATION_PER_MAD * median(Float32Array.from(around)))
+  return { value: Math.abs(here) / usual, limit: 4.5 }
+}
+
+/** Mean inside a disc less the mean of a ring round it; null when it leaves the plane. */
+function discAnswer(plane: Plane, x: number, y: number, r: number): number | null {
+  const reach = Math.ceil(1.7 * r)
+  const left = Math.floor(x) - reach
+  const top = Math.floor(y) - reach
+  if (left < 0 || top < 0 || left + 2 * reach >= plane.width || top + 2 * reach >= plane.height) return null
+  let disc = 0
+  let discCount = 0
+  let ring = 0
+  let ringCount = 0
+  for (let row = top; row <= top + 2 * reach; row++) {
+    for (let column = left; column <= left + 2 * reach; column++) {
+      const dx = column + 0.5 - x
+      const dy = row + 0.5 - y
+      const d = dx * dx + dy * dy
+      if (d < r * r) {
+        disc += plane.data[row * plane.width + column]!
+        discCount++
+      } else if (d > 1.21 * r * r && d < 2.89 * r * r) {
+        ring += plane.data[row * plane.width + column]!
+        ringCount++
+      }
+    }
+  }
+  return discCount === 0 || ringCount === 0 ? null : disc / discCount - ring / ringCount
+}
+
+const SECTORS = 8
+
+/** Difference of colour across the outline, against the same across the outline moved outward. */
+function measureToneStep(pixels: IntegerRaster, transfer: Transfer, distance: Plane, centre: { x: number; y: number; r: number }, region: Region): Measure {
+  const band = Math.max(2.5, 0.3 * centre.r)
+  const step = (outward: number): number => {
+    const inner = sectorColours(pixels, transfer, distance, outward - band, outward, centre, region)
+    const outer = sectorColours(pixels, transfer, distance, outward, outward + band, centre, region)
+    let sum = 0
+    let count = 0
+    for (let s = 0; s < SECTORS; s++) {
+      if (!inner[s] || !outer[s]) continue
+      sum += differenceCiede2000(inner[s]!, outer[s]!)
+      count++
+    }
+    return count === 0 ? 0 : sum / count
+  }
+  const here = step(0)
+  const usual = Math.max(step(1.6 * band), step(2.6 * band), step(3.6 * band))
+  return { value: here, limit: 1.35 * usual + 0.25 }
+}
+
+function sectorColours(pixels: IntegerRaster, transfer: Transfer, distance: Plane, from: number, to: number, centre: { x: number; y: number }, region: Region): (Lab | null)[] {
+  const sums = Array.from({ length: SECTORS }, () => [0, 0, 0, 0] as [number, number, number, number])
+  const { channels, width, data } = pixels
+  for (let i = 0; i < distance.data.length; i++) {
+    const d = distance.data[i]!
+    if (d < from || d >= to) continue
+    const dx = region.x + (i % width) + 0.5 - centre.x
+    const dy = region.y + Math.floor(i / width) + 0.5 - centre.y
+    const sector = (dy > 0 ? 4 : 0) + (dx > 0 ? 2 : 0) + (Math.abs(dx) > Math.abs(dy) ? 1 : 0)
+    const sum = sums[sector]!
+    for (let c = 0; c < 3; c++) sum[c]! += transfer.light[data[i * channels + (channels === 1 ? 0 : c)]!]!
+    sum[3]++
+  }
+  return sums.map(([r, g, b, count]) => (count < 4 ? null : labOfLight(r / count, g / count, b / count)))
+}
+
+/** CIELAB of linear light, its primaries taken as those of sRGB: the differences measured here are local ones. */
+function labOfLight(r: number, g: number, b: number): Lab {
+  const f = (t: number) => (t > 216 / 24389 ? cubeRoot(t) : (24389 / 27 * t + 16) / 116)
+  const x = f((0.4124564 * r + 0.3575761 * g + 0.1804375 * b) / 0.95047)
+  const y = f(0.2126729 * r + 0.7151522 * g + 0.072175 * b)
+  const z = f((0.0193339 * r + 0.119192 * g + 0.9503041 * b) / 1.08883)
+  return { l: 116 * y - 16, a: 500 * (x - y), b: 200 * (y - z) }
+}
+
+/** Deviation of fine detail inside over outside; right is 0.85 to 1.15, wider for small mends. */
+function measureGrain(light: Plane, distance: Plane, r: number): Measure {
+  const smooth = gaussianBlur(light, GRAIN_FILTER)
+  const inside: number[] = []
+  const outside: number[] = []
+  const border = 4
+  for (let y = border; y < light.height - border; y++) {
+    for (let x = border; x < light.width - border; x++) {
+      const i = y * light.width + x
+      const d = distance.data[i]!
+      if (d < -1) inside.push(Math.abs(light.data[i]! - smooth.data[i]!))
+      else if (d > 3 && d < 1.2 * r + 8) outside.push(Math.abs(light.data[i]! - smooth.data[i]!))
+    }
+  }
+  if (inside.length < 8 || outside.length < 8) return { value: 1, limit: 1 }
+  const ratio = (median(Float32Array.from(inside)) + 1e-6) / (median(Float32Array.from(outside)) + 1e-6)
+  // A median absolute deviation of n samples has a relative error of about 1.17 / sqrt n; the high pass leaves about
+  // half of the samples independent.
+  return { value: ratio, limit: Math.max(0.2, (3 * 1.17) / Math.sqrt(inside.length / 2)) }
+}
+
+/** Likeness of the mend and its source in structure coarser than grain, beyond what noise would show. */
+function measureRepeat(mend: MendUnderTest, light: Plane, region: Region): Measure {
+  const { source, shape, picture, transfer } = mend
+  const limit = 0.6
+  if (!source) return { value: 0, limit }
+  const bounds = clipRegion(shapeBounds(shape), picture.width, picture.height)
+  const moved = { ...bounds, x: bounds.x + source.dx, y: bounds.y + source.dy }
+  const wide = growRegion(moved, 6)
+  if (wide.x < 0 || wide.y < 0 || wide.x + wide.width > picture.width || wide.y + wide.height > picture.height) return { value: 0, limit }
+  const here = growRegion(bounds, 6)
+  if (here.x < region.x || here.y < region.y || here.x + here.width > region.x + region.width || here.y + here.height > region.y + region.height) return { value: 0, limit }
+  const a = bandPass(cropPlane(light, { ...here, x: here.x - region.x, y: here.y - region.y }))
+  const b = bandPass(logLight(picture.read(wide), transfer))
+  const inside = distanceOutside(shape, here)
+  let ab = 0
+  let aa = 0
+  let bb = 0
+  let n = 0
+  for (let i = 0; i < a.band.length; i++) {
+    if (inside.data[i]! > -1) continue
+    ab += a.band[i]! * b.band[i]!
+    aa += a.band[i]! * a.band[i]!
+    bb += b.band[i]! * b.band[i]!
+    n++
+  }
+  if (n < 12) return { value: 0, limit }
+  const likeness = ab / Math.sqrt(aa * bb + 1e-20)
+  // White noise of deviation s leaves about 0.028 s^2 between Gaussians of 1.5 and 4 px (1/4pi(1/s1^2 + 1/s2^2 - 4/(s1^2 + s2^2))).
+  const noise = 0.028 * a.noise * a.noise
+  const structure = Math.max(0, 1 - (3 * noise) / (aa / n + 1e-20))
+  return { value: Math.max(0, likeness) * structure, limit }
+}
+
+function bandPass(plane: Plane): { band: Float32Array; noise: number } {
+  const fine = gaussianBlur(plane, 1.5)
+  const coarse = gaussianBlur(plane, 4)
+  const detail = plane.data.map((value, i) => Math.abs(value - fine.data[i]!))
+  return { band: fine.data.map((value, i) => value - coarse.data[i]!), noise: DEVIATION_PER_MAD * median(detail) }
+}
+
+function cropPlane(plane: Plane, region: Region): Plane {
+  const cut = crop({ ...plane, channels: 1 }, region)
+  return { width: cut.width, height: cut.height, data: cut.data }
+}
+
+/** Does the source take from a flaw that is still open? */
+function measureTaint({ source, shape, openFlaws }: MendUnderTest): Measure {
+  const limit = 0.5
+  if (!source) return { value: 0, limit }
+  const moved = moveShape(shape, source.dx, source.dy)
+  return { value: openFlaws.some((flaw) => shapesTouch(moved, flaw)) ? 1 : 0, limit }
+}

@@ -1,0 +1,164 @@
+import { clipRegion, growRegion, makeRaster, maximumOf, type PixelSource, type Region } from '../raster/raster.js'
+import { coverage, distanceOutside, shapeBounds, type Fade, type Shape } from '../shape/shape.js'
+import type { Mended } from './lift.js'
+import { solveMembrane } from './membrane.js'
+
+/** What a heal or a clone needs to be made again. */
+export interface Transplant {
+  readonly shape: Shape
+  /** Where the source lies, seen from the place, in whole pixels. */
+  readonly source: { readonly dx: number; readonly dy: number }
+  readonly softEdgePx: number
+  /** 0..1 */
+  readonly strength: number
+}
+
+/** Cells across a mend at which the membrane is solved. */
+const WORKING_SIZE = 56
+
+/** Width of the ring round a mend on which tones are compared, for a mend of radius r. */
+export function ringWidth(r: number): number {
+  return Math.max(3, Math.min(14, Math.round(0.35 * r)))
+}
+
+/**
+ * Texture from a source, tone from the place.
+ *
+ * @param picture     As mended so far; the source must lie inside it.
+ * @param transplant  Decisions.
+ * @returns New pixels: source plus a membrane through the difference on a ring outside the mend.
+ *
+ * Perez, Gangnet and Blake 2003, with the membrane solved on averaged cells: it is smooth, so nothing is lost.
+ */
+export function heal(picture: PixelSource, transplant: Transplant, fade: Fade = 'smooth'): Mended {
+  const { shape, softEdgePx, strength } = transplant
+  const bounds = shapeBounds(shape)
+  const ring = ringWidth(Math.min(bounds.width, bounds.height) / 2)
+  const region = clipRegion(growRegion(bounds, Math.ceil(softEdgePx / 2) + ring + 1), picture.width, picture.height)
+  const source = shiftedRegion(region, transplant.source)
+  const inside = clipRegion(source, picture.width, picture.height)
+  const place = picture.read(region)
+  const donor = readRepeatingEdge(picture, source, inside)
+  const distance = distanceOutside(shape, region)
+  const cover = coverage(distance, softEdgePx, fade)
+  const { channels } = picture
+  const maximum = maximumOf(picture.depth)
+
+  let factor = 1
+  while (Math.max(region.width, region.height) / factor > WORKING_SIZE) factor *= 2
+  const width = Math.ceil(region.width / factor)
+  const height = Math.ceil(region.height / factor)
+  const domain = new Uint8Array(width * height)
+  const say = new Float32Array(width * height)
+  const counts = new Float32Array(width * height)
+  const sums = Array.from({ length: channels }, () => new Float32Array(width * height))
+  const inner = Math.max(0.5, softEdgePx / 2)
+  for (let y = 0; y < region.height; y++) {
+    for (let x = 0; x < region.width; x++) {
+      const i = y * region.width + x
+      const cell = Math.floor(y / factor) * width + Math.floor(x / factor)
+      const d = distance.data[i]!
+      if (d <= inner + ring) domain[cell] = 1
+      if (d < inner || d > inner + ring) continue
+      // A source that would lie outside the picture says nothing about tone.
+      const sx = source.x + x
+      const sy = source.y + y
+      if (sx < 0 || sy < 0 || sx >= picture.width || sy >= picture.height) continue
+      counts[cell]!++
+      for (let c = 0; c < channels; c++) sums[c]![cell]! += place.data[i * channels + c]! - donor[i * channels + c]!
+    }
+  }
+  for (let i = 0; i < say.length; i++) say[i] = counts[i]! / (factor * factor)
+  const surfaces = sums.map((sum) => {
+    for (let i = 0; i < sum.length; i++) if (counts[i]! > 0) sum[i]! /= counts[i]! * maximum
+    return solveMembrane({ width, height, difference: sum, say, domain })
+  })
+
+  const pixels = makeRaster(region.width, region.height, channels, picture.depth)
+  pixels.data.set(place.data)
+  const touched = new Uint8Array(region.width * region.height)
+  for (let y = 0; y < region.height; y++) {
+    for (let x = 0; x < region.width; x++) {
+      const i = y * region.width + x
+      const share = cover.data[i]! * strength
+      if (share === 0) continue
+      touched[i] = 1
+      for (let c = 0; c < channels; c++) {
+        const old = place.data[i * channels + c]!
+        const tone = sampleSurface(surfaces[c]!, domain, width, height, (x + 0.5) / factor - 0.5, (y + 0.5) / factor - 0.5)
+        const fresh = donor[i * channels + c]! + tone * maximum
+        pixels.data[i * channels + c] = roundSample(old + (fresh - old) * share, maximum)
+      }
+    }
+  }
+  return { region, pixels, touched }
+}
+
+/** Straight copy from a source with a soft edge. */
+export function clone(picture: PixelSource, transplant: Transplant, fade: Fade = 'smooth'): Mended {
+  const region = clipRegion(growRegion(shapeBounds(transplant.shape), Math.ceil(transplant.softEdgePx / 2) + 1), picture.width, picture.height)
+  const source = shiftedRegion(region, transplant.source)
+  const place = picture.read(region)
+  const donor = readRepeatingEdge(picture, source, clipRegion(source, picture.width, picture.height))
+  const cover = coverage(distanceOutside(transplant.shape, region), transplant.softEdgePx, fade)
+  const { channels } = picture
+  const maximum = maximumOf(picture.depth)
+  const pixels = makeRaster(region.width, region.height, channels, picture.depth)
+  pixels.data.set(place.data)
+  const touched = new Uint8Array(region.width * region.height)
+  for (let i = 0; i < touched.length; i++) {
+    const share = cover.data[i]! * transplant.strength
+    if (share === 0) continue
+    touched[i] = 1
+    for (let c = 0; c < channels; c++) {
+      const old = place.data[i * channels + c]!
+      pixels.data[i * channels + c] = roundSample(old + (donor[i * channels + c]! - old) * share, maximum)
+    }
+  }
+  return { region, pixels, touched }
+}
+
+export function roundSample(value: number, maximum: number): number {
+  return Math.max(0, Math.min(maximum, Math.floor(value + 0.5)))
+}
+
+function shiftedRegion(region: Region, by: { dx: number; dy: number }): Region {
+  return { ...region, x: region.x + by.dx, y: region.y + by.dy }
+}
+
+/** Pixels of a region that may leave the picture; beyond the edge the edge pixel is repeated. */
+function readRepeatingEdge(picture: PixelSource, region: Region, inside: Region): Float32Array {
+  const { channels } = picture
+  const result = new Float32Array(region.width * region.height * channels)
+  if (inside.width === 0 || inside.height === 0) throw new RangeError('The source of a mend lies outside the picture')
+  const pixels = picture.read(inside)
+  for (let y = 0; y < region.height; y++) {
+    const sy = Math.max(0, Math.min(inside.height - 1, region.y + y - inside.y))
+    for (let x = 0; x < region.width; x++) {
+      const sx = Math.max(0, Math.min(inside.width - 1, region.x + x - inside.x))
+      for (let c = 0; c < channels; c++) {
+        result[(y * region.width + x) * channels + c] = pixels.data[(sy * inside.width + sx) * channels + c]!
+      }
+    }
+  }
+  return result
+}
+
+/** Bilinear value of the membrane; cells outside the domain are left out of the mean. */
+function sampleSurface(surface: Float32Array, domain: Uint8Array, width: number, height: number, x: number, y: number): number {
+  const left = Math.floor(x)
+  const top = Math.floor(y)
+  const fx = x - left
+  const fy = y - top
+  let sum = 0
+  let weight = 0
+  for (let k = 0; k < 4; k++) {
+    const column = Math.max(0, Math.min(width - 1, left + (k & 1)))
+    const row = Math.max(0, Math.min(height - 1, top + (k >> 1)))
+    const share = ((k & 1) === 1 ? fx : 1 - fx) * (k >> 1 === 1 ? fy : 1 - fy)
+    if (!domain[row * width + column]) continue
+    sum += share * surface[row * width + column]!
+    weight += share
+  }
+  return weight > 0 ? sum / weight : 0
+}

@@ -1,0 +1,185 @@
+import { PI, cos, ln, sin } from '../raster/exact-math.js'
+import { clipRegion, growRegion, overlaps, type PixelSource, type Region } from '../raster/raster.js'
+import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
+import { distanceOutside, moveShape, shapeBounds, shapeCentre, type Shape } from '../shape/shape.js'
+import { ringWidth } from './heal.js'
+
+/** A place to take pixels from. */
+export interface SourceOffer {
+  readonly dx: number
+  readonly dy: number
+  /** Lower is better; in deviations of the noise of the ring. */
+  readonly cost: number
+}
+
+/** Distances from the place, in radii of the mend, near ones first. */
+const DISTANCES = [2.15, 2.6, 3.2, 4, 5, 6.5]
+const ANGLES = 24
+/** Cells across the radius of the mend at which candidates are compared. */
+const WORKING_RADIUS = 6
+
+/**
+ * Find places that a mend could take its pixels from, best first.
+ *
+ * @param picture    As mended so far.
+ * @param shape      What is to be mended, soft edge included.
+ * @param obstacles  Shapes no source may overlap: flaws still open.
+ * @param used       Sources already taken by neighbours; taking them again is charged for.
+ * @returns Offers, cheapest first, no two alike; none when the picture has no room.
+ *
+ * The cost of a place is what is left of the difference on the ring round the mend after the best match of tone, how
+ * far its fine texture and its structure differ from the ring's, and a little for distance.
+ */
+export function searchSources(picture: PixelSource, shape: Shape, obstacles: readonly Shape[], used: readonly { x: number; y: number }[] = []): SourceOffer[] {
+  const centre = shapeCentre(shape)
+  const r = Math.max(2, centre.r)
+  const ring = ringWidth(r)
+  const reach = Math.ceil(DISTANCES.at(-1)! * r + r + ring + 2)
+  const area = clipRegion({ x: Math.floor(centre.x) - reach, y: Math.floor(centre.y) - reach, width: 2 * reach, height: 2 * reach }, picture.width, picture.height)
+  let factor = 1
+  while (r / factor > WORKING_RADIUS * 1.4) factor *= 2
+  const grid = describeArea(picture, area, factor)
+  const own = cellsOf(shape, area, factor, ring)
+  if (own.ring.length < 6 || own.inside.length === 0) return []
+  const noise = ringNoise(grid, own.ring)
+  const ringTexture = meanOf(grid.texture, own.ring)
+  const ringStructure = structureOf(grid, own.ring)
+  const blocked = obstacles.map((obstacle) => shapeBounds(obstacle))
+  const bounds = growRegion(shapeBounds(shape), 1)
+  const offers: SourceOffer[] = []
+  for (const distance of DISTANCES) {
+    for (let k = 0; k < ANGLES; k++) {
+      // Every second ring of places is turned by half a step, so that directions are covered evenly.
+      const angle = (2 * PI * (k + (DISTANCES.indexOf(distance) % 2) / 2)) / ANGLES
+      const dx = Math.round((distance * r * cos(angle)) / factor) * factor
+      const dy = Math.round((distance * r * sin(angle)) / factor) * factor
+      const moved: Region = { ...bounds, x: bounds.x + dx, y: bounds.y + dy }
+      if (moved.x < 0 || moved.y < 0 || moved.x + moved.width > picture.width || moved.y + moved.height > picture.height) continue
+      if (overlaps(moved, bounds) && distance * r < 2 * r) continue
+      if (blocked.some((other, i) => overlaps(moved, other) && shapesTouch(moveShape(shape, dx, dy), obstacles[i]!))) continue
+      const cost = costOf(grid, own, dx / factor, dy / factor, noise, ringTexture, ringStructure)
+      if (cost === null) continue
+      const again = used.some((place) => Math.abs(place.x - centre.x - dx) < r && Math.abs(place.y - centre.y - dy) < r) ? 0.6 : 0
+      offers.push({ dx, dy, cost: cost + 0.04 * distance + again })
+    }
+  }
+  offers.sort((a, b) => a.cost - b.cost || a.dy - b.dy || a.dx - b.dx)
+  const distinct: SourceOffer[] = []
+  for (const offer of offers) {
+    if (distinct.every((other) => Math.abs(other.dx - offer.dx) + Math.abs(other.dy - offer.dy) > 0.6 * r)) distinct.push(offer)
+  }
+  return distinct
+}
+
+/** Whether two shapes share ground, by the discs round them. */
+export function shapesTouch(a: Shape, b: Shape): boolean {
+  if (!overlaps(shapeBounds(a), shapeBounds(b))) return false
+  if (a.type !== 'disc' || b.type !== 'disc') return true
+  return (a.x - b.x) * (a.x - b.x) + (a.y - b.y) * (a.y - b.y) < (a.r + b.r) * (a.r + b.r)
+}
+
+interface Grid {
+  readonly width: number
+  readonly height: number
+  readonly tones: readonly Float32Array[]
+  readonly texture: Float32Array
+}
+
+/** Means of tone and of fine detail over cells. */
+function describeArea(picture: PixelSource, area: Region, factor: number): Grid {
+  const pixels = picture.read(area)
+  const { channels, data } = pixels
+  const width = Math.floor(area.width / factor)
+  const height = Math.floor(area.height / factor)
+  const tones = Array.from({ length: channels }, () => new Float32Array(width * height))
+  const texture = new Float32Array(width * height)
+  const share = 1 / (factor * factor)
+  const row = area.width * channels
+  for (let y = 0; y < height * factor; y++) {
+    for (let x = 0; x < width * factor; x++) {
+      const cell = Math.floor(y / factor) * width + Math.floor(x / factor)
+      const i = y * row + x * channels
+      for (let c = 0; c < channels; c++) tones[c]![cell]! += share * data[i + c]!
+      const g = i + (channels > 1 ? 1 : 0)
+      const right = x + 1 < area.width ? data[g + channels]! : data[g]!
+      const below = y + 1 < area.height ? data[g + row]! : data[g]!
+      texture[cell]! += share * (Math.abs(data[g]! - right) + Math.abs(data[g]! - below))
+    }
+  }
+  return { width, height, tones, texture }
+}
+
+interface Cells {
+  /** Cell indices on the ring and inside, with the columns and rows to keep moved ones on the grid. */
+  readonly ring: Int32Array
+  readonly inside: Int32Array
+  readonly columns: readonly [number, number]
+  readonly rows: readonly [number, number]
+}
+
+function cellsOf(shape: Shape, area: Region, factor: number, ringPx: number): Cells {
+  const width = Math.floor(area.width / factor)
+  const height = Math.floor(area.height / factor)
+  const bounds = growRegion(shapeBounds(shape), ringPx + 1)
+  const left = Math.max(0, Math.floor((bounds.x - area.x) / factor))
+  const right = Math.min(width - 1, Math.ceil((bounds.x + bounds.width - area.x) / factor))
+  const top = Math.max(0, Math.floor((bounds.y - area.y) / factor))
+  const bottom = Math.min(height - 1, Math.ceil((bounds.y + bounds.height - area.y) / factor))
+  const ring: number[] = []
+  const inside: number[] = []
+  for (let row = top; row <= bottom; row++) {
+    for (let column = left; column <= right; column++) {
+      const x = Math.floor(area.x + (column + 0.5) * factor)
+      const y = Math.floor(area.y + (row + 0.5) * factor)
+      const d = distanceOutside(shape, { x, y, width: 1, height: 1 }).data[0]!
+      if (d < 0) inside.push(row * width + column)
+      else if (d > 0.4 * factor && d < ringPx + factor) ring.push(row * width + column)
+    }
+  }
+  return { ring: Int32Array.from(ring), inside: Int32Array.from(inside), columns: [left, right], rows: [top, bottom] }
+}
+
+function costOf(grid: Grid, own: Cells, dx: number, dy: number, noise: number, ringTexture: number, ringStructure: number): number | null {
+  if (own.columns[0] + dx < 0 || own.columns[1] + dx >= grid.width || own.rows[0] + dy < 0 || own.rows[1] + dy >= grid.height) return null
+  const shift = dy * grid.width + dx
+  const values = new Float32Array(own.ring.length)
+  let match = 0
+  for (const tone of grid.tones) {
+    for (let k = 0; k < values.length; k++) values[k] = tone[own.ring[k]!]! - tone[own.ring[k]! + shift]!
+    const offset = median(values.slice())
+    let sum = 0
+    for (let k = 0; k < values.length; k++) {
+      const z = Math.abs(values[k]! - offset) / noise
+      sum += z < 6 ? z : 6 + (z - 6) * 0.25 // an edge through a few cells must not decide alone
+    }
+    match += sum / values.length / grid.tones.length
+  }
+  const inside = own.inside.map((i) => i + shift)
+  const texture = Math.abs(ln((meanOf(grid.texture, inside) + 0.02 * ringTexture + 1e-6) / (1.02 * ringTexture + 1e-6)))
+  const structure = Math.max(0, structureOf(grid, inside) - 1.3 * ringStructure) / noise
+  return match + 1.5 * texture + 0.5 * Math.min(20, structure)
+}
+
+function meanOf(values: Float32Array, cells: Int32Array): number {
+  let sum = 0
+  for (let k = 0; k < cells.length; k++) sum += values[cells[k]!]!
+  return sum / Math.max(1, cells.length)
+}
+
+/** Mean difference between neighbouring cells: how much goes on inside. */
+function structureOf(grid: Grid, cells: Int32Array): number {
+  const tone = grid.tones[grid.tones.length > 1 ? 1 : 0]!
+  let sum = 0
+  for (let k = 0; k < cells.length; k++) {
+    const i = cells[k]!
+    sum += Math.abs(tone[i]! - (tone[i + 1] ?? tone[i]!)) + Math.abs(tone[i]! - (tone[i + grid.width] ?? tone[i]!))
+  }
+  return sum / Math.max(1, 2 * cells.length)
+}
+
+/** Deviation of a cell on the ring against its neighbour. */
+function ringNoise(grid: Grid, ring: Int32Array): number {
+  const tone = grid.tones[grid.tones.length > 1 ? 1 : 0]!
+  const values = Float32Array.from(ring, (i) => Math.abs(tone[i]! - (tone[i + 1] ?? tone[i]!)))
+  return Math.max(1e-3, DEVIATION_PER_MAD * median(values))
+}

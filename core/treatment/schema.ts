@@ -1,0 +1,148 @@
+import { Type, type Static } from '@sinclair/typebox'
+
+/**
+ * The treatment: everything a restorer decided about a picture. One schema for browser, server, command line and
+ * documentation; types, validators and the published JSON Schema are all made from it.
+ */
+
+const strict = { additionalProperties: false } as const
+
+export const Identifier = Type.String({ pattern: '^[A-Za-z0-9_-]{1,40}$', description: 'Unique within the treatment.' })
+const Coordinate = Type.Number({ minimum: -1e6, maximum: 1e6, description: 'Picture pixels, origin top left, pixel centres at .5.' })
+const Point = Type.Tuple([Coordinate, Coordinate])
+
+export const DiscSchema = Type.Object({ type: Type.Literal('disc'), x: Coordinate, y: Coordinate, r: Type.Number({ minimum: 0.5, maximum: 4000 }) }, strict)
+export const StrokeSchema = Type.Object(
+  { type: Type.Literal('stroke'), points: Type.Array(Point, { minItems: 1, maxItems: 20000 }), width: Type.Number({ minimum: 0.5, maximum: 2000 }) },
+  strict,
+)
+export const OutlineSchema = Type.Object(
+  {
+    type: Type.Literal('outline'),
+    points: Type.Array(Point, { minItems: 3, maxItems: 50000 }),
+    holes: Type.Optional(Type.Array(Type.Array(Point, { minItems: 3, maxItems: 50000 }))),
+  },
+  strict,
+)
+export const ShapeSchema = Type.Union([DiscSchema, StrokeSchema, OutlineSchema])
+
+export const FlawState = Type.Union([Type.Literal('open'), Type.Literal('mended'), Type.Literal('settled'), Type.Literal('left')], {
+  description: 'open: nothing done; mended: not yet judged by a person; settled: looked at and content; left: kept on purpose.',
+})
+
+export const FlawSchema = Type.Object(
+  {
+    id: Identifier,
+    kind: Type.Union([Type.Literal('dust'), Type.Literal('speck'), Type.Literal('other')]),
+    shape: ShapeSchema,
+    state: FlawState,
+    contrast: Type.Number({ description: 'Mean difference over the deviation of a pixel; negative where darker. 0 when not measured.' }),
+    weight: Type.Number({ minimum: 0, description: 'The same summed over the flaw, as a matched filter sees it. 0 when not measured.' }),
+    confidence: Type.Number({ minimum: 0, maximum: 1 }),
+    origin: Type.Union([Type.Literal('found'), Type.Literal('hand')]),
+  },
+  strict,
+)
+
+export const ShadowSchema = Type.Object(
+  {
+    x: Coordinate,
+    y: Coordinate,
+    radius: Type.Number({ exclusiveMinimum: 0, maximum: 4000 }),
+    wobble: Type.Array(Type.Number(), { minItems: 8, maxItems: 8 }),
+    profile: Type.Array(Type.Number({ minimum: 0, maximum: 20 }), { minItems: 8, maxItems: 8 }),
+    channels: Type.Array(Type.Number({ minimum: 0, maximum: 10 }), { minItems: 1, maxItems: 3 }),
+    damping: Type.Number({ minimum: 0, maximum: 4 }),
+  },
+  { ...strict, description: 'The shadow that was fitted; -ln of the transmission along a profile whose outline wobbles.' },
+)
+
+export const MeasureSchema = Type.Object(
+  {
+    value: Type.Number(),
+    limit: Type.Number({ description: 'What untouched surroundings show by themselves; for grain half the width of the band round 1.' }),
+  },
+  strict,
+)
+
+export const TelltalesSchema = Type.Object(
+  { leftover: MeasureSchema, toneStep: MeasureSchema, grain: MeasureSchema, repeat: MeasureSchema, taintedSource: MeasureSchema },
+  { ...strict, description: 'Measured signs that a mend gives itself away.' },
+)
+
+export const StepSchema = Type.Object(
+  {
+    id: Identifier,
+    stage: Type.Literal('mend'),
+    flaw: Identifier,
+    method: Type.Union([Type.Literal('lift'), Type.Literal('heal'), Type.Literal('clone')]),
+    methodVersion: Type.Integer({ minimum: 1, maximum: 2 }),
+    shape: ShapeSchema,
+    softEdgePx: Type.Number({ minimum: 0, maximum: 500 }),
+    strength: Type.Number({ minimum: 0, maximum: 1 }),
+    seed: Type.Integer({ minimum: 0, maximum: 4294967295 }),
+    source: Type.Optional(Type.Object({ dx: Type.Integer({ minimum: -1e6, maximum: 1e6 }), dy: Type.Integer({ minimum: -1e6, maximum: 1e6 }) }, strict)),
+    shadow: Type.Optional(ShadowSchema),
+    chosenBy: Type.Union([Type.Literal('fennip'), Type.Literal('hand')]),
+    reason: Type.String({ maxLength: 400 }),
+    telltales: Type.Optional(TelltalesSchema),
+  },
+  strict,
+)
+
+export const OriginalSchema = Type.Object(
+  {
+    sha256: Type.String({ pattern: '^[0-9a-f]{64}$' }),
+    width: Type.Integer({ minimum: 1, maximum: 100000 }),
+    height: Type.Integer({ minimum: 1, maximum: 100000 }),
+    channels: Type.Union([Type.Literal(1), Type.Literal(3)]),
+    depth: Type.Union([Type.Literal(8), Type.Literal(16)]),
+  },
+  { ...strict, description: 'The picture the treatment was made on; width and height as seen upright.' },
+)
+
+export const TreatmentSchema = Type.Object(
+  {
+    format: Type.Literal('fennip-treatment'),
+    version: Type.Literal(1),
+    original: OriginalSchema,
+    flaws: Type.Array(FlawSchema),
+    steps: Type.Array(StepSchema, { description: 'In the order in which they are made; each sees the earlier ones.' }),
+  },
+  { ...strict, $id: 'https://fennip.invalid/schema/treatment-1.json', title: 'Fennip treatment' },
+)
+
+export type Flaw = Static<typeof FlawSchema>
+export type Step = Static<typeof StepSchema>
+export type Telltales = Static<typeof TelltalesSchema>
+export type Measure = Static<typeof MeasureSchema>
+export type Original = Static<typeof OriginalSchema>
+export type Treatment = Static<typeof TreatmentSchema>
+
+const listOf = (list: 'flaws' | 'steps', item: typeof FlawSchema | typeof StepSchema) => [
+  Type.Object({ type: Type.Literal('put'), list: Type.Literal(list), items: Type.Array(item, { maxItems: 20000 }), at: Type.Optional(Type.Array(Type.Integer({ minimum: 0 }))) }, strict),
+  Type.Object({ type: Type.Literal('remove'), list: Type.Literal(list), ids: Type.Array(Identifier, { maxItems: 20000 }) }, strict),
+]
+
+/** One change of a treatment; a gesture is a list of them. */
+export const OperationSchema = Type.Union([
+  ...listOf('flaws', FlawSchema),
+  ...listOf('steps', StepSchema),
+  Type.Object({ type: Type.Literal('setState'), ids: Type.Array(Identifier, { maxItems: 20000 }), state: FlawState }, strict),
+])
+
+export type Operation =
+  | { type: 'put'; list: 'flaws'; items: Flaw[]; at?: number[] }
+  | { type: 'put'; list: 'steps'; items: Step[]; at?: number[] }
+  | { type: 'remove'; list: 'flaws' | 'steps'; ids: string[] }
+  | { type: 'setState'; ids: string[]; state: Flaw['state'] }
+
+export const FindsSchema = Type.Object(
+  {
+    width: Type.Integer({ minimum: 1 }),
+    height: Type.Integer({ minimum: 1 }),
+    flaws: Type.Array(Type.Object({ kind: Type.String(), shape: ShapeSchema, contrast: Type.Optional(Type.Number()), weight: Type.Optional(Type.Number()), confidence: Type.Optional(Type.Number()) })),
+  },
+  { $id: 'https://fennip.invalid/schema/finds-1.json', title: 'Fennip finds' },
+)
+export type FindsDocument = Static<typeof FindsSchema>
