@@ -1,0 +1,174 @@
+/**
+ * Image file directories as TIFF 6.0 (section 2) defines them: the structure of TIFF files and of Exif blocks.
+ */
+
+/** One entry; its value kept as little-endian bytes. */
+export interface Entry {
+  readonly type: number
+  readonly count: number
+  readonly bytes: Uint8Array
+}
+
+export type Directory = Map<number, Entry>
+
+/** A directory with the ones it points to. */
+export interface DirectoryTree {
+  readonly main: Directory
+  readonly exif?: Directory
+  readonly gps?: Directory
+}
+
+export const TAG = {
+  width: 256, height: 257, description: 270, make: 271, model: 272, orientation: 274, samplesPerPixel: 277,
+  xResolution: 282, yResolution: 283, resolutionUnit: 296, software: 305, dateTime: 306, artist: 315,
+  copyright: 33432, icc: 34675, exif: 34665, gps: 34853, makerNote: 37500, interoperability: 40965,
+} as const
+
+/** Bytes of one value of each field type of TIFF 6.0. */
+const TYPE_SIZE = [0, 1, 1, 2, 4, 8, 1, 1, 2, 4, 8, 4, 8, 4]
+
+/**
+ * Read the directory at the head of a TIFF structure, and the Exif and GPS directories it points to.
+ *
+ * @param bytes  A TIFF file or the content of an Exif block after its name.
+ * @returns The directories, or null when this is no TIFF structure. Entries that point outside are left out.
+ */
+export function readDirectories(bytes: Uint8Array): DirectoryTree | null {
+  if (bytes.length < 14) return null
+  const order = String.fromCharCode(bytes[0]!, bytes[1]!)
+  if (order !== 'II' && order !== 'MM') return null
+  const little = order === 'II'
+  const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength)
+  if (view.getUint16(2, little) !== 42) return null
+  const main = readAt(view, view.getUint32(4, little), little)
+  const child = (tag: number) => {
+    const entry = main.get(tag)
+    return entry && entry.bytes.length >= 4 ? readAt(view, new DataView(entry.bytes.buffer, entry.bytes.byteOffset).getUint32(0, true), little) : undefined
+  }
+  const exif = child(TAG.exif)
+  const gps = child(TAG.gps)
+  return { main, ...(exif ? { exif } : {}), ...(gps ? { gps } : {}) }
+}
+
+function readAt(view: DataView, offset: number, little: boolean): Directory {
+  const directory: Directory = new Map()
+  if (offset + 2 > view.byteLength) return directory
+  const count = view.getUint16(offset, little)
+  for (let i = 0; i < count; i++) {
+    const at = offset + 2 + 12 * i
+    if (at + 12 > view.byteLength) break
+    const type = view.getUint16(at + 2, little)
+    const values = view.getUint32(at + 4, little)
+    const size = (TYPE_SIZE[type] ?? 0) * values
+    if (size === 0) continue
+    const from = size <= 4 ? at + 8 : view.getUint32(at + 8, little)
+    if (from + size > view.byteLength) continue
+    directory.set(view.getUint16(at, little), { type, count: values, bytes: asLittleEndian(view, from, type, size, little) })
+  }
+  return directory
+}
+
+function asLittleEndian(view: DataView, from: number, type: number, size: number, little: boolean): Uint8Array {
+  const bytes = new Uint8Array(view.buffer, view.byteOffset + from, size).slice()
+  // Rationals are two numbers of four bytes.
+  const unit = type === 5 || type === 10 ? 4 : TYPE_SIZE[type]!
+  if (!little && unit > 1) for (let i = 0; i < size; i += unit) bytes.subarray(i, i + unit).reverse()
+  return bytes
+}
+
+/**
+ * Write directories as a little-endian TIFF structure.
+ *
+ * @param start  Bytes that stand before the directory and keep their place (a file's pixels); a bare header by default.
+ */
+export function writeDirectories(tree: DirectoryTree, start?: Uint8Array): Uint8Array {
+  const head = start ?? Uint8Array.of(0x49, 0x49, 42, 0, 8, 0, 0, 0)
+  const parts: Uint8Array[] = [head]
+  let length = head.length
+  const add = (bytes: Uint8Array): number => {
+    if (length % 2 === 1) {
+      parts.push(new Uint8Array(1))
+      length++
+    }
+    const at = length
+    parts.push(bytes)
+    length += bytes.length
+    return at
+  }
+  const main = new Map(tree.main)
+  main.delete(TAG.exif)
+  main.delete(TAG.gps)
+  // Only the header of an empty structure says where its directory lies: right behind it.
+  const mainSize = 2 + 12 * (main.size + (tree.exif ? 1 : 0) + (tree.gps ? 1 : 0)) + 4
+  const mainAt = length + (length % 2)
+  if (length % 2 === 1) add(new Uint8Array(0))
+  const mainBytes = new Uint8Array(mainSize)
+  add(mainBytes)
+  const write = (directory: Directory, into: Uint8Array) => {
+    const view = new DataView(into.buffer, into.byteOffset, into.byteLength)
+    const entries = [...directory].sort(([a], [b]) => a - b)
+    view.setUint16(0, entries.length, true)
+    entries.forEach(([tag, entry], i) => {
+      const at = 2 + 12 * i
+      view.setUint16(at, tag, true)
+      view.setUint16(at + 2, entry.type, true)
+      view.setUint32(at + 4, entry.count, true)
+      if (entry.bytes.length <= 4) into.set(entry.bytes, at + 8)
+      else view.setUint32(at + 8, add(entry.bytes), true)
+    })
+  }
+  const child = (directory: Directory): Entry => {
+    const bytes = new Uint8Array(2 + 12 * directory.size + 4)
+    const at = add(bytes)
+    write(directory, bytes)
+    return longEntry(at)
+  }
+  if (tree.exif) main.set(TAG.exif, child(tree.exif))
+  if (tree.gps) main.set(TAG.gps, child(tree.gps))
+  write(main, mainBytes)
+  const result = new Uint8Array(length)
+  let at = 0
+  for (const part of parts) {
+    result.set(part, at)
+    at += part.length
+  }
+  new DataView(result.buffer).setUint32(4, mainAt, true)
+  return result
+}
+
+export function longEntry(value: number): Entry {
+  const bytes = new Uint8Array(4)
+  new DataView(bytes.buffer).setUint32(0, value, true)
+  return { type: 4, count: 1, bytes }
+}
+
+export function shortEntry(value: number): Entry {
+  return { type: 3, count: 1, bytes: Uint8Array.of(value & 255, value >> 8) }
+}
+
+export function bytesEntry(bytes: Uint8Array): Entry {
+  return { type: 7, count: bytes.length, bytes }
+}
+
+export function textEntry(text: string): Entry {
+  const bytes = new TextEncoder().encode(`${text}\0`)
+  return { type: 2, count: bytes.length, bytes }
+}
+
+export function rationalEntry(numerator: number, denominator = 1): Entry {
+  const bytes = new Uint8Array(8)
+  const view = new DataView(bytes.buffer)
+  view.setUint32(0, numerator, true)
+  view.setUint32(4, denominator, true)
+  return { type: 5, count: 1, bytes }
+}
+
+/** First value of an entry as a number, for the integer and rational types. */
+export function numberOf(entry: Entry | undefined): number | null {
+  if (!entry) return null
+  const view = new DataView(entry.bytes.buffer, entry.bytes.byteOffset, entry.bytes.byteLength)
+  if (entry.type === 3) return view.getUint16(0, true)
+  if (entry.type === 4) return view.getUint32(0, true)
+  if (entry.type === 5 && view.getUint32(4, true) !== 0) return view.getUint32(0, true) / view.getUint32(4, true)
+  return null
+}

@@ -1,0 +1,217 @@
+import { ProblemError } from '@fennip/core/problem.js'
+import { greyProfile, readProfile, srgbProfile, type ColourProfile } from '@fennip/core/raster/profile.js'
+import { makeRaster, type Depth, type IntegerRaster } from '@fennip/core/raster/raster.js'
+import exifr from 'exifr'
+import { open, stat } from 'node:fs/promises'
+import sharp from 'sharp'
+import { readDirectories, numberOf, shortEntry, TAG, writeDirectories, type Directory } from './directory.js'
+import { formatOfContent, type Format } from './formats.js'
+
+/** What a file says about itself besides its pixels; carried over to what is written. */
+export interface Metadata {
+  /** ICC profile, byte for byte. */
+  readonly icc: Uint8Array | null
+  /** Exif as a TIFF structure, upright (orientation 1). */
+  readonly exif: Uint8Array | null
+  readonly resolutionPerInch: number | null
+}
+
+/** How a picture was taken, as far as its file says. */
+export interface Camera {
+  readonly body?: string
+  readonly lens?: string
+  readonly aperture?: number
+  readonly taken?: string
+}
+
+/** A picture as its file describes it; width and height as seen upright. */
+export interface PictureHeader {
+  readonly format: Format
+  readonly width: number
+  readonly height: number
+  readonly channels: 1 | 3
+  readonly depth: Depth
+  readonly orientation: number
+  readonly hasAlpha: boolean
+  readonly pages: number
+  readonly profile: ColourProfile
+  readonly metadata: Metadata
+  readonly camera: Camera
+  /** Things the user should know, in words. */
+  readonly notes: readonly string[]
+}
+
+export interface DecodedPicture {
+  readonly header: PictureHeader
+  /** Upright pixels, 1 or 3 channels. */
+  readonly pixels: IntegerRaster
+  /** Transparency, left as it is and joined again where the format can hold it. */
+  readonly alpha: IntegerRaster | null
+}
+
+export interface ReadLimits {
+  readonly bytes: number
+  readonly pixels: number
+}
+
+export const DEFAULT_LIMITS: ReadLimits = { bytes: 2 ** 31, pixels: 300e6 }
+
+/**
+ * Read what a file says about its picture, without its pixels.
+ *
+ * @throws {ProblemError} naming the file and the remedy when it cannot be used.
+ */
+export async function readHeader(path: string, name: string, limits: ReadLimits = DEFAULT_LIMITS): Promise<PictureHeader> {
+  const { size } = await stat(path).catch(() => {
+    throw new ProblemError('file-missing', { title: 'The file is not there', detail: `${name} cannot be opened. Check the path.`, status: 404 })
+  })
+  if (size === 0) throw new ProblemError('file-empty', { title: 'The file is empty', detail: `${name} has no content. Copy it again from where it came from.`, status: 422 })
+  if (size > limits.bytes) throw new ProblemError('file-too-large', { title: 'The file is too large', detail: `${name} has ${Math.round(size / 1e6)} MB; the limit is ${Math.round(limits.bytes / 1e6)} MB.`, status: 413 })
+  const format = formatOfContent(await readHead(path, 16))
+  if (!format) throw new ProblemError('not-a-picture', { title: 'This is not a picture Fennip can read', detail: `${name} is not a JPEG, PNG, TIFF or WebP file, whatever its name says. Save it in one of these formats.`, status: 415 })
+  const meta = await sharp(path, { limitInputPixels: false, unlimited: false }).metadata().catch((error: unknown) => {
+    throw damaged(name, error)
+  })
+  const stored = { width: meta.width, height: meta.height }
+  if (stored.width * stored.height > limits.pixels || stored.width > 100000 || stored.height > 100000) {
+    throw new ProblemError('picture-too-large', { title: 'The picture is too large', detail: `${name} claims ${stored.width} x ${stored.height} pixels; the limit is ${Math.round(limits.pixels / 1e6)} megapixels.`, status: 413 })
+  }
+  const depth: Depth = meta.depth === 'uchar' ? 8 : 16
+  if (!['uchar', 'ushort'].includes(meta.depth ?? '')) throw new ProblemError('depth-unknown', { title: 'The sample format is not supported', detail: `${name} has samples of type ${meta.depth}; Fennip works on 8 and 16 bit integers. Convert it to 16 bit.`, status: 415 })
+  const grey = meta.space === 'b-w' || meta.space === 'grey16'
+  if (!grey && !['srgb', 'rgb', 'rgb16'].includes(meta.space ?? '')) throw new ProblemError('space-unknown', { title: 'The colour space is not supported', detail: `${name} is in ${meta.space}; Fennip works on grey and RGB. Convert it to RGB.`, status: 415 })
+  const channels = grey ? 1 : 3
+  const notes: string[] = []
+  const pages = meta.pages ?? 1
+  if (pages > 1) notes.push(`The file has ${pages} pages; the first is used.`)
+  if (meta.hasAlpha) notes.push('The picture has transparency, which is kept as it is.')
+  const icc = meta.icc ? new Uint8Array(meta.icc) : null
+  let profile: ColourProfile
+  try {
+    profile = icc ? readProfile(icc, channels) : channels === 1 ? greyProfile(true) : srgbProfile(true)
+  } catch (error) {
+    profile = channels === 1 ? greyProfile(true) : srgbProfile(true)
+    notes.push(`${error instanceof ProblemError ? error.detail : 'The profile cannot be read.'} sRGB is assumed on screen; the profile itself is kept.`)
+  }
+  if (!icc) notes.push('The file has no colour profile; sRGB is assumed.')
+  const { exif, orientation } = await readExif(path, format, meta.exif ? new Uint8Array(meta.exif) : null)
+  const turned = orientation >= 5
+  const resolution = meta.density && meta.density > 1 ? meta.density : null
+  return {
+    format,
+    width: turned ? stored.height : stored.width,
+    height: turned ? stored.width : stored.height,
+    channels,
+    depth,
+    orientation,
+    hasAlpha: meta.hasAlpha ?? false,
+    pages,
+    profile,
+    metadata: { icc, exif, resolutionPerInch: resolution },
+    camera: await readCamera(exif),
+    notes,
+  }
+}
+
+/**
+ * Read a picture, upright and at full depth, in its own encoding.
+ *
+ * @throws {ProblemError} naming the file and the remedy; a truncated file is refused, not filled up.
+ */
+export async function readPicture(path: string, name: string, limits: ReadLimits = DEFAULT_LIMITS): Promise<DecodedPicture> {
+  const header = await readHeader(path, name, limits)
+  const wide = header.depth === 16
+  // Without ignoreIcc the library would convert the pixels to another profile.
+  const image = sharp(path, { limitInputPixels: false, failOn: 'truncated', page: 0, ignoreIcc: true })
+  const space = header.channels === 1 ? (wide ? 'grey16' : 'b-w') : wide ? 'rgb16' : 'srgb'
+  const { data, info } = await image
+    .pipelineColourspace(space)
+    .toColourspace(space)
+    .raw({ depth: wide ? 'ushort' : 'uchar' })
+    .toBuffer({ resolveWithObject: true })
+    .catch((error: unknown) => {
+      throw damaged(name, error)
+    })
+  const samples = wide ? new Uint16Array(data.buffer, data.byteOffset, data.byteLength / 2) : new Uint8Array(data.buffer, data.byteOffset, data.byteLength)
+  const stored = { width: info.width, height: info.height, count: info.channels }
+  const pixels = upright(samples, stored, 0, header.channels, header)
+  const alpha = header.hasAlpha && stored.count > header.channels ? upright(samples, stored, header.channels, 1, header) : null
+  return { header, pixels, alpha }
+}
+
+/** Pick channels and turn the picture as Exif's orientation says (Exif 2.32, tag 274). */
+function upright(samples: Uint8Array | Uint16Array, stored: { width: number; height: number; count: number }, first: number, channels: number, header: PictureHeader): IntegerRaster {
+  const { width, height, orientation, depth } = header
+  if (orientation === 1 && stored.count === channels) return { width, height, channels, data: samples }
+  const result = makeRaster(width, height, channels, depth)
+  for (let y = 0; y < height; y++) {
+    for (let x = 0; x < width; x++) {
+      let sx = x
+      let sy = y
+      switch (orientation) {
+        case 2: sx = width - 1 - x; break
+        case 3: sx = width - 1 - x; sy = height - 1 - y; break
+        case 4: sy = height - 1 - y; break
+        case 5: sx = y; sy = x; break
+        case 6: sx = y; sy = width - 1 - x; break
+        case 7: sx = height - 1 - y; sy = width - 1 - x; break
+        case 8: sx = height - 1 - y; sy = x; break
+      }
+      const from = (sy * stored.width + sx) * stored.count + first
+      const to = (y * width + x) * channels
+      for (let c = 0; c < channels; c++) result.data[to + c] = samples[from + c]!
+    }
+  }
+  return result
+}
+
+async function readHead(path: string, length: number): Promise<Uint8Array> {
+  const file = await open(path)
+  try {
+    const { buffer, bytesRead } = await file.read(new Uint8Array(length), 0, length, 0)
+    return buffer.subarray(0, bytesRead)
+  } finally {
+    await file.close()
+  }
+}
+
+/** Tags of a TIFF's own directory that are worth keeping besides its pixels. */
+const KEPT_TAGS: readonly number[] = [TAG.description, TAG.make, TAG.model, TAG.xResolution, TAG.yResolution, TAG.resolutionUnit, TAG.software, TAG.dateTime, TAG.artist, TAG.copyright]
+
+async function readExif(path: string, format: Format, block: Uint8Array | null): Promise<{ exif: Uint8Array | null; orientation: number }> {
+  let bytes = block
+  if (format === 'tiff') {
+    const { readFile } = await import('node:fs/promises')
+    bytes = new Uint8Array(await readFile(path))
+  } else if (bytes && bytes.length > 6 && String.fromCharCode(...bytes.subarray(0, 4)) === 'Exif') bytes = bytes.subarray(6)
+  const tree = bytes ? readDirectories(bytes) : null
+  if (!tree) return { exif: null, orientation: 1 }
+  const orientation = numberOf(tree.main.get(TAG.orientation)) ?? 1
+  const main: Directory = new Map([...tree.main].filter(([tag]) => KEPT_TAGS.includes(tag)))
+  main.set(TAG.orientation, shortEntry(1))
+  const exif = tree.exif ? new Map([...tree.exif].filter(([tag]) => tag !== TAG.makerNote && tag !== TAG.interoperability)) : undefined
+  const kept = writeDirectories({ main, ...(exif ? { exif } : {}), ...(tree.gps ? { gps: tree.gps } : {}) })
+  return { exif: kept, orientation: orientation >= 1 && orientation <= 8 ? orientation : 1 }
+}
+
+async function readCamera(exif: Uint8Array | null): Promise<Camera> {
+  if (!exif) return {}
+  const tags = (await exifr.parse(Buffer.from(exif), { tiff: true, exif: true, gps: false, reviveValues: false }).catch(() => null)) as Record<string, unknown> | null
+  if (!tags) return {}
+  const text = (value: unknown) => (typeof value === 'string' && value.trim() !== '' ? value.trim() : undefined)
+  const body = [text(tags.Make), text(tags.Model)].filter(Boolean).join(' ')
+  const lens = text(tags.LensModel)
+  const taken = text(tags.DateTimeOriginal)
+  return {
+    ...(body ? { body } : {}),
+    ...(lens ? { lens } : {}),
+    ...(typeof tags.FNumber === 'number' ? { aperture: tags.FNumber } : {}),
+    ...(taken ? { taken } : {}),
+  }
+}
+
+function damaged(name: string, error: unknown): ProblemError {
+  const why = error instanceof Error ? error.message.split('\n')[0] : 'it cannot be decoded'
+  return new ProblemError('file-damaged', { title: 'The file is damaged', detail: `${name} cannot be read to its end (${why}). Copy it again from where it came from.`, status: 422 })
+}
+
