@@ -1,1 +1,46 @@
+import { Ajv } from 'ajv'
+import standaloneCode from 'ajv/dist/standalone/index.js'
+import { mkdirSync, readFileSync, writeFileSync, existsSync } from 'node:fs'
+import { fileURLToPath } from 'node:url'
+import * as treatment from '../core/treatment/schema.js'
+import { bodySchemas } from '../server/api/bodies.js'
 
+/**
+ * Compile the validators ahead, so that no page needs permission to make code from text, and publish the schema of the
+ * treatment.
+ */
+
+const schemas = {
+  validateTreatment: treatment.TreatmentSchema,
+  validateFinds: treatment.FindsSchema,
+  ...bodySchemas,
+}
+
+const ajv = new Ajv({ code: { source: true, esm: true }, allErrors: false, strict: true, strictTuples: false, formats: { uuid: /^[0-9a-f-]{36}$/ } })
+const names: Record<string, string> = {}
+for (const [name, schema] of Object.entries(schemas)) {
+  const id = `#${name}`
+  ajv.addSchema({ ...schema, $id: id }, id)
+  names[name] = id
+}
+const makeCode = (standaloneCode as unknown as { default?: typeof standaloneCode }).default ?? standaloneCode
+const code = (makeCode as unknown as (ajv: Ajv, refs: Record<string, string>) => string)(ajv, names)
+  // The helpers are tiny and their package is CommonJS; imported by name so that bundlers and Node agree.
+  .replace(/const (\w+) = require\("([^"]+)"\)\.default;?/g, (_all, name: string, from: string) => `import ${name}_module from "${from}.js";const ${name} = ${name}_module.default ?? ${name}_module;`)
+
+const folder = fileURLToPath(new URL('../core/treatment/generated/', import.meta.url))
+mkdirSync(folder, { recursive: true })
+write(`${folder}validators.js`, `// Made by scripts/generate.ts from the schemas; do not edit.\n${code}\n`)
+write(
+  `${folder}validators.d.ts`,
+  `import type { ValidateFunction } from 'ajv'\n${Object.keys(schemas).map((name) => `export const ${name}: ValidateFunction\n`).join('')}`,
+)
+const published = fileURLToPath(new URL('../docs/treatment.schema.json', import.meta.url))
+mkdirSync(fileURLToPath(new URL('../docs/', import.meta.url)), { recursive: true })
+write(published, `${JSON.stringify({ $schema: 'http://json-schema.org/draft-07/schema#', ...treatment.TreatmentSchema }, null, 2)}\n`)
+
+/** Unchanged files keep their time, so that nothing is rebuilt for them. */
+function write(path: string, content: string): void {
+  if (existsSync(path) && readFileSync(path, 'utf8') === content) return
+  writeFileSync(path, content)
+}

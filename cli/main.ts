@@ -1,0 +1,189 @@
+import { basename } from 'node:path'
+import { readFile } from 'node:fs/promises'
+import { parseArgs } from 'node:util'
+import { formatOfName } from '@fennip/codec/formats.js'
+import { readPicture, type DecodedPicture } from '@fennip/codec/read.js'
+import { encodePicture, lossesOf, writeFileWhole } from '@fennip/codec/write.js'
+import { whatShows } from '@fennip/core/check/telltales.js'
+import { DEFAULT_FALSE_FINDS, findFlaws, FLAW_KINDS, type FoundKind } from '@fennip/core/find/find.js'
+import { ProblemError } from '@fennip/core/problem.js'
+import { levelCount } from '@fennip/core/raster/pyramid.js'
+import { depthOf, rasterSource } from '@fennip/core/raster/raster.js'
+import { makeTransfer } from '@fennip/core/raster/transfer.js'
+import { layOver, makePatches, type Patch } from '@fennip/core/render/patch.js'
+import { outlinesOfMask } from '@fennip/core/shape/from-mask.js'
+import { mendAll } from '@fennip/core/treatment/mend-all.js'
+import type { Flaw, FindsDocument } from '@fennip/core/treatment/schema.js'
+import { readFinds, readTreatment } from '@fennip/core/treatment/validate.js'
+import { sha256Of } from './hash.js'
+
+const USAGE = `fennip finds and mends flaws in photographs.
+
+  fennip find IN [--kinds dust,speck] [--rate N] --json OUT.json
+  fennip mend IN OUT [--mask MASK.png | --flaws F.json | --kinds dust,speck] [--method auto|lift|heal] [--report R.json]
+  fennip apply IN TREATMENT.json OUT
+
+  --rate N   mean number of false finds to look at in a picture of 24 megapixels (${DEFAULT_FALSE_FINDS})
+  --mask     a picture of the size of IN, white where damaged
+`
+
+/** A wrong use of the command line; exit code 2. */
+class UsageError extends Error {}
+
+/** Run the command line. @returns The exit code: 0 done, 1 bad input, 2 wrong use. */
+export async function main(args: string[]): Promise<number> {
+  try {
+    const [command, ...rest] = args
+    if (command === 'find') await find(rest)
+    else if (command === 'mend') await mend(rest)
+    else if (command === 'apply') await apply(rest)
+    else if (command === '--help' || command === 'help') process.stdout.write(USAGE)
+    else throw new UsageError(command ? `There is no command ${command}.` : 'Say what to do.')
+    return 0
+  } catch (error) {
+    if (error instanceof UsageError) {
+      process.stderr.write(`${error.message}\n\n${USAGE}`)
+      return 2
+    }
+    const line = error instanceof ProblemError ? error.detail : error instanceof Error ? error.message : String(error)
+    process.stderr.write(`fennip: ${line.split('\n')[0]}\n`)
+    return 1
+  }
+}
+
+function parse(args: string[], options: Record<string, { type: 'string' }>, positions: number) {
+  try {
+    const { values, positionals } = parseArgs({ args, options, allowPositionals: true })
+    if (positionals.length !== positions) throw new UsageError(`This command takes ${positions} file${positions === 1 ? '' : 's'}, not ${positionals.length}.`)
+    return { values: values as Record<string, string | undefined>, positionals }
+  } catch (error) {
+    throw error instanceof UsageError ? error : new UsageError(error instanceof Error ? error.message : String(error))
+  }
+}
+
+function kindsOf(text: string | undefined): FoundKind[] {
+  if (!text) return [...FLAW_KINDS]
+  return text.split(',').map((kind) => {
+    if (!(FLAW_KINDS as readonly string[]).includes(kind)) throw new UsageError(`There is no kind ${kind}; kinds are ${FLAW_KINDS.join(' and ')}.`)
+    return kind as FoundKind
+  })
+}
+
+function transferOf(picture: DecodedPicture) {
+  return makeTransfer(picture.header.profile.curve, picture.header.depth)
+}
+
+async function find(args: string[]): Promise<void> {
+  const { values, positionals } = parse(args, { kinds: { type: 'string' }, rate: { type: 'string' }, json: { type: 'string' } }, 1)
+  if (!values.json) throw new UsageError('Say where to write the finds with --json.')
+  const rate = values.rate === undefined ? DEFAULT_FALSE_FINDS : Number(values.rate)
+  if (!(rate > 0)) throw new UsageError('The rate of false finds must be a number above 0.')
+  const kinds = kindsOf(values.kinds)
+  const picture = await readPicture(positionals[0]!, basename(positionals[0]!))
+  const finds = findFlaws(rasterSource(picture.pixels), transferOf(picture), { kinds, falseFinds: rate })
+  const document: FindsDocument = { width: picture.header.width, height: picture.header.height, flaws: finds.map(({ kind, shape, contrast, weight, confidence }) => ({ kind, shape, contrast, weight, confidence })) }
+  await writeFileWhole(values.json, new TextEncoder().encode(`${JSON.stringify(document, null, 1)}\n`))
+}
+
+async function mend(args: string[]): Promise<void> {
+  const { values, positionals } = parse(
+    args,
+    { mask: { type: 'string' }, flaws: { type: 'string' }, kinds: { type: 'string' }, method: { type: 'string' }, report: { type: 'string' } },
+    2,
+  )
+  const [input, output] = positionals as [string, string]
+  if ([values.mask, values.flaws, values.kinds].filter(Boolean).length > 1) throw new UsageError('Give one of --mask, --flaws and --kinds.')
+  const method = values.method ?? 'auto'
+  if (!['auto', 'lift', 'heal'].includes(method)) throw new UsageError(`There is no method ${method}; methods are auto, lift and heal.`)
+  const format = formatOfName(output)
+  const kinds = kindsOf(values.kinds)
+  const picture = await readPicture(input, basename(input))
+  const transfer = transferOf(picture)
+  const flaws = values.mask
+    ? await flawsOfMask(values.mask, picture)
+    : values.flaws
+      ? await flawsOfFile(values.flaws, picture)
+      : findFlaws(rasterSource(picture.pixels), transfer, { kinds, falseFinds: DEFAULT_FALSE_FINDS }).map((found, i): Flaw => ({ id: `f${i + 1}`, ...found, state: 'open', origin: 'found' }))
+  const started = performance.now()
+  const steps = mendAll(picture.pixels, transfer, flaws, { id: (flaw) => `m-${flaw.id}`, ...(method === 'auto' ? {} : { method: method as 'lift' | 'heal' }) })
+  await save(output, picture, format)
+  if (values.report) {
+    const report = {
+      picture: basename(input),
+      width: picture.header.width,
+      height: picture.header.height,
+      milliseconds: Math.round(performance.now() - started),
+      flaws,
+      steps,
+      shows: steps.filter((step) => whatShows(step.telltales).length > 0).map((step) => step.id),
+    }
+    await writeFileWhole(values.report, new TextEncoder().encode(`${JSON.stringify(report, null, 1)}\n`))
+  }
+}
+
+async function flawsOfMask(path: string, picture: DecodedPicture): Promise<Flaw[]> {
+  const mask = await readPicture(path, basename(path))
+  const { width, height, channels, data } = mask.pixels
+  if (width !== picture.header.width || height !== picture.header.height) {
+    throw new ProblemError('mask-size', { title: 'The mask does not fit', detail: `The mask has ${width} x ${height} pixels and the picture ${picture.header.width} x ${picture.header.height}. Give a mask of the picture's size.`, status: 422 })
+  }
+  const half = depthOf(mask.pixels) === 16 ? 32768 : 128
+  const damaged = new Uint8Array(width * height)
+  for (let i = 0; i < damaged.length; i++) damaged[i] = data[i * channels]! >= half ? 1 : 0
+  return outlinesOfMask(damaged, width, height).map((shape, i) => ({ id: `f${i + 1}`, kind: 'other', shape, state: 'open', contrast: 0, weight: 0, confidence: 1, origin: 'hand' }))
+}
+
+async function flawsOfFile(path: string, picture: DecodedPicture): Promise<Flaw[]> {
+  const document = readFinds(await readJson(path), basename(path))
+  if (document.width !== picture.header.width || document.height !== picture.header.height) {
+    throw new ProblemError('flaws-size', { title: 'The flaws do not fit', detail: `${basename(path)} was made for ${document.width} x ${document.height} pixels; the picture has ${picture.header.width} x ${picture.header.height}.`, status: 422 })
+  }
+  return document.flaws.map((flaw, i) => ({
+    id: `f${i + 1}`,
+    kind: flaw.kind === 'dust' || flaw.kind === 'speck' ? flaw.kind : 'other',
+    shape: flaw.shape,
+    state: 'open',
+    contrast: flaw.contrast ?? 0,
+    weight: flaw.weight ?? 0,
+    confidence: flaw.confidence ?? 1,
+    origin: flaw.kind === 'dust' || flaw.kind === 'speck' ? 'found' : 'hand',
+  }))
+}
+
+async function readJson(path: string): Promise<unknown> {
+  const text = await readFile(path, 'utf8').catch(() => {
+    throw new ProblemError('file-missing', { title: 'The file is not there', detail: `${path} cannot be opened. Check the path.`, status: 404 })
+  })
+  try {
+    return JSON.parse(text) as unknown
+  } catch {
+    throw new ProblemError('not-json', { title: 'The file is not JSON', detail: `${basename(path)} is not a JSON document.`, status: 422 })
+  }
+}
+
+async function apply(args: string[]): Promise<void> {
+  const { positionals } = parse(args, {}, 3)
+  const [input, treatmentPath, output] = positionals as [string, string, string]
+  const format = formatOfName(output)
+  const treatment = readTreatment(await readJson(treatmentPath), basename(treatmentPath))
+  const picture = await readPicture(input, basename(input))
+  const { original } = treatment
+  if (original.width !== picture.header.width || original.height !== picture.header.height || original.channels !== picture.header.channels || original.depth !== picture.header.depth) {
+    throw new ProblemError('wrong-original', { title: 'The treatment belongs to another picture', detail: `${basename(treatmentPath)} was made on a picture of ${original.width} x ${original.height}, ${original.depth} bit; ${basename(input)} is ${picture.header.width} x ${picture.header.height}, ${picture.header.depth} bit.`, status: 422 })
+  }
+  if ((await sha256Of(input)) !== original.sha256) process.stderr.write(`fennip: ${basename(input)} is not the very file the treatment was made on; it is applied all the same.\n`)
+  const kept = new Map<string, Patch>()
+  const patches = makePatches(rasterSource(picture.pixels), transferOf(picture), original, treatment.steps, levelCount(original.width, original.height), {
+    get: (key) => kept.get(key),
+    set: (patch) => void kept.set(patch.key, patch),
+  })
+  const whole = { x: 0, y: 0, width: original.width, height: original.height }
+  for (const patch of patches) layOver(picture.pixels, whole, patch)
+  await save(output, picture, format)
+}
+
+async function save(path: string, picture: DecodedPicture, format: ReturnType<typeof formatOfName>): Promise<void> {
+  const options = { format, depth: picture.header.depth, quality: 95 }
+  for (const loss of lossesOf(picture.pixels, picture.alpha !== null, options)) process.stderr.write(`fennip: ${loss}\n`)
+  await writeFileWhole(path, await encodePicture(picture.pixels, picture.alpha, picture.header.metadata, options))
+}
