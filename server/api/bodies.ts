@@ -1,5 +1,5 @@
 import { Type, type Static } from '@sinclair/typebox'
-import { Identifier, OperationSchema } from '@fennip/core/treatment/schema.js'
+import { OperationSchema } from '@fennip/core/treatment/schema.js'
 
 /** What requests may carry: one schema for validation, types and the OpenAPI description. */
 
@@ -12,7 +12,6 @@ export const EditBody = Type.Object(
     revision: Type.Integer({ minimum: 0, description: 'Revision the gesture was made on.' }),
     label: Type.String({ minLength: 1, maxLength: 120 }),
     operations: Type.Array(OperationSchema, { minItems: 1, maxItems: 50 }),
-    digests: Type.Optional(Type.Record(Identifier, Type.String({ pattern: '^[0-9a-f]{64}$' }), { description: 'Hash of the pixels the browser computed for a step, to be compared with the server\'s.' })),
   },
   strict,
 )

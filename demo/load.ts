@@ -1,0 +1,83 @@
+import { mkdir, writeFile } from 'node:fs/promises'
+import { join } from 'node:path'
+import { rationalEntry, textEntry, TAG, writeDirectories, shortEntry } from '@fennip/codec/directory.js'
+import { encodePicture } from '@fennip/codec/write.js'
+import { FRAME, PRINT, dustyPylon, pylonLight, shaftValve, stationPrint, type DemoPicture, type DemoSize } from './pictures.js'
+
+export const DEMO_TITLE = 'Orrendale jubilee book'
+
+/** What the invented camera of the demo writes into its files. */
+function cameraExif(aperture: number, taken: string): Uint8Array {
+  return writeDirectories({
+    main: new Map([
+      [TAG.make, textEntry('Orrendale Optical')],
+      [TAG.model, textEntry('OT-2')],
+      [TAG.orientation, shortEntry(1)],
+      [TAG.dateTime, textEntry(taken)],
+    ]),
+    exif: new Map([
+      [0x829d, rationalEntry(Math.round(aperture * 10), 10)],
+      [0x829a, rationalEntry(1, 125)],
+      [0x8827, shortEntry(200)],
+      [0x9003, textEntry(taken)],
+      [0xa434, textEntry('OT 35 mm')],
+    ]),
+  })
+}
+
+interface DemoFile {
+  readonly name: string
+  make(): Promise<Uint8Array>
+}
+
+/** The files of the demo job, at full size or smaller for tests. */
+export function demoFiles(frame: DemoSize = FRAME, print: DemoSize = PRINT): DemoFile[] {
+  let light: ReturnType<typeof pylonLight> | undefined
+  const pylon = () => (light ??= pylonLight(frame))
+  const metadata = (exif: Uint8Array | null, resolutionPerInch: number | null) => ({ icc: null, exif, resolutionPerInch })
+  const deep = (picture: DemoPicture, exif: Uint8Array | null, resolution: number | null) => encodePicture(picture.damaged, null, metadata(exif, resolution), { format: 'tiff', depth: 16, quality: 95 })
+  const camera = (picture: DemoPicture, exif: Uint8Array) => encodePicture(picture.damaged, null, metadata(exif, 300), { format: 'jpeg', depth: 8, quality: 96 })
+  return [
+    { name: 'pylon-7-west.jpg', make: async () => camera(dustyPylon(await pylon(), 7), cameraExif(16, '2026:05:11 09:14:02')) },
+    { name: 'pylon-7-west.tif', make: async () => deep(dustyPylon(await pylon(), 7, 16), cameraExif(16, '2026:05:11 09:14:02'), 300) },
+    { name: 'shaft-valve-3.jpg', make: async () => camera(await shaftValve(frame), cameraExif(8, '2026:06:02 15:40:31')) },
+    { name: 'lower-station.tif', make: async () => deep(await stationPrint(print), null, 600) },
+  ]
+}
+
+/** Load the demo job into a running server, unless it is there. */
+export async function loadDemo(address: string, say: (line: string) => void, files = demoFiles()): Promise<string> {
+  const { jobs } = (await (await fetch(`${address}/api/jobs`)).json()) as { jobs: { id: string; title: string; pictures: number }[] }
+  let job = jobs.find((candidate) => candidate.title === DEMO_TITLE)
+  if (job && job.pictures >= files.length) return job.id
+  if (!job) {
+    const made = await fetch(`${address}/api/jobs`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ title: DEMO_TITLE, client: 'Orrendale Tramway Society', notes: 'Camera frames, a dive in the counterweight shaft, and prints from the archive.' }) })
+    job = { id: ((await made.json()) as { id: string }).id, title: DEMO_TITLE, pictures: 0 }
+  }
+  const there = ((await (await fetch(`${address}/api/jobs/${job.id}`)).json()) as { list: { name: string }[] }).list.map((picture) => picture.name)
+  for (const file of files) {
+    if (there.includes(file.name)) continue
+    say(`Making the demo picture ${file.name}`)
+    await upload(address, job.id, file.name, await file.make())
+  }
+  return job.id
+}
+
+/** Upload by the tus protocol in one piece. */
+export async function upload(address: string, job: string, name: string, bytes: Uint8Array): Promise<Response> {
+  const encode = (text: string) => Buffer.from(text).toString('base64')
+  const begun = await fetch(`${address}/api/uploads`, {
+    method: 'POST',
+    headers: { 'tus-resumable': '1.0.0', 'upload-length': String(bytes.length), 'upload-metadata': `filename ${encode(name)},job ${encode(job)}` },
+  })
+  if (!begun.ok) return begun
+  const place = new URL(begun.headers.get('location')!, address)
+  return fetch(place, { method: 'PATCH', headers: { 'tus-resumable': '1.0.0', 'upload-offset': '0', 'content-type': 'application/offset+octet-stream' }, body: bytes as BodyInit })
+}
+
+/** Write the demo files into a folder, for benches and for looking at them. */
+export async function writeDemoFiles(folder: string): Promise<void> {
+  await mkdir(folder, { recursive: true })
+  for (const file of demoFiles()) await writeFile(join(folder, file.name), await file.make())
+}
+

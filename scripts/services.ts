@@ -1,0 +1,105 @@
+import { spawn, type ChildProcess } from 'node:child_process'
+import { createServer } from 'node:net'
+import { fileURLToPath } from 'node:url'
+import { join } from 'node:path'
+import { freePort, startCluster, type Cluster } from './postgres.js'
+
+const root = fileURLToPath(new URL('..', import.meta.url))
+
+/** Database, server and worker, each begun again when it dies. */
+export interface Services {
+  readonly address: string
+  readonly environment: NodeJS.ProcessEnv
+  /** Kill a part without warning; it comes back by itself. For tests. */
+  kill(part: 'server' | 'worker' | 'database'): Promise<void>
+  stop(): Promise<void>
+}
+
+export interface ServiceOptions {
+  readonly home: string
+  readonly port?: number
+  readonly logLevel?: string
+  readonly environment?: Record<string, string>
+}
+
+/** Start everything and wait until it answers. */
+export async function startServices(options: ServiceOptions): Promise<Services> {
+  const ownDatabase = !process.env.FENNIP_DATABASE_URL
+  let cluster: Cluster | null = ownDatabase ? await startCluster(options.home) : null
+  const port = await usablePort(options.port)
+  const environment: NodeJS.ProcessEnv = {
+    ...process.env,
+    FENNIP_PORT: String(port),
+    FENNIP_STORAGE: process.env.FENNIP_STORAGE ?? join(options.home, 'storage'),
+    FENNIP_LOG: options.logLevel ?? process.env.FENNIP_LOG ?? 'warn',
+    ...options.environment,
+  }
+  if (cluster) environment.FENNIP_DATABASE_URL = cluster.url
+  const host = environment.FENNIP_HOST ?? '127.0.0.1'
+  const address = `http://${host}:${port}`
+  let stopping = false
+  const children = new Map<string, ChildProcess>()
+  const begin = (part: 'server' | 'worker') => {
+    const file = part === 'server' ? 'server/main.ts' : 'server/worker.ts'
+    const child = spawn(process.execPath, ['--import', 'tsx', join(root, file)], { cwd: root, env: environment, stdio: ['ignore', 'inherit', 'inherit'], detached: true })
+    children.set(part, child)
+    child.once('exit', () => {
+      if (stopping) return
+      setTimeout(() => {
+        if (!stopping) begin(part)
+      }, 500)
+    })
+  }
+  begin('server')
+  begin('worker')
+  await answers(address, 60)
+  return {
+    address,
+    environment,
+    async kill(part) {
+      if (part !== 'database') {
+        children.get(part)?.kill('SIGKILL')
+        return
+      }
+      if (!cluster) throw new Error('The database is not Fennip\'s own')
+      const old = cluster
+      old.kill()
+      // The new one must answer at the same address, which the other parts know.
+      cluster = await startCluster(options.home, old.port)
+    },
+    async stop() {
+      stopping = true
+      await Promise.all([...children.values()].map((child) => ended(child)))
+      await cluster?.stop()
+    },
+  }
+}
+
+async function ended(child: ChildProcess): Promise<void> {
+  if (child.exitCode !== null || child.signalCode !== null) return
+  const gone = new Promise<void>((resolve) => child.once('exit', () => resolve()))
+  child.kill('SIGTERM')
+  const late = setTimeout(() => child.kill('SIGKILL'), 5000)
+  await gone
+  clearTimeout(late)
+}
+
+async function usablePort(wanted: number | undefined): Promise<number> {
+  if (wanted === undefined) return freePort()
+  const free = await new Promise<boolean>((resolve) => {
+    const server = createServer()
+    server.once('error', () => resolve(false))
+    server.listen(wanted, '127.0.0.1', () => server.close(() => resolve(true)))
+  })
+  return free ? wanted : freePort()
+}
+
+export async function answers(address: string, seconds: number): Promise<void> {
+  const until = Date.now() + seconds * 1000
+  while (Date.now() < until) {
+    const response = await fetch(`${address}/api/health`).catch(() => null)
+    if (response?.ok) return
+    await new Promise((resolve) => setTimeout(resolve, 100))
+  }
+  throw new Error(`Nothing answers at ${address}`)
+}

@@ -1,0 +1,20 @@
+import { homeFolder } from '../server/settings.js'
+import { loadDemo } from '../demo/load.js'
+import { buildWeb } from './build-web.js'
+import { startServices } from './services.js'
+
+/** `npm start`: everything Fennip needs, with the demo job on the first start. Ctrl+C stops all of it. */
+
+await buildWeb()
+const services = await startServices({ home: homeFolder, port: Number(process.env.FENNIP_PORT ?? 4170) })
+let stopping = false
+const stop = async () => {
+  if (stopping) return
+  stopping = true
+  await services.stop()
+  process.exit(0)
+}
+process.on('SIGINT', () => void stop())
+process.on('SIGTERM', () => void stop())
+await loadDemo(services.address, (line) => console.log(line))
+console.log(`Fennip is ready: ${services.address}`)

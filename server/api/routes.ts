@@ -1,0 +1,163 @@
+import type { TSchema } from '@sinclair/typebox'
+import type { ValidateFunction } from 'ajv'
+import { Router, type Request, type Response } from 'express'
+import type PgBoss from 'pg-boss'
+import { ProblemError } from '@fennip/core/problem.js'
+import { checkDocument } from '@fennip/core/treatment/validate.js'
+import * as validators from '@fennip/core/treatment/generated/validators.js'
+import type { Step } from '@fennip/core/treatment/schema.js'
+import { MEDIA_TYPES, formatOfName } from '@fennip/codec/formats.js'
+import type { Database } from '../database/database.js'
+import type { EventHub } from '../events.js'
+import { appendEdit, appendUndo, listHistory } from '../history.js'
+import { createJob, listJobs, openPicture, readJob, readPictureSummary } from '../pictures.js'
+import { cancelRun, queueRun, readRun, runsOf } from '../runs/runs.js'
+import { readIfThere, type Storage } from '../storage/storage.js'
+import { EditBody, ExportBody, FindBody, JobBody, MendBody, RevisionBody, type EditRequest, type ExportRequest, type FindRequest, type JobRequest } from './bodies.js'
+
+/** One route: what it is, what it takes and what it does. The OpenAPI description is made from the same list. */
+export interface Route {
+  readonly method: 'get' | 'post'
+  readonly path: string
+  readonly summary: string
+  readonly body?: TSchema
+  readonly validate?: ValidateFunction
+  readonly success: number
+  readonly produces?: string
+  handle(request: Request, response: Response): Promise<unknown>
+}
+
+export interface RouteTools {
+  readonly database: Database
+  readonly storage: Storage
+  readonly boss: PgBoss
+  readonly events: EventHub
+  /** Told of each saved edit, so that its patches are made and kept. */
+  onEdit(picture: string, steps: readonly Step[]): void
+}
+
+const HASH = /^[0-9a-f]{64}$/
+/** Tiles and patches never change, so browsers keep them for ever. */
+const FOR_EVER = 'public, max-age=31536000, immutable'
+
+export function describeRoutes({ database, storage, boss, events, onEdit }: RouteTools): Route[] {
+  const parameter = (request: Request, name: string): string => String(request.params[name])
+  return [
+    { method: 'get', path: '/health', summary: 'Whether server and database answer', success: 200, handle: async () => {
+      await database.raw('select 1')
+      return { ok: true }
+    } },
+    { method: 'get', path: '/jobs', summary: 'All jobs with their progress', success: 200, handle: async () => ({ jobs: await listJobs(database) }) },
+    { method: 'post', path: '/jobs', summary: 'Make a job', body: JobBody, validate: validators.validateJobBody, success: 201, handle: async (request) => ({ id: await createJob(database, request.body as JobRequest) }) },
+    { method: 'get', path: '/jobs/{job}', summary: 'A job with its pictures', success: 200, handle: (request) => readJob(database, parameter(request, 'job')) },
+    { method: 'get', path: '/pictures/{picture}', summary: 'A picture with its treatment', success: 200, handle: async (request) => ({ ...(await openPicture(database, parameter(request, 'picture'))), runs: await runsOf(database, parameter(request, 'picture')) }) },
+    { method: 'get', path: '/pictures/{picture}/history', summary: 'The newest gestures, newest first', success: 200, handle: async (request) => ({ entries: await listHistory(database, parameter(request, 'picture'), 200) }) },
+    { method: 'get', path: '/pictures/{picture}/treatment', summary: 'The treatment as a document to keep', success: 200, handle: async (request, response) => {
+      const { picture, treatment } = await openPicture(database, parameter(request, 'picture'))
+      response.attachment(`${picture.name}.treatment.json`)
+      return treatment
+    } },
+    { method: 'post', path: '/pictures/{picture}/edits', summary: 'Append a gesture to the history', body: EditBody, validate: validators.validateEditBody, success: 200, handle: async (request) => {
+      const { revision, label, operations } = request.body as EditRequest
+      const picture = parameter(request, 'picture')
+      const saved = await appendEdit(database, picture, revision, label, operations as never)
+      const steps = operations.flatMap((operation) => (operation.type === 'put' && operation.list === 'steps' ? (operation.items as Step[]) : []))
+      if (steps.length > 0) onEdit(picture, steps)
+      return saved
+    } },
+    { method: 'post', path: '/pictures/{picture}/undo', summary: 'Take the last gesture back', body: RevisionBody, validate: validators.validateRevisionBody, success: 200, handle: (request) => appendUndo(database, parameter(request, 'picture'), 'undo') },
+    { method: 'post', path: '/pictures/{picture}/redo', summary: 'Make the gesture again that was taken back', body: RevisionBody, validate: validators.validateRevisionBody, success: 200, handle: (request) => appendUndo(database, parameter(request, 'picture'), 'redo') },
+    { method: 'post', path: '/pictures/{picture}/find', summary: 'Search the picture for flaws', body: FindBody, validate: validators.validateFindBody, success: 202, handle: async (request) => {
+      await readPictureSummary(database, parameter(request, 'picture'))
+      return queueRun(database, boss, 'find', parameter(request, 'picture'), request.body as FindRequest)
+    } },
+    { method: 'post', path: '/pictures/{picture}/mend', summary: 'Mend all open flaws', body: MendBody, validate: validators.validateMendBody, success: 202, handle: async (request) => {
+      await readPictureSummary(database, parameter(request, 'picture'))
+      return queueRun(database, boss, 'mend', parameter(request, 'picture'), {})
+    } },
+    { method: 'post', path: '/pictures/{picture}/exports', summary: 'Write the finished picture', body: ExportBody, validate: validators.validateExportBody, success: 202, handle: async (request) => {
+      await readPictureSummary(database, parameter(request, 'picture'))
+      return queueRun(database, boss, 'export', parameter(request, 'picture'), request.body as ExportRequest)
+    } },
+    { method: 'get', path: '/runs/{run}', summary: 'How far long work is', success: 200, handle: (request) => readRun(database, parameter(request, 'run')) },
+    { method: 'post', path: '/runs/{run}/cancel', summary: 'Stop long work', success: 200, handle: (request) => cancelRun(database, parameter(request, 'run')) },
+    { method: 'get', path: '/runs/{run}/file', summary: 'The file that an export wrote', success: 200, produces: 'application/octet-stream', handle: async (request, response) => {
+      const run = await readRun(database, parameter(request, 'run'))
+      const result = run.result as { file?: string; name?: string } | null
+      if (run.state !== 'done' || !result?.file) throw new ProblemError('not-ready', { title: 'The file is not ready', detail: 'The export has not ended yet.', status: 409 })
+      response.type(MEDIA_TYPES[formatOfName(result.file)])
+      await new Promise<void>((resolve, reject) => response.download(storage.outputPath(result.file!), result.name!, (error) => (error ? reject(error) : resolve())))
+      return undefined
+    } },
+    { method: 'get', path: '/originals/{sha256}/tiles/{level}/{column}/{row}', summary: 'A tile as raw samples: predictor and gzip', success: 200, produces: 'application/octet-stream', handle: async (request, response) => {
+      const sha256 = parameter(request, 'sha256')
+      const [level, column, row] = ['level', 'column', 'row'].map((name) => Number(parameter(request, name))) as [number, number, number]
+      if (!HASH.test(sha256) || ![level, column, row].every((value) => Number.isInteger(value) && value >= 0 && value < 4000)) throw noTile()
+      return sendPacked(response, await readIfThere(storage.tilePath(sha256, level, column, row)))
+    } },
+    { method: 'get', path: '/patches/{key}', summary: 'A mend as pixels', success: 200, produces: 'application/octet-stream', handle: async (request, response) => {
+      const key = parameter(request, 'key')
+      if (!HASH.test(key)) throw noTile()
+      return sendPacked(response, await readIfThere(storage.patchPath(key)))
+    } },
+    { method: 'get', path: '/events', summary: 'Changes as they happen, as server-sent events', success: 200, produces: 'text/event-stream', handle: async (request, response) => {
+      events.add(response, typeof request.query.picture === 'string' ? request.query.picture : '*')
+      return undefined
+    } },
+  ]
+}
+
+function sendPacked(response: Response, bytes: Uint8Array | null): undefined {
+  if (!bytes) throw noTile()
+  response.set({ 'content-type': 'application/octet-stream', 'content-encoding': 'gzip', 'cache-control': FOR_EVER })
+  response.end(bytes)
+  return undefined
+}
+
+function noTile(): ProblemError {
+  return new ProblemError('not-kept', { title: 'This is not kept here', detail: 'There is no such part of a picture on this server.', status: 404 })
+}
+
+/** Express routes of the list. */
+export function makeRouter(routes: readonly Route[]): Router {
+  const router = Router()
+  for (const route of routes) {
+    router[route.method](route.path.replaceAll(/\{(\w+)\}/g, ':$1'), async (request, response) => {
+      if (route.validate) checkDocument(route.validate, request.body, 'The request', 400)
+      const answer = await route.handle(request, response)
+      if (answer !== undefined && !response.headersSent) response.status(route.success).json(answer)
+    })
+  }
+  return router
+}
+
+/** OpenAPI 3.1 description of the list. */
+export function describeOpenApi(routes: readonly Route[]): Record<string, unknown> {
+  const paths: Record<string, Record<string, unknown>> = {}
+  for (const route of routes) {
+    const parameters = [...route.path.matchAll(/\{(\w+)\}/g)].map(([, name]) => ({ name, in: 'path', required: true, schema: { type: 'string' } }))
+    ;(paths[`/api${route.path}`] ??= {})[route.method] = {
+      summary: route.summary,
+      ...(parameters.length > 0 ? { parameters } : {}),
+      ...(route.body ? { requestBody: { required: true, content: { 'application/json': { schema: route.body } } } } : {}),
+      responses: {
+        [route.success]: { description: 'Done', content: { [route.produces ?? 'application/json']: {} } },
+        default: { description: 'A problem as RFC 9457 describes it', content: { 'application/problem+json': { schema: { $ref: '#/components/schemas/Problem' } } } },
+      },
+    }
+  }
+  paths['/api/uploads'] = {
+    post: { summary: 'Begin a resumable upload (tus 1.0.0); metadata filename and job', responses: { 201: { description: 'Begun' } } },
+  }
+  return {
+    openapi: '3.1.0',
+    info: { title: 'Fennip', version: '0.1.0', description: 'Finds and mends flaws in photographs.' },
+    paths,
+    components: {
+      schemas: {
+        Problem: { type: 'object', required: ['type', 'title', 'status', 'detail'], properties: { type: { type: 'string' }, title: { type: 'string' }, status: { type: 'integer' }, detail: { type: 'string' } } },
+      },
+    },
+  }
+}
+

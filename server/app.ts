@@ -1,0 +1,56 @@
+import express, { type Express } from 'express'
+import helmet from 'helmet'
+import { existsSync } from 'node:fs'
+import { fileURLToPath } from 'node:url'
+import type { Logger } from 'pino'
+import { pinoHttp } from 'pino-http'
+import { ProblemError } from '@fennip/core/problem.js'
+import { guardOrigin } from './api/guard.js'
+import { problemHandler } from './api/problems.js'
+import { describeOpenApi, describeRoutes, makeRouter, type RouteTools } from './api/routes.js'
+import { makeUploads } from './api/uploads.js'
+import type { Settings } from './settings.js'
+import type { Threads } from './threads.js'
+
+/** The web server: interface, API and uploads. */
+export function makeApp(tools: RouteTools & { threads: Threads; settings: Settings; log: Logger }): Express {
+  const { settings, log } = tools
+  const app = express()
+  app.disable('x-powered-by')
+  app.use(pinoHttp({ logger: log, autoLogging: false }))
+  app.use(
+    helmet({
+      contentSecurityPolicy: {
+        useDefaults: false,
+        directives: {
+          defaultSrc: ["'none'"], scriptSrc: ["'self'"], workerSrc: ["'self'"], connectSrc: ["'self'"], fontSrc: ["'self'"],
+          imgSrc: ["'self'", 'blob:', 'data:'],
+          // The component library sets positions of its floating parts as style attributes.
+          styleSrc: ["'self'", "'unsafe-inline'"],
+          baseUri: ["'none'"], formAction: ["'self'"], frameAncestors: ["'none'"],
+        },
+      },
+      strictTransportSecurity: false,
+    }),
+  )
+  app.use(guardOrigin(settings))
+  const uploads = makeUploads(tools)
+  app.all(/^\/api\/uploads(\/.*)?$/, (request, response) => uploads.handle(request, response))
+  app.use('/api', express.json({ limit: '40mb', type: 'application/json' }))
+  const routes = describeRoutes(tools)
+  app.get('/api/openapi.json', (_request, response) => {
+    response.json(describeOpenApi(routes))
+  })
+  app.use('/api', makeRouter(routes))
+  app.use('/api', (request, _response, next) => next(new ProblemError('address-unknown', { title: 'There is no such address', detail: `${request.method} ${request.originalUrl} is not part of the interface; /api/openapi.json lists it.`, status: 404 })))
+  const built = fileURLToPath(new URL('../web/dist/', import.meta.url))
+  if (existsSync(built)) {
+    app.use('/assets', express.static(`${built}assets`, { immutable: true, maxAge: '1y' }))
+    app.use(express.static(built, { index: false }))
+    app.get(/.*/, (_request, response) => {
+      response.set('cache-control', 'no-cache').sendFile(`${built}index.html`)
+    })
+  }
+  app.use(problemHandler(log))
+  return app
+}

@@ -1,0 +1,72 @@
+import pg from 'pg'
+import type { Logger } from 'pino'
+import type { Response } from 'express'
+
+/** Something that open screens want to know at once. */
+export type Event =
+  | { type: 'revision'; picture: string; revision: number }
+  | { type: 'run'; picture: string; run: string; kind: string; state: string; progress: number }
+
+const CHANNEL = 'fennip_events'
+
+/** Tell all servers, and through them all screens. Inside a transaction it is told when that commits. */
+export async function notify(query: { raw(sql: string, bindings: unknown[]): unknown }, event: Event): Promise<void> {
+  await query.raw('select pg_notify(?, ?)', [CHANNEL, JSON.stringify(event)])
+}
+
+/** Streams of events to screens (Server-Sent Events, WHATWG HTML 9.2). */
+export class EventHub {
+  private readonly screens = new Map<Response, string>()
+  private client: pg.Client | null = null
+  private ended = false
+
+  constructor(private readonly url: string, private readonly log: Logger) {}
+
+  /** Listen, and listen again whenever the connection is lost. */
+  async start(): Promise<void> {
+    if (this.ended) return
+    const client = new pg.Client({ connectionString: this.url })
+    this.client = client
+    client.on('notification', (message) => {
+      const event = JSON.parse(message.payload ?? '{}') as Event
+      for (const [screen, picture] of this.screens) if (picture === event.picture || picture === '*') screen.write(`data: ${JSON.stringify(event)}\n\n`)
+    })
+    client.on('error', () => this.restart())
+    client.on('end', () => this.restart())
+    try {
+      await client.connect()
+      await client.query(`listen ${CHANNEL}`)
+      // Screens missed what happened meanwhile.
+      for (const screen of this.screens.keys()) screen.write('data: {"type":"reconnected"}\n\n')
+    } catch (error) {
+      this.log.warn({ error }, 'events: database unreachable')
+      this.restart()
+    }
+  }
+
+  private restart(): void {
+    if (this.ended || !this.client) return
+    this.client.removeAllListeners()
+    this.client.on('error', () => undefined)
+    this.client.end().catch(() => undefined)
+    this.client = null
+    setTimeout(() => void this.start(), 1000)
+  }
+
+  add(screen: Response, picture: string): void {
+    screen.writeHead(200, { 'content-type': 'text/event-stream', 'cache-control': 'no-store', 'x-accel-buffering': 'no' })
+    screen.write(': open\n\n')
+    this.screens.set(screen, picture)
+    const beat = setInterval(() => screen.write(': beat\n\n'), 15000)
+    screen.on('close', () => {
+      clearInterval(beat)
+      this.screens.delete(screen)
+    })
+  }
+
+  async stop(): Promise<void> {
+    this.ended = true
+    for (const screen of this.screens.keys()) screen.end()
+    await this.client?.end().catch(() => undefined)
+  }
+}

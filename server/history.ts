@@ -1,0 +1,168 @@
+import { applyEdit, emptyTreatment, touchedIds } from '@fennip/core/treatment/edit.js'
+import { ProblemError } from '@fennip/core/problem.js'
+import { whatShows } from '@fennip/core/check/telltales.js'
+import type { Operation, Original, Treatment } from '@fennip/core/treatment/schema.js'
+import type { Database } from './database/database.js'
+import { notify } from './events.js'
+
+/** A gesture as it was kept. */
+export interface HistoryEntry {
+  readonly revision: number
+  readonly kind: 'edit' | 'undo' | 'redo'
+  readonly label: string
+  readonly madeAt: string
+}
+
+/** A picture's treatment at its newest revision. */
+export interface CurrentTreatment {
+  readonly revision: number
+  readonly treatment: Treatment
+  readonly undoLabel: string | null
+  readonly redoLabel: string | null
+}
+
+/** Every so many revisions the whole treatment is kept, so that opening replays few entries. */
+const SNAPSHOT_EVERY = 25
+
+interface Row {
+  revision: number
+  kind: 'edit' | 'undo' | 'redo'
+  label: string
+  operations: Operation[]
+  inverse: Operation[]
+}
+
+type Queryable = Pick<Database, 'raw'> & ((table: string) => ReturnType<Database>)
+
+/** Read the newest state of a picture. */
+export async function currentTreatment(database: Database, picture: string): Promise<CurrentTreatment> {
+  return database.transaction(async (transaction) => {
+    const query = transaction as unknown as Queryable
+    const { revision, treatment } = await load(query, picture)
+    const { done, undone } = await stacks(query, picture)
+    return { revision, treatment, undoLabel: done.at(-1)?.label ?? null, redoLabel: undone.at(-1)?.label ?? null }
+  }, { isolationLevel: 'repeatable read', readOnly: true })
+}
+
+async function load(query: Queryable, picture: string): Promise<{ revision: number; treatment: Treatment }> {
+  const row = (await query('pictures').join('originals', 'originals.sha256', 'pictures.original').where('pictures.id', picture)
+    .first('pictures.revision', 'sha256', 'width', 'height', 'channels', 'depth')) as ({ revision: number } & Original) | undefined
+  if (!row) throw noPicture(picture)
+  const { revision, ...original } = row
+  const snapshot = (await query('snapshots').where('picture_id', picture).orderBy('revision', 'desc').first()) as { revision: number; treatment: Treatment } | undefined
+  let treatment = snapshot?.treatment ?? emptyTreatment({ ...original, sha256: original.sha256 })
+  const later = (await query('history').where('picture_id', picture).where('revision', '>', snapshot?.revision ?? 0).orderBy('revision').select('operations')) as Pick<Row, 'operations'>[]
+  for (const entry of later) treatment = applyEdit(treatment, entry.operations).treatment
+  return { revision, treatment }
+}
+
+/** What can be undone and redone, oldest first. */
+async function stacks(query: Queryable, picture: string): Promise<{ done: { revision: number; label: string }[]; undone: { revision: number; label: string }[] }> {
+  const entries = (await query('history').where('picture_id', picture).orderBy('revision').select('revision', 'kind', 'label')) as Pick<Row, 'revision' | 'kind' | 'label'>[]
+  const done: { revision: number; label: string }[] = []
+  const undone: { revision: number; label: string }[] = []
+  for (const { revision, kind, label } of entries) {
+    if (kind === 'edit') {
+      done.push({ revision, label })
+      undone.length = 0
+    } else if (kind === 'undo') {
+      done.pop()
+      // Redoing an undo is applying the inverse of the undo itself.
+      undone.push({ revision, label })
+    } else {
+      undone.pop()
+      done.push({ revision, label })
+    }
+  }
+  return { done, undone }
+}
+
+/**
+ * Append a gesture. It is on the disk when this returns.
+ *
+ * @param madeOn  Revision the gesture was made on. A gesture made on an older one is kept when it touches nothing that
+ *                changed since, and refused otherwise.
+ */
+export async function appendEdit(database: Database, picture: string, madeOn: number, label: string, operations: Operation[]): Promise<{ revision: number; rebased: boolean }> {
+  return database.transaction(async (transaction) => {
+    const query = transaction as unknown as Queryable
+    await lock(query, picture)
+    const { revision, treatment } = await load(query, picture)
+    if (madeOn > revision) throw new ProblemError('revision-unknown', { title: 'The change is from the future', detail: `The change was made on revision ${madeOn}; the newest is ${revision}. Open the picture again.`, status: 409 })
+    if (madeOn < revision) {
+      const touched = touchedIds(operations)
+      const since = (await query('history').where('picture_id', picture).where('revision', '>', madeOn).select('operations')) as Pick<Row, 'operations'>[]
+      if (since.some((entry) => [...touchedIds(entry.operations)].some((id) => touched.has(id)))) {
+        throw new ProblemError('changed-elsewhere', { title: 'The same thing was changed in another window', detail: 'What you changed was changed in another window meanwhile. The picture is brought up to date; look at it and repeat your change.', status: 409, extra: { revision } })
+      }
+    }
+    const edited = applyEdit(treatment, operations)
+    await append(query, picture, { revision: revision + 1, kind: 'edit', label, operations, inverse: edited.inverse }, edited.treatment)
+    return { revision: revision + 1, rebased: madeOn < revision }
+  })
+}
+
+/** Take back the last gesture, or make it again; either is a new entry. */
+export async function appendUndo(database: Database, picture: string, kind: 'undo' | 'redo'): Promise<{ revision: number; label: string }> {
+  return database.transaction(async (transaction) => {
+    const query = transaction as unknown as Queryable
+    await lock(query, picture)
+    const { done, undone } = await stacks(query, picture)
+    const target = (kind === 'undo' ? done : undone).at(-1)
+    if (!target) throw new ProblemError('nothing-to-undo', { title: `There is nothing to ${kind}`, detail: kind === 'undo' ? 'No change of this picture is left to take back.' : 'No change was taken back last.', status: 409 })
+    const row = (await query('history').where({ picture_id: picture, revision: target.revision }).first('inverse')) as Pick<Row, 'inverse'>
+    const { revision, treatment } = await load(query, picture)
+    const edited = applyEdit(treatment, row.inverse)
+    await append(query, picture, { revision: revision + 1, kind, label: target.label, operations: row.inverse, inverse: edited.inverse }, edited.treatment)
+    return { revision: revision + 1, label: target.label }
+  })
+}
+
+export async function listHistory(database: Database, picture: string, limit: number): Promise<HistoryEntry[]> {
+  const rows = (await database('history').where('picture_id', picture).orderBy('revision', 'desc').limit(limit).select('revision', 'kind', 'label', 'made_at')) as { revision: number; kind: 'edit' | 'undo' | 'redo'; label: string; made_at: Date }[]
+  return rows.map(({ made_at, ...row }) => ({ ...row, madeAt: made_at.toISOString() }))
+}
+
+async function lock(query: Queryable, picture: string): Promise<void> {
+  const row = (await query('pictures').where('id', picture).forUpdate().first('id')) as unknown
+  if (!row) throw noPicture(picture)
+}
+
+async function append(query: Queryable, picture: string, row: Row, treatment: Treatment): Promise<void> {
+  await query('history').insert({
+    picture_id: picture, revision: row.revision, kind: row.kind, label: row.label,
+    operations: JSON.stringify(row.operations), inverse: JSON.stringify(row.inverse),
+  })
+  await query('pictures').where('id', picture).update({ revision: row.revision, counts: JSON.stringify(countsOf(treatment)) })
+  if (row.revision % SNAPSHOT_EVERY === 0) await query('snapshots').insert({ picture_id: picture, revision: row.revision, treatment: JSON.stringify(treatment) })
+  await notify(query, { type: 'revision', picture, revision: row.revision })
+}
+
+/** What a contact sheet shows of a treatment, kept beside it. */
+export interface Counts {
+  readonly open: number
+  readonly mended: number
+  readonly settled: number
+  readonly left: number
+  readonly shows: number
+  readonly kinds: Record<string, number>
+  /** Where flaws lie, as shares of width and height; at most 400 of them. */
+  readonly places: [number, number][]
+}
+
+export function countsOf(treatment: Treatment): Counts {
+  const counts = { open: 0, mended: 0, settled: 0, left: 0, shows: 0, kinds: {} as Record<string, number>, places: [] as [number, number][] }
+  const { width, height } = treatment.original
+  const every = Math.max(1, Math.ceil(treatment.flaws.length / 400))
+  treatment.flaws.forEach((flaw, i) => {
+    counts[flaw.state]++
+    counts.kinds[flaw.kind] = (counts.kinds[flaw.kind] ?? 0) + 1
+    if (i % every === 0 && flaw.shape.type === 'disc') counts.places.push([Math.round((1000 * flaw.shape.x) / width) / 1000, Math.round((1000 * flaw.shape.y) / height) / 1000])
+  })
+  counts.shows = treatment.steps.filter((step) => whatShows(step.telltales).length > 0).length
+  return counts
+}
+
+export function noPicture(picture: string): ProblemError {
+  return new ProblemError('picture-unknown', { title: 'There is no such picture', detail: `No picture ${picture} is kept here. It may have been taken out; go back to the contact sheet.`, status: 404 })
+}

@@ -1,0 +1,68 @@
+import PgBoss from 'pg-boss'
+import { pino } from 'pino'
+import { makeApp } from './app.js'
+import { migrate, openDatabase } from './database/database.js'
+import { EventHub } from './events.js'
+import { currentTreatment } from './history.js'
+import { QUEUE } from './runs/runs.js'
+import { readSettings } from './settings.js'
+import { folderStorage, prepareStorage } from './storage/storage.js'
+import { Threads } from './threads.js'
+
+/** The server process. */
+
+const settings = readSettings()
+const log = pino({ level: settings.logLevel, name: 'server' })
+const database = openDatabase(settings.databaseUrl)
+const storage = folderStorage(settings.storageFolder)
+const threads = new Threads(settings.storageFolder, 1)
+const events = new EventHub(settings.databaseUrl, log)
+
+process.on('unhandledRejection', (error) => log.error({ error }, 'unhandled'))
+
+/** Patches are made in the background after each edit; a newer edit of the same picture replaces one that waits. */
+const waiting = new Map<string, NodeJS.Timeout>()
+function makePatchesSoon(picture: string): void {
+  clearTimeout(waiting.get(picture))
+  waiting.set(
+    picture,
+    setTimeout(() => {
+      waiting.delete(picture)
+      currentTreatment(database, picture)
+        .then(({ treatment }) => threads.keepPatches(treatment))
+        .catch((error: unknown) => log.warn({ error }, 'patches'))
+    }, 1500),
+  )
+}
+
+async function start(): Promise<void> {
+  await prepareStorage(storage)
+  await migrate(database)
+  const boss = new PgBoss({ connectionString: settings.databaseUrl, max: 2, supervise: true })
+  boss.on('error', (error) => log.warn({ error }, 'queue'))
+  await boss.start()
+  await boss.createQueue(QUEUE)
+  await events.start()
+  const app = makeApp({ database, storage, boss, events, threads, settings, log, onEdit: makePatchesSoon })
+  const server = app.listen(settings.port, settings.host, () => log.info(`listening on http://${settings.host}:${settings.port}`))
+  server.on('error', (error) => {
+    log.error({ error }, 'cannot listen')
+    process.exit(1)
+  })
+  const stop = async () => {
+    server.close()
+    server.closeAllConnections()
+    await events.stop()
+    await boss.stop({ graceful: false, wait: false }).catch(() => undefined)
+    await threads.stop()
+    await database.destroy()
+    process.exit(0)
+  }
+  process.on('SIGTERM', () => void stop())
+  process.on('SIGINT', () => void stop())
+}
+
+start().catch((error: unknown) => {
+  log.error({ error }, 'server cannot start')
+  process.exit(1)
+})

@@ -1,0 +1,145 @@
+import { randomUUID } from 'node:crypto'
+import { readHeader, type Camera } from '@fennip/codec/read.js'
+import type { ColourProfile } from '@fennip/core/raster/profile.js'
+import { levelCount } from '@fennip/core/raster/pyramid.js'
+import { ProblemError } from '@fennip/core/problem.js'
+import { rm, stat } from 'node:fs/promises'
+import type { Database } from './database/database.js'
+import { currentTreatment, noPicture, type Counts } from './history.js'
+import type { Settings } from './settings.js'
+import { keepOriginal, type Storage } from './storage/storage.js'
+import type { Threads } from './threads.js'
+
+/** What is known of an original besides its pixels. */
+export interface About {
+  readonly profile: ColourProfile
+  readonly camera: Camera
+  readonly resolutionPerInch: number | null
+  readonly hasAlpha: boolean
+  readonly pages: number
+  readonly notes: readonly string[]
+}
+
+export interface PictureSummary {
+  readonly id: string
+  readonly name: string
+  readonly kind: 'frame' | 'scan'
+  readonly original: { sha256: string; format: string; width: number; height: number; channels: 1 | 3; depth: 8 | 16; bytes: number }
+  readonly levels: number
+  readonly about: About
+  readonly revision: number
+  readonly counts: Partial<Counts>
+}
+
+export interface JobSummary {
+  readonly id: string
+  readonly title: string
+  readonly client: string
+  readonly notes: string
+  readonly pictures: number
+  readonly open: number
+  readonly mended: number
+  readonly settled: number
+  readonly left: number
+}
+
+interface PictureRow {
+  id: string
+  name: string
+  kind: 'frame' | 'scan'
+  revision: number
+  counts: Partial<Counts>
+  sha256: string
+  format: string
+  width: number
+  height: number
+  channels: 1 | 3
+  depth: 8 | 16
+  bytes: string
+  about: About
+}
+
+const COLUMNS = ['pictures.id', 'pictures.name', 'pictures.kind', 'pictures.revision', 'pictures.counts', 'sha256', 'format', 'width', 'height', 'channels', 'depth', 'bytes', 'about']
+
+function summaryOf(row: PictureRow): PictureSummary {
+  const { id, name, kind, revision, counts, about, sha256, format, width, height, channels, depth, bytes } = row
+  return { id, name, kind, revision, counts, about, levels: levelCount(width, height), original: { sha256, format, width, height, channels, depth, bytes: Number(bytes) } }
+}
+
+export async function listJobs(database: Database): Promise<JobSummary[]> {
+  const sum = (name: string) => database.raw(`coalesce(sum((pictures.counts->>'${name}')::int), 0)::int as "${name}"`)
+  return (await database('jobs').leftJoin('pictures', 'pictures.job_id', 'jobs.id').groupBy('jobs.id').orderBy('jobs.created_at')
+    .select('jobs.id', 'title', 'client', 'notes', database.raw('count(pictures.id)::int as pictures'), sum('open'), sum('mended'), sum('settled'), sum('left'))) as JobSummary[]
+}
+
+export async function createJob(database: Database, job: { title: string; client?: string; notes?: string }): Promise<string> {
+  const id = randomUUID()
+  await database('jobs').insert({ id, ...job })
+  return id
+}
+
+export async function readJob(database: Database, id: string): Promise<JobSummary & { list: PictureSummary[] }> {
+  const job = (await listJobs(database)).find((candidate) => candidate.id === id)
+  if (!job) throw new ProblemError('job-unknown', { title: 'There is no such job', detail: `No job ${id} is kept here. Go back to the shelf.`, status: 404 })
+  const rows = (await database('pictures').join('originals', 'originals.sha256', 'pictures.original').where('job_id', id).orderBy('pictures.created_at').select(COLUMNS)) as PictureRow[]
+  return { ...job, list: rows.map(summaryOf) }
+}
+
+export async function readPictureSummary(database: Database, id: string): Promise<PictureSummary & { job: { id: string; title: string } }> {
+  const row = (await database('pictures').join('originals', 'originals.sha256', 'pictures.original').join('jobs', 'jobs.id', 'pictures.job_id').where('pictures.id', id)
+    .first([...COLUMNS, 'jobs.id as jobId', 'jobs.title as jobTitle'])) as (PictureRow & { jobId: string; jobTitle: string }) | undefined
+  if (!row) throw noPicture(id)
+  return { ...summaryOf(row), job: { id: row.jobId, title: row.jobTitle } }
+}
+
+/**
+ * Take a file in as a picture of a job: checked, kept by its hash, cut into tiles, and only then listed.
+ *
+ * @throws {ProblemError} when the file cannot be used; nothing of it is listed then.
+ */
+export async function importPicture(
+  tools: { database: Database; storage: Storage; threads: Threads; settings: Settings },
+  job: string, path: string, name: string,
+): Promise<string> {
+  const { database, storage, threads, settings } = tools
+  if (!(await database('jobs').where('id', job).first('id'))) throw new ProblemError('job-unknown', { title: 'There is no such job', detail: `No job ${job} is kept here. Go back to the shelf.`, status: 404 })
+  const header = await readHeader(path, name, { bytes: settings.largestFileBytes, pixels: settings.largestPixels })
+  const sha256 = await keepOriginal(storage, path)
+  try {
+    await threads.makePyramid(sha256)
+  } catch (error) {
+    const used = await database('originals').where('sha256', sha256).first('sha256')
+    if (!used) await forget(storage, sha256)
+    throw asProblem(error, name, sha256)
+  }
+  const { size } = await stat(path)
+  const about: About = {
+    profile: header.profile, camera: header.camera, resolutionPerInch: header.metadata.resolutionPerInch,
+    hasAlpha: header.hasAlpha, pages: header.pages, notes: header.notes,
+  }
+  const id = randomUUID()
+  await database.transaction(async (transaction) => {
+    await transaction('originals').insert({
+      sha256, format: header.format, width: header.width, height: header.height, channels: header.channels, depth: header.depth, bytes: size, about: JSON.stringify(about),
+    }).onConflict('sha256').ignore()
+    // A camera says so in Exif; what says nothing came from a scanner.
+    await transaction('pictures').insert({ id, job_id: job, original: sha256, name, kind: header.camera.aperture ? 'frame' : 'scan' })
+  })
+  return id
+}
+
+async function forget(storage: Storage, sha256: string): Promise<void> {
+  await rm(storage.originalPath(sha256), { force: true })
+}
+
+/** Errors lose their class on the way out of a thread; their fields come through. */
+function asProblem(error: unknown, name: string, sha256: string): unknown {
+  const fields = error as Partial<ProblemError>
+  if (error instanceof ProblemError || !fields.type || !fields.title || !fields.detail) return error
+  return new ProblemError(fields.type, { title: fields.title, detail: fields.detail.replaceAll(sha256, name), status: fields.status ?? 422 })
+}
+
+export async function openPicture(database: Database, id: string) {
+  const [picture, current] = await Promise.all([readPictureSummary(database, id), currentTreatment(database, id)])
+  return { picture, ...current }
+}

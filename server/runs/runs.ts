@@ -1,0 +1,115 @@
+import { randomUUID } from 'node:crypto'
+import { ProblemError } from '@fennip/core/problem.js'
+import type PgBoss from 'pg-boss'
+import type { Database } from '../database/database.js'
+import { notify } from '../events.js'
+
+/**
+ * Long work. pg-boss carries the jobs; this table beside it holds what it does not: progress, heartbeats, the wish to
+ * cancel, and the holder, so that the work of a killed worker is taken up again within seconds.
+ */
+
+export type RunKind = 'find' | 'mend' | 'export'
+export type RunState = 'queued' | 'running' | 'done' | 'failed' | 'cancelled'
+
+export interface Run {
+  readonly id: string
+  readonly kind: RunKind
+  readonly picture: string
+  readonly parameters: Record<string, unknown>
+  readonly state: RunState
+  readonly progress: number
+  readonly result: Record<string, unknown> | null
+  readonly problem: Record<string, unknown> | null
+  readonly createdAt: string
+}
+
+export const QUEUE = 'runs'
+/** A holder that has been silent so long is taken for dead. */
+export const SILENCE_SECONDS = 10
+
+interface RunRow {
+  id: string
+  kind: RunKind
+  picture_id: string
+  parameters: Record<string, unknown>
+  state: RunState
+  progress: number
+  cancel_wanted: boolean
+  result: Record<string, unknown> | null
+  problem: Record<string, unknown> | null
+  created_at: Date
+}
+
+function runOf(row: RunRow): Run {
+  return {
+    id: row.id, kind: row.kind, picture: row.picture_id, parameters: row.parameters, state: row.state,
+    progress: row.progress, result: row.result, problem: row.problem, createdAt: row.created_at.toISOString(),
+  }
+}
+
+export async function queueRun(database: Database, boss: PgBoss, kind: RunKind, picture: string, parameters: Record<string, unknown>): Promise<Run> {
+  const waiting = (await database('runs').where({ picture_id: picture, kind }).whereIn('state', ['queued', 'running']).whereNot('kind', 'export').first()) as RunRow | undefined
+  if (waiting) throw new ProblemError('already-running', { title: 'This is being done already', detail: 'The same work is already under way on this picture. Wait for it or cancel it.', status: 409 })
+  const [row] = (await database('runs').insert({ id: randomUUID(), kind, picture_id: picture, parameters: JSON.stringify(parameters) }).returning('*')) as [RunRow]
+  await boss.send(QUEUE, { run: row.id }, { retryLimit: 0 })
+  await tell(database, row)
+  return runOf(row)
+}
+
+export async function readRun(database: Database, id: string): Promise<Run> {
+  const row = (await database('runs').where('id', id).first()) as RunRow | undefined
+  if (!row) throw new ProblemError('run-unknown', { title: 'There is no such work', detail: `No work ${id} is known. It may have ended long ago.`, status: 404 })
+  return runOf(row)
+}
+
+export async function runsOf(database: Database, picture: string): Promise<Run[]> {
+  const rows = (await database('runs').where('picture_id', picture).orderBy('created_at', 'desc').limit(12)) as RunRow[]
+  return rows.map(runOf)
+}
+
+export async function cancelRun(database: Database, id: string): Promise<Run> {
+  await readRun(database, id)
+  const [waiting] = (await database('runs').where({ id, state: 'queued' }).update({ state: 'cancelled', cancel_wanted: true, ended_at: database.fn.now() }).returning('*')) as RunRow[]
+  if (waiting) await tell(database, waiting)
+  else await database('runs').where({ id, state: 'running' }).update({ cancel_wanted: true })
+  return readRun(database, id)
+}
+
+/** Take a run for oneself. @returns Null when another holds it or it has ended. */
+export async function takeRun(database: Database, id: string, holder: string): Promise<Run | null> {
+  const [row] = (await database('runs').where({ id, state: 'queued' })
+    .update({ state: 'running', holder, heartbeat_at: database.fn.now(), attempts: database.raw('attempts + 1') }).returning('*')) as RunRow[]
+  if (row) await tell(database, row)
+  return row ? runOf(row) : null
+}
+
+/** Sign of life with progress. @returns False when the run is to stop: cancelled, or taken from this holder. */
+export async function beat(database: Database, id: string, holder: string, progress: number): Promise<boolean> {
+  const [row] = (await database('runs').where({ id, holder, state: 'running' }).update({ heartbeat_at: database.fn.now(), progress }).returning('*')) as RunRow[]
+  if (!row) return false
+  await tell(database, row)
+  return !row.cancel_wanted
+}
+
+export async function endRun(database: Database, id: string, holder: string, end: { state: 'done' | 'failed' | 'cancelled'; result?: Record<string, unknown>; problem?: Record<string, unknown> }): Promise<void> {
+  const [row] = (await database('runs').where({ id, holder, state: 'running' })
+    .update({
+      state: end.state, ended_at: database.fn.now(), ...(end.state === 'done' ? { progress: 1 } : {}),
+      result: end.result ? JSON.stringify(end.result) : null, problem: end.problem ? JSON.stringify(end.problem) : null,
+    }).returning('*')) as RunRow[]
+  if (row) await tell(database, row)
+}
+
+/** Put work of silent holders back into the queue, and work whose message was lost. */
+export async function reviveRuns(database: Database, boss: PgBoss): Promise<number> {
+  const silent = (await database('runs').where('state', 'running').andWhereRaw(`heartbeat_at < now() - interval '${SILENCE_SECONDS} seconds'`)
+    .update({ state: 'queued', holder: null }).returning('*')) as RunRow[]
+  const stuck = (await database('runs').where('state', 'queued').andWhereRaw(`created_at < now() - interval '${SILENCE_SECONDS} seconds'`).select('*')) as RunRow[]
+  for (const row of new Map([...silent, ...stuck].map((row) => [row.id, row])).values()) await boss.send(QUEUE, { run: row.id }, { retryLimit: 0, singletonKey: `${row.id}-${Math.floor(Date.now() / 5000)}` })
+  return silent.length
+}
+
+async function tell(database: Database, row: RunRow): Promise<void> {
+  await notify(database, { type: 'run', picture: row.picture_id, run: row.id, kind: row.kind, state: row.state, progress: row.progress })
+}

@@ -1,0 +1,137 @@
+import { mkdir } from 'node:fs/promises'
+import { gatherFinds, searchTiles, type Find, type FindOptions } from '@fennip/core/find/find.js'
+import type { Flaw, Operation, Step, Treatment } from '@fennip/core/treatment/schema.js'
+import { rasterSource } from '@fennip/core/raster/raster.js'
+import { makeTransfer } from '@fennip/core/raster/transfer.js'
+import { levelCount } from '@fennip/core/raster/pyramid.js'
+import { layOver, makePatches, type Patch } from '@fennip/core/render/patch.js'
+import { unpackPatch } from '@fennip/core/render/patch-code.js'
+import { EXTENSIONS, type Format } from '@fennip/codec/formats.js'
+import { readPicture } from '@fennip/codec/read.js'
+import { encodePicture, writeFileWhole } from '@fennip/codec/write.js'
+import { gunzipSync } from 'node:zlib'
+import { readFileSync } from 'node:fs'
+import { appendEdit, currentTreatment } from '../history.js'
+import type { Database } from '../database/database.js'
+import type { Storage } from '../storage/storage.js'
+import type { Threads } from '../threads.js'
+import type { Run } from './runs.js'
+
+export interface WorkTools {
+  readonly database: Database
+  readonly storage: Storage
+  readonly threads: Threads
+}
+
+/** Told of progress; answers false when the work is to stop. */
+export type Progress = (share: number) => boolean
+
+/** The work was cancelled; nothing of it is kept. */
+export class Cancelled extends Error {}
+
+export async function doWork(tools: WorkTools, run: Run, progress: Progress): Promise<Record<string, unknown>> {
+  switch (run.kind) {
+    case 'find': return find(tools, run, progress)
+    case 'mend': return mend(tools, run, progress)
+    case 'export': return exportPicture(tools, run, progress)
+  }
+}
+
+/** Search a picture; what nobody has decided on from an earlier search is replaced, every decision stays. */
+async function find({ database, threads }: WorkTools, run: Run, progress: Progress): Promise<Record<string, unknown>> {
+  const options = run.parameters as unknown as FindOptions
+  const { treatment } = await currentTreatment(database, run.picture)
+  const { width, height, sha256 } = treatment.original
+  const tiles = searchTiles(width, height)
+  let done = 0
+  const parts = await Promise.all(
+    tiles.map(async (tile) => {
+      if (!progress(done / tiles.length)) throw new Cancelled()
+      const finds = await threads.searchTile(sha256, tile, options)
+      done++
+      if (!progress(done / tiles.length)) throw new Cancelled()
+      return finds
+    }),
+  )
+  const found = gatherFinds(parts.flat())
+  const now = await currentTreatment(database, run.picture)
+  const fresh = newFlaws(now.treatment, found, run.id)
+  const undecided = undecidedFinds(now.treatment).map((flaw) => flaw.id)
+  const operations: Operation[] = []
+  if (undecided.length > 0) operations.push({ type: 'remove', list: 'flaws', ids: undecided })
+  if (fresh.length > 0) operations.push({ type: 'put', list: 'flaws', items: fresh })
+  if (operations.length > 0) await appendEdit(database, run.picture, now.revision, `Find: ${fresh.length} flaws`, operations)
+  return { found: fresh.length, kept: now.treatment.flaws.length - undecided.length }
+}
+
+function undecidedFinds(treatment: Treatment): Flaw[] {
+  const mended = new Set(treatment.steps.map((step) => step.flaw))
+  return treatment.flaws.filter((flaw) => flaw.origin === 'found' && flaw.state === 'open' && !mended.has(flaw.id))
+}
+
+function newFlaws(treatment: Treatment, found: readonly Find[], run: string): Flaw[] {
+  const open = new Set(undecidedFinds(treatment).map((flaw) => flaw.id))
+  const decided = treatment.flaws.filter((flaw) => !open.has(flaw.id))
+  const round = (value: number, digits: number) => Math.round(value * 10 ** digits) / 10 ** digits
+  return found
+    .filter(({ shape }) => !decided.some((flaw) => flaw.shape.type === 'disc' && Math.hypot(flaw.shape.x - shape.x, flaw.shape.y - shape.y) < Math.max(flaw.shape.r, shape.r)))
+    .map(({ kind, shape, contrast, weight, confidence }, i) => ({
+      id: `f${run.slice(0, 6)}-${i + 1}`,
+      kind,
+      shape: { type: 'disc', x: round(shape.x, 2), y: round(shape.y, 2), r: round(shape.r, 2) },
+      state: 'open',
+      contrast: round(contrast, 2),
+      weight: round(weight, 1),
+      confidence: round(confidence, 3),
+      origin: 'found',
+    }))
+}
+
+/** Mend every open flaw, as one entry of the history. */
+async function mend({ database, threads }: WorkTools, run: Run, progress: Progress): Promise<Record<string, unknown>> {
+  const { treatment, revision } = await currentTreatment(database, run.picture)
+  let stopped = false
+  const steps = await threads.mendOpenFlaws(treatment, (share) => {
+    if (!progress(share)) stopped = true
+    return !stopped
+  })
+  if (stopped) throw new Cancelled()
+  if (steps.length > 0) {
+    await appendEdit(database, run.picture, revision, `Mend ${steps.length} flaws`, [
+      { type: 'put', list: 'steps', items: steps },
+      { type: 'setState', ids: steps.map((step: Step) => step.flaw), state: 'mended' },
+    ])
+  }
+  return { mended: steps.length }
+}
+
+/** Lay all patches over the original and encode; the file appears whole or not at all. */
+async function exportPicture({ database, storage, threads }: WorkTools, run: Run, progress: Progress): Promise<Record<string, unknown>> {
+  const { format, depth, quality } = run.parameters as { format: Format; depth: 8 | 16; quality: number }
+  const { treatment } = await currentTreatment(database, run.picture)
+  const row = (await database('pictures').where('id', run.picture).first('name')) as { name: string }
+  if (!progress(0.05)) throw new Cancelled()
+  await threads.keepPatches(treatment)
+  if (!progress(0.3)) throw new Cancelled()
+  const { original } = treatment
+  const picture = await readPicture(storage.originalPath(original.sha256), row.name)
+  if (!progress(0.5)) throw new Cancelled()
+  const transfer = makeTransfer(picture.header.profile.curve, picture.header.depth)
+  const kept = (key: string): Patch | undefined => {
+    try {
+      return unpackPatch(gunzipSync(readFileSync(storage.patchPath(key))))
+    } catch {
+      return undefined
+    }
+  }
+  const patches = makePatches(rasterSource(picture.pixels), transfer, original, treatment.steps, levelCount(original.width, original.height), { get: kept, set: () => undefined })
+  const whole = { x: 0, y: 0, width: original.width, height: original.height }
+  for (const patch of patches) layOver(picture.pixels, whole, patch)
+  if (!progress(0.6)) throw new Cancelled()
+  const bytes = await encodePicture(picture.pixels, picture.alpha, picture.header.metadata, { format, depth, quality })
+  if (!progress(0.95)) throw new Cancelled()
+  const file = `${run.id}.${EXTENSIONS[format]}`
+  await mkdir(storage.outputPath('.'), { recursive: true })
+  await writeFileWhole(storage.outputPath(file), bytes)
+  return { file, name: `${row.name.replace(/\.[^.]*$/, '')}-mended.${EXTENSIONS[format]}`, bytes: bytes.length, mends: patches.length }
+}

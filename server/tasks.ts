@@ -1,0 +1,114 @@
+import { randomUUID } from 'node:crypto'
+import type { MessagePort } from 'node:worker_threads'
+import { readFileSync } from 'node:fs'
+import { gzipSync, gunzipSync } from 'node:zlib'
+import { readPicture, type DecodedPicture } from '@fennip/codec/read.js'
+import { findInTile, tileSurroundings, type Find, type FindOptions } from '@fennip/core/find/find.js'
+import { levelCount } from '@fennip/core/raster/pyramid.js'
+import { rasterSource, type Region } from '@fennip/core/raster/raster.js'
+import { makeTransfer, type Transfer } from '@fennip/core/raster/transfer.js'
+import { layOver, makePatches, type Patch } from '@fennip/core/render/patch.js'
+import { packPatch, unpackPatch } from '@fennip/core/render/patch-code.js'
+import { mendAll } from '@fennip/core/treatment/mend-all.js'
+import type { Step, Treatment } from '@fennip/core/treatment/schema.js'
+import { folderStorage, keepFile, type Storage } from './storage/storage.js'
+import { makeTiles } from './storage/tiles.js'
+
+/**
+ * Heavy computation, run in threads so that heartbeats and requests go on. Each thread keeps the picture it last worked
+ * on decoded.
+ */
+
+interface Opened {
+  readonly sha256: string
+  readonly picture: DecodedPicture
+  readonly transfer: Transfer
+}
+
+let opened: Promise<Opened> | null = null
+let openedHash = ''
+
+function openOriginal(storage: Storage, sha256: string): Promise<Opened> {
+  if (opened && openedHash === sha256) return opened
+  openedHash = sha256
+  opened = readPicture(storage.originalPath(sha256), sha256).then((picture) => ({ sha256, picture, transfer: makeTransfer(picture.header.profile.curve, picture.header.depth) }))
+  opened.catch(() => {
+    openedHash = ''
+  })
+  return opened
+}
+
+/** Decode an original and cut it into tiles. */
+export async function makePyramid({ folder, sha256 }: { folder: string; sha256: string }): Promise<void> {
+  const storage = folderStorage(folder)
+  const { picture, transfer } = await openOriginal(storage, sha256)
+  await makeTiles(storage, sha256, picture.pixels, transfer)
+}
+
+/** Search one tile of an original. */
+export async function searchTile({ folder, sha256, tile, options }: { folder: string; sha256: string; tile: Region; options: FindOptions }): Promise<Find[]> {
+  const { picture, transfer } = await openOriginal(folderStorage(folder), sha256)
+  const { pixels } = picture
+  const surroundings = tileSurroundings(tile, pixels.width, pixels.height)
+  return findInTile(rasterSource(pixels).read(surroundings), surroundings, tile, transfer, options)
+}
+
+/** Choose mends for all open flaws of a treatment and keep their patches. */
+export async function mendOpenFlaws({ folder, treatment, port }: { folder: string; treatment: Treatment; port: MessagePort }): Promise<Step[]> {
+  const storage = folderStorage(folder)
+  const { picture, transfer } = await openOriginal(storage, treatment.original.sha256)
+  const pixels = { ...picture.pixels, data: picture.pixels.data.slice() }
+  const whole = { x: 0, y: 0, width: pixels.width, height: pixels.height }
+  for (const patch of await patchesOf(storage, treatment, treatment.steps)) layOver(pixels, whole, patch)
+  const mendedAlready = new Set(treatment.steps.map((step) => step.flaw))
+  const open = treatment.flaws.filter((flaw) => flaw.state === 'open' && !mendedAlready.has(flaw.id))
+  let cancelled = false
+  port.on('message', () => {
+    cancelled = true
+  })
+  const steps = mendAll(pixels, transfer, open, { id: () => `m-${randomUUID().slice(0, 13)}` }, (_step, done) => {
+    port.postMessage(done / open.length)
+    return !cancelled
+  })
+  port.removeAllListeners()
+  port.close()
+  await patchesOf(storage, treatment, [...treatment.steps, ...steps])
+  return steps
+}
+
+/** Make and keep the patches of a treatment. @returns Keys by step. */
+export async function keepPatches({ folder, treatment }: { folder: string; treatment: Treatment }): Promise<Record<string, string>> {
+  const patches = await patchesOf(folderStorage(folder), treatment, treatment.steps)
+  return Object.fromEntries(patches.map((patch, i) => [treatment.steps[i]!.id, patch.key]))
+}
+
+async function patchesOf(storage: Storage, treatment: Treatment, steps: readonly Step[]): Promise<Patch[]> {
+  const { original } = treatment
+  const { picture, transfer } = await openOriginal(storage, original.sha256)
+  const fresh: Patch[] = []
+  const kept = keptPatches(storage)
+  const patches = makePatches(rasterSource(picture.pixels), transfer, original, steps, levelCount(original.width, original.height), {
+    get: kept,
+    set: (patch) => void fresh.push(patch),
+  })
+  for (const patch of fresh) await keepFile(storage.patchPath(patch.key), gzipSync(packPatch(patch), { level: 1 }))
+  return patches
+}
+
+const memory = new Map<string, Patch>()
+
+function keptPatches(storage: Storage): (key: string) => Patch | undefined {
+  return (key) => {
+    const known = memory.get(key)
+    if (known) return known
+    try {
+      const patch = unpackPatch(gunzipSync(readFileSync(storage.patchPath(key))))
+      if (memory.size > 4000) memory.clear()
+      memory.set(key, patch)
+      return patch
+    } catch {
+      return undefined
+    }
+  }
+}
+

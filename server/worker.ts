@@ -1,0 +1,80 @@
+import { randomUUID } from 'node:crypto'
+import { ProblemError } from '@fennip/core/problem.js'
+import PgBoss from 'pg-boss'
+import { pino } from 'pino'
+import { openDatabase } from './database/database.js'
+import { beat, endRun, QUEUE, reviveRuns, takeRun } from './runs/runs.js'
+import { Cancelled, doWork } from './runs/work.js'
+import { readSettings } from './settings.js'
+import { folderStorage, prepareStorage } from './storage/storage.js'
+import { Threads } from './threads.js'
+
+/** A worker: takes long work from the queue until it is stopped. Any number of them may run, on any machine. */
+
+const settings = readSettings()
+const log = pino({ level: settings.logLevel, name: 'worker' })
+const database = openDatabase(settings.databaseUrl)
+const storage = folderStorage(settings.storageFolder)
+const threads = new Threads(settings.storageFolder, settings.threads)
+const holder = randomUUID()
+
+const BEAT_MILLISECONDS = 400
+
+async function work(id: string): Promise<void> {
+  const run = await takeRun(database, id, holder)
+  if (!run) return
+  let share = 0
+  let wanted = true
+  const heart = setInterval(() => {
+    beat(database, id, holder, share).then(
+      (goOn) => {
+        wanted = goOn
+      },
+      // A lost connection is not a wish to cancel; the sweep of another worker decides.
+      (error: unknown) => log.warn({ error }, 'heartbeat lost'),
+    )
+  }, BEAT_MILLISECONDS)
+  try {
+    const result = await doWork({ database, storage, threads }, run, (progress) => {
+      share = progress
+      return wanted
+    })
+    await endRun(database, id, holder, { state: 'done', result })
+  } catch (error) {
+    if (error instanceof Cancelled) await endRun(database, id, holder, { state: 'cancelled' })
+    else {
+      log.error({ error, run: id }, 'work failed')
+      const problem = error instanceof ProblemError ? error : new ProblemError('work-failed', { title: 'The work failed', detail: error instanceof Error ? error.message : String(error), status: 500 })
+      await endRun(database, id, holder, { state: 'failed', problem: problem.toJSON() })
+    }
+  } finally {
+    clearInterval(heart)
+  }
+}
+
+async function start(): Promise<void> {
+  await prepareStorage(storage)
+  const boss = new PgBoss({ connectionString: settings.databaseUrl, max: 3 })
+  boss.on('error', (error) => log.warn({ error }, 'queue'))
+  await boss.start()
+  await boss.createQueue(QUEUE)
+  await boss.work<{ run: string }>(QUEUE, { pollingIntervalSeconds: 0.5, batchSize: 1 }, async (jobs) => {
+    for (const job of jobs) await work(job.data.run)
+  })
+  const sweep = setInterval(() => void reviveRuns(database, boss).catch((error: unknown) => log.warn({ error }, 'sweep')), 4000)
+  const stop = async () => {
+    clearInterval(sweep)
+    await boss.stop({ graceful: false, wait: false }).catch(() => undefined)
+    await threads.stop()
+    await database.destroy()
+    process.exit(0)
+  }
+  process.on('SIGTERM', () => void stop())
+  process.on('SIGINT', () => void stop())
+  log.info('worker ready')
+}
+
+start().catch((error: unknown) => {
+  log.error({ error }, 'worker cannot start')
+  process.exit(1)
+})
