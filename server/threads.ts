@@ -11,8 +11,7 @@ export class Threads {
 
   constructor(private readonly folder: string, count: number) {
     this.pool = new Piscina({
-      filename: fileURLToPath(new URL('./tasks.ts', import.meta.url)),
-      execArgv: ['--import', 'tsx'],
+      filename: fileURLToPath(new URL('./tasks-entry.mjs', import.meta.url)),
       minThreads: 1,
       maxThreads: count,
       idleTimeout: 60000,

@@ -178,20 +178,38 @@ export function makePatches(
   picture: PixelSource, transfer: Transfer, original: Original, steps: readonly Step[], levels: number, store: PatchStore,
   onPatch?: (patch: Patch, index: number) => void,
 ): Patch[] {
+  const keys = patchKeys(original, steps)
   const patches: Patch[] = []
   steps.forEach((step, index) => {
-    const extent = stepExtent(step, picture)
-    const below = patches.filter((patch) => overlaps(extent.reads, patch.region))
-    const key = patchKey(original, step, below.map((patch) => patch.key))
+    const { key, below } = keys[index]!
     let patch = store.get(key)
     if (!patch) {
-      patch = makePatch(below.length === 0 ? picture : patchedSource(picture, below), transfer, step, key, levels)
+      const seen = below.map((earlier) => patches[earlier]!)
+      patch = makePatch(seen.length === 0 ? picture : patchedSource(picture, seen), transfer, step, key, levels)
       store.set(patch)
     }
     patches.push(patch)
     onPatch?.(patch, index)
   })
   return patches
+}
+
+/** Address of a step's patch, and the earlier steps whose pixels it may read. */
+export interface PatchAddress {
+  readonly key: string
+  readonly below: readonly number[]
+}
+
+/** Addresses of the patches of all steps, without computing any. */
+export function patchKeys(original: Original, steps: readonly Step[]): PatchAddress[] {
+  const extents = steps.map((step) => stepExtent(step, original))
+  const addresses: PatchAddress[] = []
+  steps.forEach((step, index) => {
+    const below: number[] = []
+    for (let earlier = 0; earlier < index; earlier++) if (overlaps(extents[index]!.reads, extents[earlier]!.writes)) below.push(earlier)
+    addresses.push({ key: patchKey(original, step, below.map((earlier) => addresses[earlier]!.key)), below })
+  })
+  return addresses
 }
 
 /** A generous rectangle of everything a step may read or write. */

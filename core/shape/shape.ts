@@ -137,3 +137,11 @@ export function coverage(distance: Plane, softEdgePx: number, fade: Fade): Plane
   }
   return { width: distance.width, height: distance.height, data }
 }
+
+/** Whether one shape lies within so many times the other's radius of it: near enough to matter to its mend. */
+export function shapesReach(a: Shape, b: Shape, radii: number): boolean {
+  const first = shapeCentre(a)
+  const second = shapeCentre(b)
+  const reach = radii * second.r + first.r
+  return Math.abs(first.x - second.x) < reach && Math.abs(first.y - second.y) < reach
+}

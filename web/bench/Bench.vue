@@ -1,0 +1,173 @@
+<script setup lang="ts">
+import { ElMessage, ElProgress, ElSlider } from 'element-plus'
+import { onKeyStroke, useEventListener } from '@vueuse/core'
+import { computed, onBeforeUnmount, ref, watch } from 'vue'
+import { RouterLink } from 'vue-router'
+import { ProblemError } from '@fennip/core/problem.js'
+import PictureView from '../stage/PictureView.vue'
+import { megapixels } from '../shared/words.js'
+import { useBench, type MarksShown } from '../store/bench.js'
+import type { Lens } from '../workers/display.js'
+import CloseLook from './CloseLook.vue'
+import FindSlip from './FindSlip.vue'
+import HandOver from './HandOver.vue'
+import Ledger from './Ledger.vue'
+import MendSlip from './MendSlip.vue'
+import StageLine from './StageLine.vue'
+
+const props = defineProps<{ job: string; picture: string; stage: string }>()
+const bench = useBench()
+const view = ref<InstanceType<typeof PictureView>>()
+const failed = ref('')
+
+watch(() => props.picture, (id) => {
+  failed.value = ''
+  bench.open(id).catch((error: unknown) => {
+    failed.value = error instanceof ProblemError ? error.detail : String(error)
+  })
+}, { immediate: true })
+onBeforeUnmount(() => bench.close())
+
+// A lens belongs to the stage it was put on in.
+watch(() => props.stage, (stage) => {
+  bench.lens = 'plain'
+  if (stage !== 'mend') bench.tool = 'select'
+})
+watch(() => bench.problem, (problem) => {
+  if (!problem) return
+  ElMessage({ message: problem, type: 'error', duration: 6000, showClose: true })
+  bench.problem = null
+})
+
+const saved = computed(() => (bench.trouble ? `Not saved: ${bench.trouble.toLowerCase()}` : bench.saving > 0 ? 'Saving' : 'All saved'))
+const LENSES: { id: Lens; word: string }[] = [
+  { id: 'plain', word: 'Plain' },
+  { id: 'negative', word: 'Negative' },
+  { id: 'relief', word: 'Relief' },
+  { id: 'change', word: 'Change' },
+]
+const MARKS: MarksShown[] = ['all', 'unsettled', 'none']
+
+const typing = (event: Event) => {
+  const target = event.target as HTMLElement
+  return target.tagName === 'INPUT' || target.tagName === 'TEXTAREA' || target.getAttribute('role') === 'slider'
+}
+const key = (keys: string | string[], act: () => void, when: () => boolean = () => true) =>
+  onKeyStroke(keys, (event) => {
+    if (typing(event) || event.ctrlKey || event.metaKey || event.altKey || !when()) return
+    event.preventDefault()
+    act()
+  })
+const mending = () => props.stage === 'mend'
+key('ArrowDown', () => bench.stepThrough(1))
+key('ArrowUp', () => bench.stepThrough(-1))
+key('Enter', () => void bench.setState('settled'), () => mending() && !!bench.selectedStep)
+key(['l', 'L'], () => void bench.setState('left'), mending)
+key(['o', 'O'], () => void bench.otherSource(), () => mending() && !bench.busy)
+key(['m', 'M'], () => void bench.mendSelected(), () => mending() && !bench.busy)
+key(['Delete', 'Backspace'], () => void bench.takeOut(), mending)
+key('1', () => void bench.mendSelected('lift'), () => mending() && !bench.busy)
+key('2', () => void bench.mendSelected('heal'), () => mending() && !bench.busy)
+key('3', () => void bench.mendSelected('clone'), () => mending() && !bench.busy)
+key(['s', 'S'], () => (bench.tool = bench.tool === 'spot' ? 'select' : 'spot'), mending)
+key('Escape', () => (bench.selectedId = null))
+key(['h', 'H'], () => (bench.marks = MARKS[(MARKS.indexOf(bench.marks) + 1) % MARKS.length]!))
+key(['-'], () => (bench.spotRadius = Math.max(2, Math.round(bench.spotRadius / 1.2))), mending)
+key(['+', '='], () => (bench.spotRadius = Math.min(400, Math.round(bench.spotRadius * 1.2) + 1)), mending)
+key(['z', 'Z'], () => view.value?.zoomTo(1))
+key('0', () => view.value?.zoomTo('fit'))
+useEventListener('keydown', (event: KeyboardEvent) => {
+  if (event.code === 'Space' && !typing(event)) {
+    event.preventDefault()
+    bench.holdOriginal = true
+  }
+  if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'z') {
+    event.preventDefault()
+    void bench.goBack(event.shiftKey ? 'redo' : 'undo')
+  }
+})
+useEventListener('keyup', (event: KeyboardEvent) => {
+  if (event.code === 'Space') bench.holdOriginal = false
+})
+useEventListener(window, 'blur', () => (bench.holdOriginal = false))
+useEventListener(window, 'beforeunload', (event: BeforeUnloadEvent) => {
+  if (bench.saving > 0) event.preventDefault()
+})
+const runWord = computed(() => ({ find: 'Searching', mend: 'Mending', export: 'Writing the file' })[bench.run?.kind ?? 'find'])
+</script>
+
+<template>
+  <div class="bench">
+    <div class="top-bar">
+      <RouterLink class="brand" to="/">Fennip</RouterLink>
+      <span v-if="bench.opened"><RouterLink class="soft" :to="`/jobs/${job}`">{{ bench.opened.job.title }}</RouterLink> / <b>{{ bench.opened.name }}</b></span>
+      <div v-if="bench.opened" class="rest">
+        <span>{{ megapixels(bench.opened.original.width, bench.opened.original.height) }} · {{ bench.opened.original.depth }} bit · {{ bench.opened.about.profile.name }}{{ bench.opened.about.profile.assumed ? ' assumed' : '' }}</span>
+        <span :class="{ shows: !!bench.trouble }" data-test="saved">{{ saved }}</span>
+        <button type="button" class="link-button" :disabled="!bench.undoLabel" :title="bench.undoLabel ? `Undo: ${bench.undoLabel}` : ''" data-test="undo" @click="bench.goBack('undo')">Undo <span class="key">Ctrl Z</span></button>
+        <button type="button" class="link-button" :disabled="!bench.redoLabel" :title="bench.redoLabel ? `Redo: ${bench.redoLabel}` : ''" data-test="redo" @click="bench.goBack('redo')">Redo</button>
+      </div>
+    </div>
+    <StageLine :job="job" :picture="picture" :stage="stage" />
+    <div v-if="bench.run" class="run" data-test="run">
+      <span>{{ bench.run.state === 'queued' ? 'Waiting for a worker' : runWord }}</span>
+      <ElProgress :percentage="Math.round(100 * bench.run.progress)" :stroke-width="5" />
+      <button type="button" class="link-button" data-test="cancel" @click="bench.cancel(bench.run!.id)">Cancel</button>
+    </div>
+    <p v-if="failed" class="failed">{{ failed }}</p>
+    <HandOver v-else-if="bench.opened && stage === 'hand-over'" />
+    <div v-else-if="bench.opened" class="room">
+      <Ledger />
+      <div class="middle">
+        <div class="tools">
+          <div v-if="stage === 'mend'" class="tabs" role="radiogroup" aria-label="Tool">
+            <button type="button" role="radio" :aria-checked="bench.tool === 'select'" :class="{ on: bench.tool === 'select' }" @click="bench.tool = 'select'">Select</button>
+            <button type="button" role="radio" :aria-checked="bench.tool === 'spot'" :class="{ on: bench.tool === 'spot' }" data-test="tool-spot" @click="bench.tool = 'spot'">Spot <span class="key">S</span></button>
+          </div>
+          <div v-if="stage === 'mend' && bench.tool === 'spot'" class="size">
+            Size <ElSlider v-model="bench.spotRadius" :min="2" :max="150" :show-tooltip="false" aria-label="Size" /> <span class="number">{{ 2 * bench.spotRadius }} px</span> <span class="key">-</span><span class="key">+</span>
+          </div>
+          <div class="marks-choice">Marks
+            <button v-for="choice in MARKS" :key="choice" type="button" class="link-button" :class="{ on: bench.marks === choice }" :data-test="`marks-${choice}`" @click="bench.marks = choice">{{ choice }}</button>
+            <span class="key">H</span>
+          </div>
+        </div>
+        <PictureView ref="view" :editable="stage === 'mend'" />
+        <div class="lenses">
+          <span class="soft">Lens</span>
+          <button v-for="lens in LENSES" :key="lens.id" type="button" :class="{ on: bench.lens === lens.id }" :aria-pressed="bench.lens === lens.id" :data-test="`lens-${lens.id}`" @click="bench.lens = lens.id">{{ lens.word }}</button>
+          <ElSlider v-if="bench.lens !== 'plain'" v-model="bench.lensStrength" :min="0" :max="1" :step="0.05" :show-tooltip="false" aria-label="Strength of the lens" />
+          <span class="soft hold">Original <span class="key">Space</span></span>
+        </div>
+        <CloseLook />
+      </div>
+      <FindSlip v-if="stage === 'find'" />
+      <MendSlip v-else />
+    </div>
+    <p v-else class="failed soft">Opening the picture</p>
+  </div>
+</template>
+
+<style scoped>
+.bench { display: flex; flex-direction: column; height: 100%; overflow: hidden; }
+.room { flex: 1; min-height: 0; display: grid; grid-template-columns: 300px 1fr 216px; }
+.middle { display: grid; grid-template-rows: 36px 1fr 32px auto; min-width: 0; min-height: 0; }
+.tools { display: flex; align-items: center; gap: 14px; padding: 0 12px; background: var(--ground); border-bottom: 1px solid var(--hairline); white-space: nowrap; }
+.tabs { display: flex; }
+.tabs button { border: 0; background: none; padding: 5px 12px; cursor: pointer; }
+.tabs button.on { background: var(--ink); color: #fff; }
+.size { display: flex; align-items: center; gap: 8px; }
+.size :deep(.el-slider) { width: 100px; }
+.number { min-width: 46px; text-align: right; }
+.marks-choice { margin-left: auto; display: flex; gap: 8px; color: var(--soft-ink); align-items: center; }
+.marks-choice .on { color: var(--ink); font-weight: 700; }
+.lenses { display: flex; align-items: center; gap: 4px; padding: 0 12px; background: var(--ground); }
+.lenses button { border: 0; background: none; padding: 4px 9px; cursor: pointer; border-bottom: 2px solid transparent; }
+.lenses button.on { border-bottom-color: var(--ink); font-weight: 700; }
+.lenses :deep(.el-slider) { width: 110px; margin-left: 12px; }
+.lenses .hold { margin-left: auto; }
+.bench :deep(.el-slider) { --el-slider-height: 2px; --el-slider-main-bg-color: #5e5e5e; }
+.bench :deep(.el-slider__button) { border-radius: 2px; border-color: var(--ink); background: var(--ink); width: 7px; height: 13px; }
+.run { position: absolute; left: 50%; top: 94px; transform: translateX(-50%); z-index: 5; display: grid; grid-template-columns: auto 220px auto; gap: 14px; align-items: center; padding: 7px 14px; background: var(--sheet); border: 1px solid var(--ink); border-radius: 3px; }
+.failed { padding: 24px; }
+</style>

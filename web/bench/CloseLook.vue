@@ -1,0 +1,82 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import { scaleLinear } from 'd3-scale'
+import { severity, TELLTALE_NAMES as NAMES } from '@fennip/core/check/telltales.js'
+import { shapeCentre } from '@fennip/core/shape/shape.js'
+import type { Telltales } from '@fennip/core/treatment/schema.js'
+import Crop from '../shared/Crop.vue'
+import { TELLTALE_NAMES } from '../shared/words.js'
+import { useBench } from '../store/bench.js'
+
+const bench = useBench()
+const SIZE = 150
+/** 1:1 in device pixels; a flaw larger than the frame is shown smaller, and the scale is said. */
+const region = computed(() => {
+  if (!bench.selected) return null
+  const { x, y, r } = shapeCentre(bench.selectedStep?.shape ?? bench.selected.shape)
+  const across = Math.max(SIZE, Math.ceil((3 * r) / SIZE) * SIZE)
+  return { x: Math.round(x - across / 2), y: Math.round(y - across / 2), width: across, height: across }
+})
+const scaleText = computed(() => (region.value && region.value.width > SIZE ? `1 : ${Math.round(region.value.width / SIZE)}` : '1 : 1'))
+
+const PLAIN_ORIGINAL = { lens: 'plain', strength: 0, show: 'original' } as const
+const PLAIN_RESULT = { lens: 'plain', strength: 0, show: 'result' } as const
+const CHANGE = { lens: 'change', strength: 0.5, show: 'result' } as const
+
+/** A bar is full at twice the limit, so that the limit stands in its middle. */
+const length = scaleLinear().domain([0, 2]).range([0, 100]).clamp(true)
+const bars = computed(() => {
+  const telltales = bench.selectedStep?.telltales
+  if (!telltales) return []
+  return NAMES.map((name) => ({
+    name: TELLTALE_NAMES[name],
+    width: length(severity(name, telltales[name])),
+    shows: severity(name, telltales[name]) > 1,
+    text: textOf(name, telltales),
+  }))
+})
+
+function textOf(name: keyof Telltales, telltales: Telltales): string {
+  const { value, limit } = telltales[name]
+  if (name === 'taintedSource') return value > limit ? 'flawed' : 'clean'
+  return name === 'grain' ? value.toFixed(2) : (value / limit).toFixed(2)
+}
+</script>
+
+<template>
+  <section class="close-look" aria-label="Close look">
+    <template v-if="region">
+      <figure><Crop :region="region" :view="PLAIN_ORIGINAL" :width="SIZE" :height="SIZE" /><figcaption>Original <span>{{ scaleText }}</span></figcaption></figure>
+      <figure><Crop :region="region" :view="PLAIN_RESULT" :width="SIZE" :height="SIZE" /><figcaption>Result</figcaption></figure>
+      <figure><Crop :region="region" :view="CHANGE" :width="SIZE" :height="SIZE" /><figcaption>Change <span>6 ×</span></figcaption></figure>
+      <table v-if="bars.length > 0" aria-label="Telltales">
+        <tbody>
+          <tr v-for="bar in bars" :key="bar.name" :class="{ over: bar.shows }">
+            <th>{{ bar.name }}</th>
+            <td><div class="bar"><i :style="{ width: `${bar.width}%` }" /><em /></div></td>
+            <td class="number">{{ bar.text }}</td>
+          </tr>
+        </tbody>
+        <caption>The tick is what untouched surroundings show by themselves.</caption>
+      </table>
+      <p v-else class="soft">No mend is laid on this flaw yet.</p>
+    </template>
+    <p v-else class="soft empty">Select a flaw to look at it closely: original, result and change.</p>
+  </section>
+</template>
+
+<style scoped>
+.close-look { display: flex; gap: 10px; padding: 8px 12px; background: var(--sheet); border-top: 1px solid var(--hairline); height: 176px; box-sizing: border-box; overflow: hidden; }
+figure { margin: 0; }
+figcaption { display: flex; justify-content: space-between; font-size: 12px; color: var(--soft-ink); padding-top: 1px; }
+table { flex: 1; border-collapse: collapse; font-size: 12px; height: fit-content; min-width: 0; }
+caption { caption-side: bottom; text-align: left; color: var(--soft-ink); padding-top: 4px; }
+th { font-weight: 400; text-align: left; padding: 4px 10px 4px 4px; white-space: nowrap; width: 1px; }
+.number { text-align: right; width: 44px; }
+.bar { position: relative; height: 5px; background: #dadada; }
+.bar i { display: block; height: 100%; background: var(--settled); }
+.bar em { position: absolute; left: 50%; top: -3px; height: 11px; width: 1px; background: var(--ink); }
+.over i { background: var(--shows); }
+.over .number, .over th { color: var(--shows); }
+.empty { margin: auto; }
+</style>

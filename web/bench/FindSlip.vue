@@ -1,0 +1,46 @@
+<script setup lang="ts">
+import { ElCheckbox, ElSlider } from 'element-plus'
+import { computed, ref } from 'vue'
+import { useBench } from '../store/bench.js'
+
+const bench = useBench()
+const dust = ref(true)
+const specks = ref(bench.opened?.kind === 'scan' || (bench.opened?.about.camera.aperture ?? 16) < 10)
+/** The one control, on a scale of steps that feel even. */
+const STEPS = [0.5, 1, 2, 3, 5, 10, 20, 50]
+const step = ref(3)
+const rate = computed(() => STEPS[step.value]!)
+const expected = computed(() => (bench.opened ? (rate.value * bench.opened.original.width * bench.opened.original.height) / 24e6 : 0))
+const kinds = computed(() => [...(dust.value ? ['dust'] : []), ...(specks.value ? ['speck'] : [])])
+</script>
+
+<template>
+  <aside class="slip" aria-label="Find">
+    <h2>Find</h2>
+    <div class="kinds">
+      <ElCheckbox v-model="dust" data-test="kind-dust">Dust: soft and dark</ElCheckbox>
+      <ElCheckbox v-model="specks" data-test="kind-speck">Specks: small, bright or dark</ElCheckbox>
+    </div>
+    <label>
+      <span>False finds to look at <b>{{ rate }}</b></span>
+      <ElSlider v-model="step" :min="0" :max="STEPS.length - 1" :show-tooltip="false" aria-label="False finds to look at" />
+    </label>
+    <p class="soft">In a picture of 24 megapixels, on average. Here that is about {{ expected < 1 ? expected.toFixed(1) : Math.round(expected) }}. More finds fainter flaws.</p>
+    <button type="button" class="plain-button main" data-test="find" :disabled="kinds.length === 0 || !!bench.run" @click="bench.find(kinds, rate)">{{ bench.flaws.length > 0 ? 'Search again' : 'Search the picture' }}</button>
+    <p v-if="bench.flaws.length > 0" class="soft">Searching again keeps everything you have decided.</p>
+    <p class="soft">Faint flaws hide in smooth tones. The negative and relief lenses under the picture bring them out; they never touch the result.</p>
+    <p class="soft">What was missed: in Mend, take the Spot tool and click it.</p>
+  </aside>
+</template>
+
+<style scoped>
+.slip { display: flex; flex-direction: column; gap: 8px; padding: 12px 14px; background: var(--sheet); border-left: 1px solid var(--hairline); overflow-y: auto; }
+h2 { margin: 0; font-size: 15px; }
+p { margin: 0 0 4px; }
+.kinds { display: flex; flex-direction: column; }
+.kinds :deep(.el-checkbox) { height: 26px; font-weight: 400; margin: 0; }
+label span { display: flex; justify-content: space-between; }
+.plain-button { justify-content: center; }
+.slip :deep(.el-slider) { --el-slider-height: 2px; --el-slider-main-bg-color: #5e5e5e; height: 22px; padding: 0 7px; box-sizing: border-box; }
+.slip :deep(.el-slider__button) { border-radius: 2px; border-color: var(--ink); background: var(--ink); width: 7px; height: 13px; }
+</style>

@@ -1,0 +1,14 @@
+import { createRouter, createWebHistory } from 'vue-router'
+
+export const STAGES = ['assemble', 'find', 'mend', 'correct', 'rebuild', 'finish', 'hand-over'] as const
+export type Stage = (typeof STAGES)[number]
+
+export const router = createRouter({
+  history: createWebHistory(),
+  routes: [
+    { path: '/', name: 'shelf', component: () => import('./shelf/Shelf.vue') },
+    { path: '/jobs/:job', name: 'sheet', component: () => import('./sheet/ContactSheet.vue'), props: true },
+    { path: '/jobs/:job/pictures/:picture/:stage(find|mend|hand-over)', name: 'bench', component: () => import('./bench/Bench.vue'), props: true },
+    { path: '/:rest(.*)*', redirect: '/' },
+  ],
+})

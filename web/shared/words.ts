@@ -1,0 +1,22 @@
+import type { Flaw, Telltales } from '@fennip/core/treatment/schema.js'
+
+/** Words of the screen for what the treatment stores. */
+export const KIND_WORDS: Record<Flaw['kind'], string> = { dust: 'Dust', speck: 'Speck', other: 'Spot' }
+export const STATE_WORDS: Record<Flaw['state'], string> = { open: 'open', mended: 'to judge', settled: 'settled', left: 'left' }
+export const TELLTALE_NAMES: Record<keyof Telltales, string> = { leftover: 'Left over', toneStep: 'Tone step', grain: 'Grain', repeat: 'Repeat', taintedSource: 'Source' }
+export const TELLTALE_SHORT: Record<keyof Telltales, string> = { leftover: 'something left', toneStep: 'step in tone', grain: 'grain differs', repeat: 'repeats', taintedSource: 'source flawed' }
+
+/** Seconds a restorer looks at one mend; the estimate until their own pace is known (common practice). */
+const SECONDS_TO_MEND = 6
+const SECONDS_TO_JUDGE = 2.5
+
+export function minutesLeft(open: number, toJudge: number): string {
+  const minutes = (open * SECONDS_TO_MEND + toJudge * SECONDS_TO_JUDGE) / 60
+  if (minutes === 0) return 'nothing left'
+  if (minutes < 1) return 'under a minute left'
+  if (minutes < 60) return `about ${Math.round(minutes)} min left`
+  return `about ${Math.floor(minutes / 60)} h ${Math.round(minutes % 60)} min left`
+}
+
+export const thousands = (value: number) => value.toString().replace(/\B(?=(\d{3})+$)/g, '\u202f')
+export const megapixels = (width: number, height: number) => `${((width * height) / 1e6).toFixed(1)} MP`

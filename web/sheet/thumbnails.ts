@@ -1,0 +1,19 @@
+import { wrap, type Remote } from 'comlink'
+import type { Picture } from '../shared/api.js'
+import type { PixelWorker } from '../workers/pixels.worker.js'
+
+let worker: Remote<PixelWorker> | null = null
+let last: Promise<unknown> = Promise.resolve()
+
+/** The smallest level of a picture, in true colours; one worker paints them one after another. */
+export function paintThumbnail(picture: Picture): Promise<ImageBitmap> {
+  worker ??= wrap<PixelWorker>(new Worker(new URL('../workers/pixels.worker.ts', import.meta.url), { type: 'module' }))
+  const painter = worker
+  const turn = last.then(async () => {
+    await painter.open(JSON.parse(JSON.stringify(picture)) as Picture)
+    const level = picture.levels - 1
+    return painter.paintTile(level, 0, 0, { lens: 'plain', strength: 0, show: 'original' })
+  })
+  last = turn.catch(() => undefined)
+  return turn
+}

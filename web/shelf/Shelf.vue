@@ -1,0 +1,90 @@
+<script setup lang="ts">
+import { ElDialog, ElInput } from 'element-plus'
+import { onMounted, onUnmounted, ref } from 'vue'
+import { RouterLink, useRouter } from 'vue-router'
+import { ProblemError } from '@fennip/core/problem.js'
+import { api, listen, type Job } from '../shared/api.js'
+import { minutesLeft } from '../shared/words.js'
+
+const router = useRouter()
+const jobs = ref<Job[] | null>(null)
+const problem = ref('')
+const asking = ref(false)
+const title = ref('')
+const client = ref('')
+
+async function load(): Promise<void> {
+  try {
+    jobs.value = (await api.jobs()).jobs
+    problem.value = ''
+  } catch (error) {
+    problem.value = error instanceof ProblemError ? `${error.title}. ${error.detail}` : String(error)
+  }
+}
+async function make(): Promise<void> {
+  try {
+    const { id } = await api.makeJob({ title: title.value.trim(), client: client.value.trim() })
+    await router.push(`/jobs/${id}`)
+  } catch (error) {
+    problem.value = error instanceof ProblemError ? error.detail : String(error)
+  }
+}
+const total = (job: Job) => job.open + job.mended + job.settled + job.left
+let stop = () => {}
+onMounted(() => {
+  void load()
+  stop = listen('*', (event) => {
+    if (event.type === 'revision') void load()
+  })
+})
+onUnmounted(() => stop())
+</script>
+
+<template>
+  <div class="shelf">
+    <div class="top-bar"><span class="brand">Fennip</span><span class="soft">Shelf</span></div>
+    <main>
+      <header>
+        <div><h1>Jobs</h1><p class="soft">One job is one commission: its pictures, and what is still to be done on them.</p></div>
+        <button type="button" class="plain-button main" data-test="new-job" @click="asking = true">New job</button>
+      </header>
+      <p v-if="problem" class="shows">{{ problem }}</p>
+      <p v-if="jobs && jobs.length === 0" class="soft">The shelf is empty. Make a job, then drop pictures on its contact sheet.</p>
+      <RouterLink v-for="job in jobs ?? []" :key="job.id" class="job" :to="`/jobs/${job.id}`" data-test="job">
+        <div><b>{{ job.title }}</b><span class="soft">{{ job.client }}</span><span v-if="job.notes" class="soft notes">{{ job.notes }}</span></div>
+        <span>{{ job.pictures }} {{ job.pictures === 1 ? 'picture' : 'pictures' }}</span>
+        <div class="progress">
+          <div class="bar"><i class="settled" :style="{ width: `${(100 * (job.settled + job.left)) / Math.max(1, total(job))}%` }" /><i class="mended" :style="{ width: `${(100 * job.mended) / Math.max(1, total(job))}%` }" /></div>
+          <span class="soft">{{ total(job) === 0 ? 'not searched yet' : `${job.settled + job.left} of ${total(job)} flaws judged` }}</span>
+        </div>
+        <span class="left">{{ total(job) === 0 ? '' : minutesLeft(job.open, job.mended) }}</span>
+      </RouterLink>
+    </main>
+    <ElDialog v-model="asking" title="New job" width="420px">
+      <form class="form" @submit.prevent="make">
+        <label>Title<ElInput v-model="title" autofocus maxlength="200" data-test="job-title" /></label>
+        <label>Client<ElInput v-model="client" maxlength="200" /></label>
+        <button type="submit" class="plain-button main" :disabled="title.trim() === ''" data-test="make-job">Make the job</button>
+      </form>
+    </ElDialog>
+  </div>
+</template>
+
+<style scoped>
+.shelf { min-height: 100%; }
+main { max-width: 1080px; margin: 0 auto; padding: 26px 24px; }
+header { display: flex; justify-content: space-between; align-items: end; margin-bottom: 18px; }
+h1 { margin: 0; font-size: 20px; }
+p { margin: 2px 0 0; }
+.job { display: grid; grid-template-columns: 1fr 90px 260px 150px; gap: 20px; align-items: center; padding: 16px 18px; background: #fff; border: 1px solid var(--hairline); border-radius: 3px; margin-bottom: 8px; }
+.job:hover { border-color: var(--soft-ink); }
+.job b { display: block; font-size: 15px; }
+.job span { display: block; }
+.notes { font-size: 12px; }
+.bar { display: flex; height: 5px; background: #dadada; margin-bottom: 4px; }
+.bar .settled { background: var(--settled); }
+.bar .mended { background: repeating-linear-gradient(90deg, var(--settled) 0 4px, #dadada 4px 6px); }
+.left { text-align: right; }
+.form { display: flex; flex-direction: column; gap: 12px; }
+.form .main { justify-content: center; }
+</style>

@@ -1,0 +1,100 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import { whatShows } from '@fennip/core/check/telltales.js'
+import { mendShape } from '@fennip/core/mend/choose.js'
+import { moveShape, shapeCentre, type Shape } from '@fennip/core/shape/shape.js'
+import { useBench } from '../store/bench.js'
+import type { DragPreview } from './mark-drag.js'
+import type { Sight } from './sight.js'
+
+const props = defineProps<{ sight: Sight; resting: Sight; drag: DragPreview | null; faded: boolean }>()
+const bench = useBench()
+
+/** While the picture moves the whole layer moves as one; marks are drawn anew when it rests. */
+const moving = computed(() => {
+  const { scale, x, y } = props.sight
+  const k = scale / props.resting.scale
+  return `translate(${x - props.resting.x * k}px, ${y - props.resting.y * k}px) scale(${k})`
+})
+
+interface Mark {
+  readonly id: string
+  readonly path: string
+  readonly state: string
+}
+
+const marks = computed<Mark[]>(() => {
+  if (bench.marks === 'none') return []
+  const { scale, x, y, width, height } = props.resting
+  const result: Mark[] = []
+  for (const flaw of bench.flaws) {
+    if (flaw.id === bench.selectedId) continue
+    if (bench.marks === 'unsettled' && (flaw.state === 'settled' || flaw.state === 'left')) continue
+    const step = bench.stepOf.get(flaw.id)
+    const shape = step?.shape ?? mendShape(flaw)
+    const centre = shapeCentre(shape)
+    const reach = centre.r * scale + 4
+    const sx = centre.x * scale + x
+    const sy = centre.y * scale + y
+    // Half a view of marks round the view is kept drawn, so that a short pan shows no gap.
+    if (sx < -reach - width / 2 || sy < -reach - height / 2 || sx > 1.5 * width + reach || sy > 1.5 * height + reach) continue
+    result.push({ id: flaw.id, path: pathOf(shape, props.resting), state: step && whatShows(step.telltales).length > 0 && flaw.state === 'mended' ? 'shows' : flaw.state })
+  }
+  return result
+})
+
+const chosen = computed(() => {
+  const flaw = bench.selected
+  if (!flaw || bench.marks === 'none') return null
+  const step = bench.selectedStep
+  const shape = props.drag?.shape ?? step?.shape ?? mendShape(flaw)
+  const source = props.drag ? props.drag.source : step?.source ?? null
+  const centre = shapeCentre(shape)
+  const { scale, x, y } = props.resting
+  return {
+    path: pathOf(shape, props.resting),
+    state: flaw.state,
+    source: source && step?.method !== 'lift' ? pathOf(moveShape(shape, source.dx, source.dy), props.resting) : null,
+    line: props.drag?.kind === 'source' && source ? { x1: centre.x * scale + x, y1: centre.y * scale + y, x2: (centre.x + source.dx) * scale + x, y2: (centre.y + source.dy) * scale + y } : null,
+    handle: shape.type === 'disc' ? { x: (shape.x + shape.r) * scale + x, y: shape.y * scale + y } : null,
+  }
+})
+
+function pathOf(shape: Shape, { scale, x, y }: Sight): string {
+  const at = (px: number, py: number) => `${(px * scale + x).toFixed(1)} ${(py * scale + y).toFixed(1)}`
+  if (shape.type === 'disc') {
+    const r = Math.max(2.5, shape.r * scale).toFixed(1)
+    return `M${at(shape.x, shape.y)}m-${r} 0a${r} ${r} 0 1 0 ${2 * Number(r)} 0a${r} ${r} 0 1 0 -${2 * Number(r)} 0`
+  }
+  const ring = (points: [number, number][], closed: boolean) => `M${points.map(([px, py]) => at(px, py)).join('L')}${closed ? 'Z' : ''}`
+  return shape.type === 'stroke' ? ring(shape.points, false) : [shape.points, ...(shape.holes ?? [])].map((points) => ring(points, true)).join('')
+}
+</script>
+
+<template>
+  <svg class="marks" :class="{ faded }" :style="{ transform: moving }" data-test="marks">
+    <path v-for="mark in marks" :key="mark.id" :d="mark.path" :class="mark.state" />
+    <template v-if="chosen">
+      <path v-if="chosen.source" :d="chosen.source" class="source" data-test="source-mark" />
+      <line v-if="chosen.line" v-bind="chosen.line" class="source" />
+      <path :d="chosen.path" class="under" />
+      <path :d="chosen.path" class="chosen" :class="chosen.state" data-test="selected-mark" />
+      <rect v-if="chosen.handle" :x="chosen.handle.x - 3" :y="chosen.handle.y - 3" width="6" height="6" class="handle" />
+    </template>
+  </svg>
+</template>
+
+<style scoped>
+.marks { position: absolute; inset: 0; width: 100%; height: 100%; overflow: visible; pointer-events: none; transform-origin: 0 0; will-change: transform; transition: opacity 120ms; }
+.marks.faded path:not(.chosen):not(.source):not(.under) { opacity: 0.12; }
+path, line { fill: none; stroke-width: 1.3; vector-effect: non-scaling-stroke; }
+.settled { stroke: var(--settled); }
+.mended { stroke: var(--settled); stroke-dasharray: 9 3; }
+.open { stroke: var(--open); stroke-dasharray: 4 3; }
+.left { stroke: var(--left); stroke-dasharray: 1.5 3; }
+.shows { stroke: var(--shows); stroke-dasharray: 9 3; stroke-width: 2; }
+.chosen { stroke-width: 2; }
+.under { stroke: #fff; stroke-width: 4; opacity: 0.75; }
+.source { stroke: var(--ink); stroke-dasharray: 1 3; stroke-width: 1.6; stroke-linecap: round; }
+.handle { fill: #fff; stroke: var(--ink); }
+</style>

@@ -1,0 +1,86 @@
+import { computed, ref, shallowRef } from 'vue'
+import { mendShape } from '@fennip/core/mend/choose.js'
+import { moveShape, shapeCentre, type Shape } from '@fennip/core/shape/shape.js'
+import type { useBench } from '../store/bench.js'
+import type { Sight } from './sight.js'
+
+/** What is being dragged, as it would be when let go. */
+export interface DragPreview {
+  readonly kind: 'move' | 'resize' | 'source'
+  readonly shape: Shape
+  readonly source: { readonly dx: number; readonly dy: number } | null
+}
+
+/**
+ * Dragging of the selected mark: its middle moves it, its edge resizes it, its source moves the source. Anything else
+ * that is dragged moves the picture.
+ */
+export function useMarkDrag(bench: ReturnType<typeof useBench>) {
+  const preview = shallowRef<DragPreview | null>(null)
+  const from = ref<{ x: number; y: number } | null>(null)
+  const moved = ref(false)
+  let endedAt = 0
+  let start: DragPreview | null = null
+
+  const selectedShape = (): Shape | null => {
+    const flaw = bench.selected
+    return flaw ? (bench.selectedStep?.shape ?? mendShape(flaw)) : null
+  }
+
+  function press(point: { x: number; y: number }, sight: Sight): void {
+    start = null
+    moved.value = false
+    const shape = selectedShape()
+    if (!shape || bench.marks === 'none') return
+    const { x, y, r } = shapeCentre(shape)
+    const at = { x: (point.x - sight.x) / sight.scale, y: (point.y - sight.y) / sight.scale }
+    const slack = 7 / sight.scale
+    const source = bench.selectedStep?.source ?? null
+    const distance = Math.hypot(at.x - x, at.y - y)
+    if (shape.type === 'disc' && Math.abs(distance - r) < Math.min(slack, 0.6 * r + slack / 2)) start = { kind: 'resize', shape, source }
+    else if (distance < r) start = { kind: 'move', shape, source }
+    else if (source && Math.hypot(at.x - x - source.dx, at.y - y - source.dy) < r + slack) start = { kind: 'source', shape, source }
+    if (start) from.value = at
+  }
+
+  /** @returns Whether the drag is ours, so that the picture stays. */
+  function move(point: { x: number; y: number }, sight: Sight): boolean {
+    if (!start || !from.value) return false
+    moved.value = true
+    const at = { x: (point.x - sight.x) / sight.scale, y: (point.y - sight.y) / sight.scale }
+    const dx = at.x - from.value.x
+    const dy = at.y - from.value.y
+    if (start.kind === 'move') preview.value = { ...start, shape: moveShape(start.shape, dx, dy) }
+    else if (start.kind === 'source') preview.value = { ...start, source: { dx: start.source!.dx + dx, dy: start.source!.dy + dy } }
+    else if (start.shape.type === 'disc') preview.value = { ...start, shape: { ...start.shape, r: Math.max(1, Math.hypot(at.x - start.shape.x, at.y - start.shape.y)) } }
+    return true
+  }
+
+  async function release(): Promise<void> {
+    const done = preview.value
+    const began = start
+    start = null
+    from.value = null
+    if (!done || !began || !moved.value) {
+      preview.value = null
+      return
+    }
+    endedAt = performance.now()
+    if (done.kind === 'source') await bench.moveSource(done.source!.dx, done.source!.dy)
+    else await bench.reshape(rounded(done.shape), done.kind === 'move' ? 'Move a mend' : 'Resize a mend')
+    preview.value = null
+  }
+
+  /** A second finger landed: it was not meant. */
+  function giveUp(): void {
+    start = null
+    preview.value = null
+  }
+
+  return { preview, active: computed(() => preview.value !== null), press, move, release, giveUp, justEnded: () => performance.now() - endedAt < 200 }
+}
+
+function rounded(shape: Shape): Shape {
+  const round = (value: number) => Math.round(value * 10) / 10
+  return shape.type === 'disc' ? { ...shape, x: round(shape.x), y: round(shape.y), r: round(shape.r) } : shape
+}

@@ -1,0 +1,383 @@
+import { defineStore } from 'pinia'
+import { computed, ref, shallowRef } from 'vue'
+import { whatShows } from '@fennip/core/check/telltales.js'
+import { mendShape } from '@fennip/core/mend/choose.js'
+import type { MethodName } from '@fennip/core/mend/methods.js'
+import { stepExtent } from '@fennip/core/render/patch.js'
+import type { Region } from '@fennip/core/raster/raster.js'
+import { ProblemError } from '@fennip/core/problem.js'
+import { shapeCentre, shapesReach, type Disc, type Shape } from '@fennip/core/shape/shape.js'
+import { applyEdit } from '@fennip/core/treatment/edit.js'
+import type { Flaw, Operation, Step, Treatment } from '@fennip/core/treatment/schema.js'
+import { api, listen, type OpenedPicture, type Run } from '../shared/api.js'
+import { PixelPool } from '../workers/pool.js'
+import type { Lens } from '../workers/display.js'
+
+export type LedgerFilter = 'all' | 'open' | 'judge' | 'shows' | 'left'
+export type LedgerOrder = 'weight' | 'size' | 'reading'
+export type MarksShown = 'all' | 'unsettled' | 'none'
+export type Tool = 'select' | 'spot'
+
+interface Gesture {
+  readonly label: string
+  readonly operations: Operation[]
+}
+
+const identifier = (prefix: string) => `${prefix}${crypto.randomUUID().slice(0, 13)}`
+
+/** The picture on the bench: its treatment, what is selected, and what is still to be saved. */
+export const useBench = defineStore('bench', () => {
+  const opened = shallowRef<OpenedPicture['picture'] | null>(null)
+  const treatment = shallowRef<Treatment | null>(null)
+  const revision = ref(0)
+  const undoLabel = ref<string | null>(null)
+  const redoLabel = ref<string | null>(null)
+  const runs = ref<Run[]>([])
+  const selectedId = ref<string | null>(null)
+  const problem = ref<string | null>(null)
+  const saving = ref(0)
+  const trouble = ref<string | null>(null)
+  const busy = ref(false)
+
+  const filter = ref<LedgerFilter>('all')
+  const order = ref<LedgerOrder>('weight')
+  const marks = ref<MarksShown>('all')
+  const tool = ref<Tool>('select')
+  const spotRadius = ref(24)
+  const lens = ref<Lens>('plain')
+  const lensStrength = ref(0.5)
+  const holdOriginal = ref(false)
+
+  let pool: PixelPool | null = null
+  let stopListening: (() => void) | null = null
+  const queue: Gesture[] = []
+  let sending = false
+
+  /** Told when pixels have changed: where, or everywhere. */
+  const pixelsChanged = new Set<(region: Region | null) => void>()
+  const onPixels = (listener: (region: Region | null) => void) => {
+    pixelsChanged.add(listener)
+    return () => pixelsChanged.delete(listener)
+  }
+  const tellPixels = (region: Region | null) => {
+    for (const listener of pixelsChanged) listener(region)
+  }
+
+  const flaws = computed(() => treatment.value?.flaws ?? [])
+  const steps = computed(() => treatment.value?.steps ?? [])
+  const stepOf = computed(() => new Map(steps.value.map((step) => [step.flaw, step])))
+  const selected = computed(() => flaws.value.find((flaw) => flaw.id === selectedId.value) ?? null)
+  const selectedStep = computed(() => (selectedId.value ? stepOf.value.get(selectedId.value) ?? null : null))
+  const counts = computed(() => {
+    const result = { open: 0, mended: 0, settled: 0, left: 0, shows: 0 }
+    for (const flaw of flaws.value) result[flaw.state]++
+    for (const step of steps.value) if (whatShows(step.telltales).length > 0) result.shows++
+    return result
+  })
+  const ledger = computed(() => {
+    const list = flaws.value.filter((flaw) => {
+      switch (filter.value) {
+        case 'open': return flaw.state === 'open'
+        case 'judge': return flaw.state === 'mended'
+        case 'left': return flaw.state === 'left'
+        case 'shows': return whatShows(stepOf.value.get(flaw.id)?.telltales).length > 0
+        default: return true
+      }
+    })
+    const place = (flaw: Flaw) => shapeCentre(flaw.shape)
+    if (order.value === 'weight') list.sort((a, b) => b.weight - a.weight)
+    else if (order.value === 'size') list.sort((a, b) => place(b).r - place(a).r)
+    else list.sort((a, b) => Math.floor(place(a).y / 400) - Math.floor(place(b).y / 400) || place(a).x - place(b).x)
+    return list
+  })
+  const run = computed(() => runs.value.find((candidate) => candidate.state === 'queued' || candidate.state === 'running') ?? null)
+
+  function thePool(): PixelPool {
+    if (!pool) throw new Error('No picture is open')
+    return pool
+  }
+
+  async function open(id: string): Promise<void> {
+    close()
+    const answer = await api.picture(id)
+    pool = new PixelPool()
+    await pool.open(answer.picture)
+    opened.value = answer.picture
+    spotRadius.value = Math.max(6, Math.round(answer.picture.original.width / 250))
+    take(answer)
+    stopListening = listen(id, (event) => {
+      if (event.type === 'revision' && event.revision! > revision.value && queue.length === 0 && !sending) void refresh()
+      else if (event.type === 'reconnected') void refresh()
+      else if (event.type === 'run') void noteRun(event.run!, event.state!, event.progress!)
+    })
+    await pool.update(plain(answer.treatment), true)
+    tellPixels(null)
+  }
+
+  function close(): void {
+    stopListening?.()
+    stopListening = null
+    pool?.end()
+    pool = null
+    opened.value = null
+    treatment.value = null
+    selectedId.value = null
+    queue.length = 0
+    lens.value = 'plain'
+    filter.value = 'all'
+    runs.value = []
+  }
+
+  function take(answer: OpenedPicture): void {
+    treatment.value = answer.treatment
+    revision.value = answer.revision
+    undoLabel.value = answer.undoLabel
+    redoLabel.value = answer.redoLabel
+    runs.value = answer.runs
+    if (selectedId.value && !answer.treatment.flaws.some((flaw) => flaw.id === selectedId.value)) selectedId.value = null
+  }
+
+  async function refresh(): Promise<void> {
+    const id = opened.value?.id
+    if (!id) return
+    const answer = await api.picture(id)
+    if (opened.value?.id !== id || queue.length > 0) return
+    take(answer)
+    await thePool().update(plain(answer.treatment), true)
+    tellPixels(null)
+  }
+
+  async function noteRun(id: string, state: string, progress: number): Promise<void> {
+    const known = runs.value.find((candidate) => candidate.id === id)
+    if (known && (state === 'queued' || state === 'running')) {
+      known.state = state
+      known.progress = progress
+      return
+    }
+    const fresh = await api.run(id)
+    runs.value = [fresh, ...runs.value.filter((candidate) => candidate.id !== id)]
+    if (fresh.state === 'failed') problem.value = fresh.problem?.detail ?? 'The work failed.'
+  }
+
+  /** Workers take plain objects, not the reactive ones of the screen. */
+  function plain<T>(value: T): T {
+    return JSON.parse(JSON.stringify(value)) as T
+  }
+
+  /** Change the treatment at once on screen, and save it. */
+  async function change(label: string, operations: Operation[], where: Region | null = null): Promise<void> {
+    if (!treatment.value) return
+    const data = plain(operations)
+    treatment.value = applyEdit(treatment.value, data).treatment
+    const touchesPixels = data.some((operation) => operation.type !== 'setState' && operation.list === 'steps')
+    if (touchesPixels) {
+      await thePool().update(plain(treatment.value), false)
+      tellPixels(where)
+    }
+    queue.push({ label, operations: data })
+    saving.value = queue.length
+    void send()
+  }
+
+  /** Send what is queued, in order; what cannot be sent is kept and tried again. */
+  async function send(): Promise<void> {
+    if (sending) return
+    sending = true
+    try {
+      while (queue.length > 0 && opened.value) {
+        const gesture = queue[0]!
+        try {
+          const saved = await api.edit(opened.value.id, revision.value, gesture.label, gesture.operations)
+          queue.shift()
+          revision.value = saved.revision
+          undoLabel.value = gesture.label
+          redoLabel.value = null
+          trouble.value = null
+          if (saved.rebased && queue.length === 0) await refresh()
+        } catch (error) {
+          const known = error instanceof ProblemError ? error : null
+          if (known && known.status < 500 && known.status !== 507) {
+            // Refused for good: what is on screen goes back to what is saved.
+            queue.length = 0
+            problem.value = known.detail
+            await refresh()
+            break
+          }
+          trouble.value = known?.title ?? 'Not saved'
+          await new Promise((resolve) => setTimeout(resolve, 1500))
+        }
+        saving.value = queue.length
+      }
+    } finally {
+      sending = false
+      saving.value = queue.length
+    }
+  }
+
+  async function settled(): Promise<void> {
+    while (queue.length > 0 || sending) await new Promise((resolve) => setTimeout(resolve, 30))
+  }
+
+  async function goBack(kind: 'undo' | 'redo'): Promise<void> {
+    if (!opened.value) return
+    await settled()
+    try {
+      await (kind === 'undo' ? api.undo : api.redo)(opened.value.id, revision.value)
+      await refresh()
+    } catch (error) {
+      report(error)
+    }
+  }
+
+  function report(error: unknown): void {
+    problem.value = error instanceof ProblemError ? error.detail : error instanceof Error ? error.message : String(error)
+  }
+
+  function openShapes(except: string, near: Shape): Shape[] {
+    return flaws.value.filter((flaw) => flaw.state === 'open' && flaw.id !== except && shapesReach(flaw.shape, near, 8)).map((flaw) => mendShape(flaw))
+  }
+
+  /** Whole rectangle of pixels that steps may change. */
+  function extentOf(list: readonly (Step | null | undefined)[]): Region | null {
+    const { width, height } = opened.value!.original
+    const regions = list.filter((step): step is Step => !!step).map((step) => stepExtent(step, { width, height }).writes)
+    if (regions.length === 0) return null
+    const x = Math.min(...regions.map((region) => region.x))
+    const y = Math.min(...regions.map((region) => region.y))
+    return { x, y, width: Math.max(...regions.map((region) => region.x + region.width)) - x, height: Math.max(...regions.map((region) => region.y + region.height)) - y }
+  }
+
+  /** Choose a mend for a flaw and lay it on. */
+  async function mend(flaw: Flaw, wishes: { method?: MethodName; source?: { dx: number; dy: number }; skipSources?: number; strength?: number; softEdgePx?: number }, label: string): Promise<void> {
+    if (!treatment.value) return
+    busy.value = true
+    try {
+      const old = stepOf.value.get(flaw.id)
+      const id = old?.id ?? identifier('m')
+      const step = await thePool().mender.choose({ steps: plain(steps.value) }, plain(flaw), plain(openShapes(flaw.id, flaw.shape)), { id, ...plain(wishes) })
+      const known = flaws.value.some((candidate) => candidate.id === flaw.id)
+      await change(label, [
+        { type: 'put', list: 'flaws', items: [{ ...flaw, state: 'mended' }] },
+        { type: 'put', list: 'steps', items: [step] },
+      ], extentOf([old, step]))
+      if (!known) selectedId.value = flaw.id
+    } catch (error) {
+      report(error)
+    } finally {
+      busy.value = false
+    }
+  }
+
+  /** A click in the picture: a flaw of the current size, mended at once. */
+  async function addSpot(x: number, y: number): Promise<void> {
+    const shape: Disc = { type: 'disc', x: Math.round(x * 10) / 10, y: Math.round(y * 10) / 10, r: spotRadius.value }
+    const flaw: Flaw = { id: identifier('h'), kind: 'other', shape, state: 'open', contrast: 0, weight: 0, confidence: 1, origin: 'hand' }
+    await mend(flaw, {}, 'Mend a spot')
+    selectedId.value = flaw.id
+  }
+
+  async function mendSelected(method?: MethodName): Promise<void> {
+    if (!selected.value) return
+    otherSources.delete(selected.value.id)
+    await mend(selected.value, method ? { method } : {}, method ? `Mend by ${method}` : 'Mend')
+  }
+
+  const otherSources = new Map<string, number>()
+  async function otherSource(): Promise<void> {
+    const flaw = selected.value
+    const step = selectedStep.value
+    if (!flaw || !step) return
+    const skip = (otherSources.get(flaw.id) ?? 0) + 1
+    otherSources.set(flaw.id, skip)
+    await mend(flaw, { method: step.method === 'clone' ? 'clone' : 'heal', skipSources: skip, strength: step.strength }, 'Take another source')
+  }
+
+  async function moveSource(dx: number, dy: number): Promise<void> {
+    const step = selectedStep.value
+    if (!selected.value || !step) return
+    await mend(selected.value, { method: step.method === 'clone' ? 'clone' : 'heal', source: { dx: Math.round(dx), dy: Math.round(dy) }, strength: step.strength, softEdgePx: step.softEdgePx }, 'Move the source')
+  }
+
+  /** Give the selected flaw another place or size; its mend is made anew there. */
+  async function reshape(shape: Shape, label: string): Promise<void> {
+    const flaw = selected.value
+    if (!flaw) return
+    const step = selectedStep.value
+    const changed: Flaw = { ...flaw, shape, origin: 'hand' }
+    if (!step) await change(label, [{ type: 'put', list: 'flaws', items: [changed] }])
+    else await mend(changed, step.method === 'lift' ? { method: 'lift' } : { method: step.method, ...(step.source ? { source: step.source } : {}), strength: step.strength, softEdgePx: step.softEdgePx }, label)
+  }
+
+  /** Set strength or soft edge of the selected mend; nothing is chosen anew. */
+  async function adjust(values: { strength?: number; softEdgePx?: number }): Promise<void> {
+    const step = selectedStep.value
+    if (!step) return
+    const changed: Step = { ...step, ...values }
+    const telltales = await thePool().mender.measure({ steps: plain(steps.value) }, plain(changed), plain(openShapes(step.flaw, step.shape)))
+    await change(values.strength === undefined ? 'Set the soft edge' : 'Set the strength', [{ type: 'put', list: 'steps', items: [{ ...changed, telltales }] }], extentOf([step, changed]))
+  }
+
+  async function setState(state: Flaw['state']): Promise<void> {
+    const flaw = selected.value
+    if (!flaw) return
+    const step = selectedStep.value
+    const next = neighbour(1)
+    const operations: Operation[] = []
+    // A flaw that is left on purpose has no mend.
+    if (state === 'left' && step) operations.push({ type: 'remove', list: 'steps', ids: [step.id] })
+    operations.push({ type: 'setState', ids: [flaw.id], state })
+    if (next) selectedId.value = next.id
+    await change(state === 'settled' ? 'Settle' : state === 'left' ? 'Leave as it is' : 'Open again', operations, extentOf([step]))
+  }
+
+  /** Take the mend out; the flaw is open again. A flaw put there by hand goes with it. */
+  async function takeOut(): Promise<void> {
+    const flaw = selected.value
+    if (!flaw) return
+    const step = selectedStep.value
+    const operations: Operation[] = []
+    if (step) operations.push({ type: 'remove', list: 'steps', ids: [step.id] })
+    if (flaw.origin === 'hand' && flaw.kind === 'other') {
+      operations.push({ type: 'remove', list: 'flaws', ids: [flaw.id] })
+      selectedId.value = neighbour(1)?.id ?? null
+    } else if (step || flaw.state !== 'open') operations.push({ type: 'setState', ids: [flaw.id], state: 'open' })
+    if (operations.length > 0) await change('Take out', operations, extentOf([step]))
+  }
+
+  function neighbour(by: 1 | -1): Flaw | null {
+    const list = ledger.value
+    if (list.length === 0) return null
+    const at = list.findIndex((flaw) => flaw.id === selectedId.value)
+    if (at < 0) return list[0]!
+    return list[at + by] ?? null
+  }
+
+  function stepThrough(by: 1 | -1): void {
+    const next = neighbour(by)
+    if (next) selectedId.value = next.id
+  }
+
+  async function startRun(begin: () => Promise<Run>): Promise<void> {
+    try {
+      await settled()
+      const begun = await begin()
+      if (!runs.value.some((candidate) => candidate.id === begun.id)) runs.value = [begun, ...runs.value]
+    } catch (error) {
+      report(error)
+    }
+  }
+  const find = (kinds: string[], falseFinds: number) => startRun(() => api.find(opened.value!.id, kinds, falseFinds))
+  const mendAll = () => startRun(() => api.mend(opened.value!.id, revision.value))
+  const handOver = (body: { format: string; depth: 8 | 16; quality: number }) => startRun(() => api.export(opened.value!.id, body))
+  async function cancel(id: string): Promise<void> {
+    await api.cancel(id).catch(report)
+  }
+
+  return {
+    opened, treatment, revision, undoLabel, redoLabel, runs, run, selectedId, selected, selectedStep, problem, saving, trouble, busy,
+    filter, order, marks, tool, spotRadius, lens, lensStrength, holdOriginal,
+    flaws, steps, stepOf, counts, ledger,
+    thePool, onPixels, open, close, change, goBack, addSpot, mendSelected, otherSource, moveSource, reshape, adjust, setState, takeOut,
+    stepThrough, find, mendAll, handOver, cancel, settled,
+  }
+})

@@ -1,0 +1,223 @@
+import { expose, transfer as handOver } from 'comlink'
+import type { Region, IntegerRaster, PixelSource } from '@fennip/core/raster/raster.js'
+import { clipRegion, makeRaster } from '@fennip/core/raster/raster.js'
+import { levelSize, TILE_SIZE, tileRegion, unpackTile } from '@fennip/core/raster/pyramid.js'
+import { makeTransfer, type Transfer } from '@fennip/core/raster/transfer.js'
+import { layOver, layPatchesOverTile, makePatch, patchedSource, patchKeys, pasteTiles, type Patch } from '@fennip/core/render/patch.js'
+import { unpackPatch } from '@fennip/core/render/patch-code.js'
+import { chooseMend, measureStep, type MendRequest } from '@fennip/core/mend/choose.js'
+import type { Flaw, Step, Telltales, Treatment } from '@fennip/core/treatment/schema.js'
+import type { Shape } from '@fennip/core/shape/shape.js'
+import type { Picture } from '../shared/api.js'
+import { asChange, asNegative, asRelief, Display, type Lens } from './display.js'
+
+/** One worker: tiles, patches and mends of the picture that is open. */
+
+export interface View {
+  readonly lens: Lens
+  /** Strength of the lens, 0..1. */
+  readonly strength: number
+  readonly show: 'result' | 'original'
+}
+
+/** Asked for pixels of a tile that has not come yet; it is fetched and the work begun again. */
+class TileWanted extends Error {
+  constructor(readonly column: number, readonly row: number) {
+    super('tile wanted')
+  }
+}
+
+const TILES_KEPT = 160
+
+let picture: Picture
+let transfer: Transfer
+let display: Display
+let tiles = new Map<string, IntegerRaster>()
+let fetching = new Map<string, Promise<IntegerRaster>>()
+let patches: Patch[] = []
+const known = new Map<string, Patch>()
+
+async function tile(level: number, column: number, row: number): Promise<IntegerRaster> {
+  const key = `${level}/${column}/${row}`
+  const kept = tiles.get(key)
+  if (kept) {
+    tiles.delete(key)
+    tiles.set(key, kept)
+    return kept
+  }
+  let coming = fetching.get(key)
+  if (!coming) {
+    coming = fetchTile(level, column, row).finally(() => fetching.delete(key))
+    fetching.set(key, coming)
+  }
+  return coming
+}
+
+async function fetchTile(level: number, column: number, row: number): Promise<IntegerRaster> {
+  const { sha256, width, height, channels, depth } = picture.original
+  const response = await fetch(`/api/originals/${sha256}/tiles/${level}/${column}/${row}`)
+  if (!response.ok) throw new Error(`Tile ${level}/${column}/${row}: ${response.status}`)
+  const region = tileRegion(width, height, level, column, row)
+  const raster = unpackTile(new Uint8Array(await response.arrayBuffer()), region.width, region.height, channels, depth)
+  tiles.set(`${level}/${column}/${row}`, raster)
+  if (tiles.size > TILES_KEPT) tiles.delete(tiles.keys().next().value!)
+  return raster
+}
+
+/** Pixels of any region of a level, of the original or of the result. */
+async function pixelsOf(region: Region, level: number, show: 'result' | 'original'): Promise<IntegerRaster> {
+  const { width, height, channels, depth } = picture.original
+  const size = levelSize(width, height, level)
+  const inside = clipRegion(region, size.width, size.height)
+  const result = makeRaster(inside.width, inside.height, channels, depth)
+  const wanted: Promise<{ region: Region; pixels: IntegerRaster }>[] = []
+  for (let row = Math.floor(inside.y / TILE_SIZE); row * TILE_SIZE < inside.y + inside.height; row++) {
+    for (let column = Math.floor(inside.x / TILE_SIZE); column * TILE_SIZE < inside.x + inside.width; column++) {
+      wanted.push(tile(level, column, row).then((pixels) => ({ region: tileRegion(width, height, level, column, row), pixels })))
+    }
+  }
+  pasteTiles(result, inside, await Promise.all(wanted))
+  if (show === 'result') layPatchesOverTile(result, inside, level, patches, transfer)
+  return result
+}
+
+/** Full-size pixels from the tiles at hand, as kernels want them; `TileWanted` when one is missing. */
+function sourceOf(): PixelSource {
+  const { width, height, channels, depth } = picture.original
+  return {
+    width, height, channels, depth,
+    read(region) {
+      const result = makeRaster(region.width, region.height, channels, depth)
+      const parts: { region: Region; pixels: IntegerRaster }[] = []
+      for (let row = Math.floor(region.y / TILE_SIZE); row * TILE_SIZE < region.y + region.height; row++) {
+        for (let column = Math.floor(region.x / TILE_SIZE); column * TILE_SIZE < region.x + region.width; column++) {
+          const pixels = tiles.get(`0/${column}/${row}`)
+          if (!pixels) throw new TileWanted(column, row)
+          parts.push({ region: tileRegion(width, height, 0, column, row), pixels })
+        }
+      }
+      pasteTiles(result, region, parts)
+      return result
+    },
+  }
+}
+
+/** Run work that reads pixels, fetching what it misses until it goes through. */
+async function withTiles<T>(work: () => T): Promise<T> {
+  for (;;) {
+    try {
+      return work()
+    } catch (error) {
+      if (!(error instanceof TileWanted)) throw error
+      await tile(0, error.column, error.row)
+    }
+  }
+}
+
+async function paintRegion(region: Region, level: number, view: View): Promise<ImageBitmap> {
+  const { width, height } = levelSize(picture.original.width, picture.original.height, level)
+  const apron = view.lens === 'relief' ? Math.max(6, Math.round(48 / 2 ** level)) : 0
+  const wide = clipRegion({ x: region.x - apron, y: region.y - apron, width: region.width + 2 * apron, height: region.height + 2 * apron }, width, height)
+  const raster = await pixelsOf(wide, level, view.show)
+  const image = new ImageData(wide.width, wide.height)
+  display.paint(raster, image.data)
+  if (view.lens === 'negative') asNegative(image.data, view.strength)
+  else if (view.lens === 'relief') asRelief(image.data, wide.width, wide.height, apron, view.strength)
+  else if (view.lens === 'change') {
+    const before = new Uint8ClampedArray(image.data.length)
+    display.paint(await pixelsOf(wide, level, 'original'), before)
+    asChange(before, image.data, image.data, 1 + 10 * view.strength)
+  }
+  return createImageBitmap(image, region.x - wide.x, region.y - wide.y, region.width, region.height)
+}
+
+/** The picture without the mend of one step, as that step is to be made anew. */
+function surroundingsOf(without: string | null, treatment: Pick<Treatment, 'steps'>): PixelSource {
+  const others = patches.filter((_patch, i) => treatment.steps[i]?.id !== without)
+  return patchedSource(sourceOf(), others)
+}
+
+const worker = {
+  open(opened: Picture): void {
+    picture = opened
+    transfer = makeTransfer(picture.about.profile.curve, picture.original.depth)
+    display = new Display(picture.about.profile, picture.original.depth)
+    tiles = new Map()
+    fetching = new Map()
+    patches = []
+    known.clear()
+  },
+
+  async paintTile(level: number, column: number, row: number, view: View): Promise<ImageBitmap> {
+    const bitmap = await paintRegion(tileRegion(picture.original.width, picture.original.height, level, column, row), level, view)
+    return handOver(bitmap, [bitmap])
+  },
+
+  async paintCrop(region: Region, view: View): Promise<ImageBitmap> {
+    const inside = clipRegion(region, picture.original.width, picture.original.height)
+    const bitmap = await paintRegion(inside, 0, view)
+    return handOver(bitmap, [bitmap])
+  },
+
+  /** Fetch full-size tiles round a place before they are needed. */
+  async prefetch(x: number, y: number, reach: number): Promise<void> {
+    const area = clipRegion({ x: x - reach, y: y - reach, width: 2 * reach, height: 2 * reach }, picture.original.width, picture.original.height)
+    const wanted: Promise<unknown>[] = []
+    for (let row = Math.floor(area.y / TILE_SIZE); row * TILE_SIZE < area.y + area.height; row++) {
+      for (let column = Math.floor(area.x / TILE_SIZE); column * TILE_SIZE < area.x + area.width; column++) wanted.push(tile(0, column, row))
+    }
+    await Promise.all(wanted)
+  },
+
+  /** Patches of a treatment: known ones, else the server's, else computed here. @returns New ones and the order. */
+  async update(treatment: Treatment, askServer: boolean): Promise<{ keys: string[]; fresh: Patch[] }> {
+    const addresses = patchKeys(treatment.original, treatment.steps)
+    const fresh: Patch[] = []
+    if (askServer) {
+      await Promise.all(
+        addresses.filter(({ key }) => !known.has(key)).map(async ({ key }) => {
+          const response = await fetch(`/api/patches/${key}`)
+          if (!response.ok) return
+          const patch = unpackPatch(new Uint8Array(await response.arrayBuffer()))
+          known.set(key, patch)
+          fresh.push(patch)
+        }),
+      )
+    }
+    for (const [i, { key, below }] of addresses.entries()) {
+      if (known.has(key)) continue
+      const seen = below.map((earlier) => known.get(addresses[earlier]!.key)!)
+      const patch = await withTiles(() => makePatch(seen.length === 0 ? sourceOf() : patchedSource(sourceOf(), seen), transfer, treatment.steps[i]!, key, picture.levels))
+      known.set(key, patch)
+      fresh.push(patch)
+    }
+    const keys = addresses.map(({ key }) => key)
+    patches = keys.map((key) => known.get(key)!)
+    return { keys, fresh }
+  },
+
+  /** Take over patches that another worker made. */
+  take(keys: readonly string[], fresh: readonly Patch[]): void {
+    for (const patch of fresh) known.set(patch.key, patch)
+    patches = keys.map((key) => known.get(key)).filter((patch): patch is Patch => patch !== undefined)
+  },
+
+  choose(treatment: Pick<Treatment, 'steps'>, flaw: Flaw, openFlaws: readonly Shape[], wishes: Pick<MendRequest, 'method' | 'source' | 'skipSources' | 'strength' | 'softEdgePx' | 'id'>): Promise<Step> {
+    return withTiles(() => chooseMend({ picture: surroundingsOf(wishes.id, treatment), transfer, flaw, openFlaws, ...wishes }))
+  },
+
+  measure(treatment: Pick<Treatment, 'steps'>, step: Step, openFlaws: readonly Shape[]): Promise<Telltales> {
+    return withTiles(() => measureStep({ picture: surroundingsOf(step.id, treatment), transfer, openFlaws }, step))
+  },
+
+  /** Bytes of the result over a region, to compare with the server's. */
+  async resultBytes(region: Region): Promise<Uint8Array> {
+    const pixels = await pixelsOf(region, 0, 'original')
+    for (const patch of patches) layOver(pixels, region, patch)
+    return new Uint8Array(pixels.data.buffer, pixels.data.byteOffset, pixels.data.byteLength)
+  },
+}
+
+export type PixelWorker = typeof worker
+
+expose(worker)
