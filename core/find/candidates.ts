@@ -194,8 +194,8 @@ export function strongestOnly(found: Candidate[]): Candidate[] {
         for (const other of cells.get(key(x, y)) ?? []) {
           const distance = Math.sqrt((other.x - candidate.x) ** 2 + (other.y - candidate.y) ** 2)
           const same = Math.sign(other.response) === Math.sign(candidate.response)
-          const alike = candidate.radius > 0.4 * other.radius
-          if (alike && distance < (same ? Math.max(other.radius, 0.7 * candidate.radius) : 1.2 * other.radius)) {
+          const alike = candidate.radius > 0.6 * other.radius
+          if (alike && distance < (same ? 0.7 * Math.max(other.radius, candidate.radius) : 1.2 * other.radius)) {
             covered = true
             break
           }

@@ -48,10 +48,11 @@ export function fitDisc(octaves: Octaves, candidate: Candidate): FittedDisc | nu
   const scale = 2 ** octave
   const r0 = candidate.radius / scale
   const half = Math.min((LARGEST_WINDOW - 1) / 2, Math.max(5, Math.ceil(2.6 * r0 + 2)))
-  const left = Math.floor(candidate.x / scale) - half
-  const top = Math.floor(candidate.y / scale) - half
   const size = 2 * half + 1
-  if (left < 0 || top < 0 || left + size > plane.width || top + size > plane.height) return null
+  if (size > plane.width || size > plane.height) return null
+  // Near an edge the window is moved inward; the disc then lies beside its middle.
+  const left = Math.max(0, Math.min(plane.width - size, Math.floor(candidate.x / scale) - half))
+  const top = Math.max(0, Math.min(plane.height - size, Math.floor(candidate.y / scale) - half))
 
   const window = new Float32Array(size * size)
   for (let y = 0; y < size; y++) window.set(plane.data.subarray((top + y) * plane.width + left, (top + y) * plane.width + left + size), y * size)
@@ -68,7 +69,7 @@ export function fitDisc(octaves: Octaves, candidate: Candidate): FittedDisc | nu
 
   const [cx, cy, r, w, amplitude] = state as unknown as [number, number, number, number, number]
   if (Math.sign(amplitude) !== Math.sign(candidate.response)) return null
-  if (r < 0.6 || r > half * 0.95 || Math.abs(cx - size / 2) > 1.2 * r0 + 1 || Math.abs(cy - size / 2) > 1.2 * r0 + 1) return null
+  if (r < 0.6 || r > half * 0.95 || Math.abs(cx + left - candidate.x / scale) > 1.2 * r0 + 1 || Math.abs(cy + top - candidate.y / scale) > 1.2 * r0 + 1) return null
   return describe(window, size, state, { left, top, scale, r, w, amplitude })
 }
 

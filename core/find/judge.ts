@@ -26,21 +26,21 @@ const logOf = (value: number, most = Infinity) => ln(Math.max(1e-6, Math.min(mos
 
 export const dustJudge: Judge = {
   weigh: (candidate, fit) =>
-    -29.3 +
-    1.474 * logOf(fit.weight, 300) +
-    2.922 * Math.max(-0.5, fit.evenness) +
-    5.24 * fit.explained +
-    3.86 * Math.min(2.5, candidate.evenness) -
-    1.152 * logOf(candidate.unrest) -
-    1.159 * logOf(Math.abs(fit.amplitude), 3) +
-    0.73 * logOf(fit.structure) -
-    4.681 * Math.min(0.9, fit.softness) +
-    1.021 * logOf(Math.abs(candidate.response)) +
-    0.917 * logOf(fit.radius),
-  even: -1.3,
-  slope: 1.5,
-  scoreAtOne: -3.13,
-  steepness: 1.41,
+    -29.749 +
+    1.442 * logOf(fit.weight, 300) +
+    2.444 * Math.max(-0.5, fit.evenness) +
+    5.567 * fit.explained +
+    3.656 * Math.min(2.5, candidate.evenness) -
+    1.398 * logOf(candidate.unrest) -
+    1.21 * logOf(Math.abs(fit.amplitude), 3) +
+    0.532 * logOf(fit.structure) -
+    5.928 * Math.min(0.9, fit.softness) +
+    1.354 * logOf(Math.abs(candidate.response)) +
+    1.086 * logOf(fit.radius),
+  even: -1.5,
+  slope: 1.6,
+  scoreAtOne: -3.35,
+  steepness: 1.57,
 }
 
 export const speckJudge: Judge = {

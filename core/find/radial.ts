@@ -10,17 +10,17 @@ const DIRECTIONS = 12
 const RADII = [3, 4.2]
 
 /** Mean difference over the spread among directions, below which a place is no disc. */
-const LEAST_EVENNESS = 1.25
+const LEAST_EVENNESS = 1.15
 
 /**
  * Weights of a first judgement (logarithms of evenness, response, unrest, radius; constant), fitted by logistic
- * regression with bench/calibrate.ts; it spares four in five the full fit and loses one real shadow in fifty.
+ * regression with bench/calibrate.ts; it spares four in five the full fit and loses few real shadows.
  */
 const FIRST_JUDGEMENT = [0.392, 7.799, -8.935, 2.334, -27.797] as const
-const LEAST_JUDGEMENT = -8.4
+const LEAST_JUDGEMENT = -9
 
 /** Mean difference in deviations that noise alone would give it. */
-const LEAST_RESPONSE = 5
+const LEAST_RESPONSE = 4.5
 
 /**
  * Places that are darker than what lies around them in every direction.

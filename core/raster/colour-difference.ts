@@ -9,6 +9,9 @@ export interface Lab {
 
 const DEGREE = PI / 180
 
+/** Half a turn, with room for rounding: of two exactly opposite hues the formula takes the first branch. */
+const OPPOSITE = 180 + 1e-9
+
 /**
  * Colour difference CIEDE2000 with all weights 1.
  *
@@ -30,15 +33,15 @@ export function differenceCiede2000(first: Lab, second: Lab): number {
   const deltaL = second.l - first.l
   const deltaC = chroma2 - chroma1
   let turn = grey ? 0 : hue2 - hue1
-  if (turn > 180) turn -= 360
-  else if (turn < -180) turn += 360
+  if (turn > OPPOSITE) turn -= 360
+  else if (turn < -OPPOSITE) turn += 360
   const deltaH = 2 * Math.sqrt(chroma1 * chroma2) * sin((turn / 2) * DEGREE)
 
   const meanL = (first.l + second.l) / 2
   const meanC = (chroma1 + chroma2) / 2
   let meanH = hue1 + hue2
   if (!grey) {
-    if (Math.abs(hue1 - hue2) <= 180) meanH /= 2
+    if (Math.abs(hue1 - hue2) <= OPPOSITE) meanH /= 2
     else meanH = meanH < 360 ? (meanH + 360) / 2 : (meanH - 360) / 2
   }
   const t =

@@ -7,7 +7,7 @@ const bench = useBench()
 const dust = ref(true)
 const specks = ref(bench.opened?.kind === 'scan' || (bench.opened?.about.camera.aperture ?? 16) < 10)
 /** The one control, on a scale of steps that feel even. */
-const STEPS = [0.5, 1, 2, 3, 5, 10, 20, 50]
+const STEPS = [0.5, 1, 2, 4, 7, 12, 25, 60]
 const step = ref(3)
 const rate = computed(() => STEPS[step.value]!)
 const expected = computed(() => (bench.opened ? (rate.value * bench.opened.original.width * bench.opened.original.height) / 24e6 : 0))
@@ -18,8 +18,8 @@ const kinds = computed(() => [...(dust.value ? ['dust'] : []), ...(specks.value 
   <aside class="slip" aria-label="Find">
     <h2>Find</h2>
     <div class="kinds">
-      <ElCheckbox v-model="dust" data-test="kind-dust">Dust: soft and dark</ElCheckbox>
-      <ElCheckbox v-model="specks" data-test="kind-speck">Specks: small, bright or dark</ElCheckbox>
+      <ElCheckbox v-model="dust" data-test="kind-dust">Dust, soft and dark</ElCheckbox>
+      <ElCheckbox v-model="specks" data-test="kind-speck">Specks, bright or dark</ElCheckbox>
     </div>
     <label>
       <span>False finds to look at <b>{{ rate }}</b></span>

@@ -74,7 +74,7 @@ const size = (bytes: unknown) => `${(Number(bytes) / 1e6).toFixed(1)} MB`
 </template>
 
 <style scoped>
-.hand-over { display: grid; grid-template-columns: 320px 1fr; min-height: 0; overflow: auto; background: var(--ground); }
+.hand-over { flex: 1; display: grid; grid-template-columns: 320px 1fr; min-height: 0; overflow: auto; background: var(--ground); }
 .choose { background: var(--sheet); border-right: 1px solid var(--hairline); padding: 16px 20px; display: flex; flex-direction: column; gap: 12px; }
 h1, h2 { margin: 0; font-size: 18px; }
 h2 { font-size: 15px; margin-bottom: 10px; }

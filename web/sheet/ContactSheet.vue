@@ -3,6 +3,7 @@ import { ElMessage, ElProgress } from 'element-plus'
 import { Upload } from 'tus-js-client'
 import { computed, onMounted, onUnmounted, ref } from 'vue'
 import { RouterLink } from 'vue-router'
+import { DEFAULT_FALSE_FINDS } from '@fennip/core/find/find.js'
 import { ProblemError } from '@fennip/core/problem.js'
 import { api, listen, problemOf, type Job, type Picture } from '../shared/api.js'
 import { megapixels, minutesLeft, thousands } from '../shared/words.js'
@@ -82,7 +83,7 @@ async function forChosen(act: (picture: Picture) => Promise<unknown>): Promise<v
   }
 }
 const kindsFor = (picture: Picture) => (picture.kind === 'frame' && (picture.about.camera.aperture ?? 0) >= 10 ? ['dust'] : ['dust', 'speck'])
-const find = () => forChosen((picture) => api.find(picture.id, kindsFor(picture), 3))
+const find = () => forChosen((picture) => api.find(picture.id, kindsFor(picture), DEFAULT_FALSE_FINDS))
 const mend = () => forChosen((picture) => api.mend(picture.id, picture.revision))
 
 const count = (picture: Picture) => (picture.counts.open ?? 0) + (picture.counts.mended ?? 0) + (picture.counts.settled ?? 0) + (picture.counts.left ?? 0)

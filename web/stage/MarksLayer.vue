@@ -21,6 +21,8 @@ interface Mark {
   readonly id: string
   readonly path: string
   readonly state: string
+  /** Dashes of a small mark are short, so that it still reads as a ring. */
+  readonly small: boolean
 }
 
 const marks = computed<Mark[]>(() => {
@@ -38,7 +40,7 @@ const marks = computed<Mark[]>(() => {
     const sy = centre.y * scale + y
     // Half a view of marks round the view is kept drawn, so that a short pan shows no gap.
     if (sx < -reach - width / 2 || sy < -reach - height / 2 || sx > 1.5 * width + reach || sy > 1.5 * height + reach) continue
-    result.push({ id: flaw.id, path: pathOf(shape, props.resting), state: step && whatShows(step.telltales).length > 0 && flaw.state === 'mended' ? 'shows' : flaw.state })
+    result.push({ id: flaw.id, path: pathOf(shape, props.resting), small: centre.r * scale < 8, state: step && whatShows(step.telltales).length > 0 && flaw.state === 'mended' ? 'shows' : flaw.state })
   }
   return result
 })
@@ -73,7 +75,7 @@ function pathOf(shape: Shape, { scale, x, y }: Sight): string {
 
 <template>
   <svg class="marks" :class="{ faded }" :style="{ transform: moving }" data-test="marks">
-    <path v-for="mark in marks" :key="mark.id" :d="mark.path" :class="mark.state" />
+    <path v-for="mark in marks" :key="mark.id" :d="mark.path" :class="[mark.state, { small: mark.small }]" />
     <template v-if="chosen">
       <path v-if="chosen.source" :d="chosen.source" class="source" data-test="source-mark" />
       <line v-if="chosen.line" v-bind="chosen.line" class="source" />
@@ -93,6 +95,7 @@ path, line { fill: none; stroke-width: 1.3; vector-effect: non-scaling-stroke; }
 .open { stroke: var(--open); stroke-dasharray: 4 3; }
 .left { stroke: var(--left); stroke-dasharray: 1.5 3; }
 .shows { stroke: var(--shows); stroke-dasharray: 9 3; stroke-width: 2; }
+.mended.small, .shows.small { stroke-dasharray: 4 1.5; }
 .chosen { stroke-width: 2; }
 .under { stroke: #fff; stroke-width: 4; opacity: 0.75; }
 .source { stroke: var(--ink); stroke-dasharray: 1 3; stroke-width: 1.6; stroke-linecap: round; }

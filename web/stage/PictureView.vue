@@ -161,7 +161,7 @@ function showSelected(): void {
   if (!flaw || !viewer.value?.world.getItemCount()) return
   const { x, y } = shapeCentre(flaw.shape)
   const place = { x: x * sight.value.scale + sight.value.x, y: y * sight.value.scale + sight.value.y }
-  const margin = 60
+  const margin = 16
   const inView = place.x > margin && place.y > margin && place.x < sight.value.width - margin && place.y < sight.value.height - margin
   if (inView) return
   const image = viewer.value.world.getItemAt(0)

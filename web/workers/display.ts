@@ -72,11 +72,12 @@ function multiply(a: readonly number[], b: readonly number[]): number[] {
   })
 }
 
-/** Screen pixels as a negative, its contrast raised by strength 0..1. */
+/** Screen pixels as a negative; strength 0..1 opens the dark tones, which are the bright ones of the picture. */
 export function asNegative(pixels: Uint8ClampedArray, strength: number): void {
-  const gain = 1 + 2 * strength
+  const power = 1 - 0.7 * strength
+  const table = Uint8ClampedArray.from({ length: 256 }, (_value, i) => Math.round(255 * ((255 - i) / 255) ** power))
   for (let i = 0; i < pixels.length; i += 4) {
-    for (let c = 0; c < 3; c++) pixels[i + c] = 128 + gain * (127 - pixels[i + c]!)
+    for (let c = 0; c < 3; c++) pixels[i + c] = table[pixels[i + c]!]!
   }
 }
 

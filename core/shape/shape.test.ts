@@ -1,0 +1,51 @@
+import { describe, expect, it } from 'vitest'
+import * as fc from 'fast-check'
+import { outlinesOfMask } from './from-mask.js'
+import { coverage, distanceOutside, moveShape, shapeBounds } from './shape.js'
+
+describe('coverage', () => {
+  it('a disc covers its area: the sum of soft coverage is pi r^2', () => {
+    const disc = { type: 'disc', x: 30.3, y: 29.6, r: 17 } as const
+    const region = { x: 0, y: 0, width: 60, height: 60 }
+    for (const edge of [1, 4, 8]) {
+      const sum = coverage(distanceOutside(disc, region), edge, 'smooth').data.reduce((a, b) => a + b, 0)
+      expect(sum / (Math.PI * 17 * 17)).toBeCloseTo(1, 1)
+    }
+  })
+  it('a stroke is its path made wide, an outline what lies within, less its holes', () => {
+    const region = { x: 0, y: 0, width: 20, height: 20 }
+    const stroke = distanceOutside({ type: 'stroke', points: [[4, 10], [16, 10]], width: 4 }, region)
+    expect(stroke.data[10 * 20 + 10]).toBeCloseTo(-1.5, 5)
+    expect(stroke.data[2 * 20 + 10]).toBeCloseTo(5.5, 5)
+    const square: [number, number][] = [[2, 2], [18, 2], [18, 18], [2, 18]]
+    const hole: [number, number][] = [[8, 8], [12, 8], [12, 12], [8, 12]]
+    const outline = distanceOutside({ type: 'outline', points: square, holes: [hole] }, region)
+    expect(outline.data[5 * 20 + 5]).toBeLessThan(0)
+    expect(outline.data[10 * 20 + 10]).toBeGreaterThan(0)
+    expect(outline.data[0]).toBeGreaterThan(0)
+  })
+  it('moves with its shape', () => {
+    const shape = { type: 'outline', points: [[1, 1], [5, 1], [3, 6]] as [number, number][] } as const
+    expect(shapeBounds(moveShape({ ...shape, points: [...shape.points] }, 10, 20))).toMatchObject({ x: 11, y: 21 })
+  })
+})
+
+describe('outlines of a mask', () => {
+  it('cover exactly the pixels of the mask, holes and long pieces included', () => {
+    fc.assert(
+      fc.property(fc.array(fc.boolean(), { minLength: 130 * 9, maxLength: 130 * 9 }), (bits) => {
+        const mask = Uint8Array.from(bits, (bit) => (bit ? 1 : 0))
+        const covered = new Uint8Array(mask.length)
+        for (const shape of outlinesOfMask(mask, 130, 9)) {
+          const bounds = shapeBounds(shape)
+          const distance = distanceOutside(shape, bounds)
+          distance.data.forEach((d, i) => {
+            if (d < 0) covered[(bounds.y + Math.floor(i / bounds.width)) * 130 + bounds.x + (i % bounds.width)]! += 1
+          })
+        }
+        expect(covered).toEqual(mask)
+      }),
+      { numRuns: 25 },
+    )
+  })
+})

@@ -1,0 +1,43 @@
+import vue from 'eslint-plugin-vue'
+import typescript from 'typescript-eslint'
+
+/** Of Math only what IEEE 754 and ECMAScript specify to the last bit; the rest differs between engines. */
+const EXACT = ['abs', 'min', 'max', 'floor', 'ceil', 'round', 'sqrt', 'trunc', 'imul', 'fround', 'sign', 'clz32']
+
+export default typescript.config(
+  { ignores: ['**/node_modules/**', '**/dist/**', '**/generated/**', '.fennip/**'] },
+  ...typescript.configs.recommended,
+  ...vue.configs['flat/recommended'],
+  { files: ['**/*.vue'], languageOptions: { parserOptions: { parser: typescript.parser } } },
+  {
+    rules: {
+      'vue/multi-word-component-names': 'off',
+      'vue/max-attributes-per-line': 'off',
+      'vue/singleline-html-element-content-newline': 'off',
+      'vue/multiline-html-element-content-newline': 'off',
+      'vue/html-self-closing': 'off',
+      'vue/first-attribute-linebreak': 'off',
+      'vue/html-closing-bracket-newline': 'off',
+      'vue/html-indent': 'off',
+      'vue/attributes-order': 'off',
+      '@typescript-eslint/no-unused-vars': ['error', { argsIgnorePattern: '^_', varsIgnorePattern: '^_' }],
+      '@typescript-eslint/no-non-null-assertion': 'off',
+      '@typescript-eslint/unified-signatures': 'off',
+    },
+  },
+  {
+    files: ['core/**/*.ts'],
+    ignores: ['**/*.test.ts'],
+    rules: {
+      'no-restricted-syntax': [
+        'error',
+        {
+          selector: `MemberExpression[object.name='Math'][property.name!=/^(${EXACT.join('|')})$/]`,
+          message: 'This function differs between engines in its last bits; use core/raster/exact-math.ts.',
+        },
+        { selector: 'MemberExpression[object.name="Math"][property.name="random"]', message: 'Use a seed: core/random.ts.' },
+      ],
+      'no-restricted-imports': ['error', { patterns: ['node:*', 'vue', '@fennip/server/*', '@fennip/web/*', '@fennip/codec/*'] }],
+    },
+  },
+)
