@@ -2,8 +2,9 @@ import cv from '@techstark/opencv-js'
 import sharp from 'sharp'
 import { findFlaws, DEFAULT_FALSE_FINDS } from '@fennip/core/find/find.js'
 import { mendAll } from '@fennip/core/treatment/mend-all.js'
-import type { Flaw } from '@fennip/core/treatment/schema.js'
+import type { Flaw, Step } from '@fennip/core/treatment/schema.js'
 import { clipRegion, crop, paste, rasterSource, type IntegerRaster } from '@fennip/core/raster/raster.js'
+import { shapeCentre } from '@fennip/core/shape/shape.js'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'
 import { addDust, copyLight, type TrueFlaw } from '@fennip/demo/damage.js'
 import { dustyPylon, pylonLight } from '@fennip/demo/pictures.js'
@@ -87,11 +88,11 @@ function mendAndMeasure(title: string, damaged: IntegerRaster, clean: IntegerRas
   return rows
 }
 
-function changedOutside(before: IntegerRaster, after: IntegerRaster, steps: readonly { shape: { type: string } }[]): number {
+function changedOutside(before: IntegerRaster, after: IntegerRaster, steps: readonly Step[]): number {
   const covered = new Uint8Array(before.width * before.height)
-  for (const step of steps as { shape: { x: number; y: number; r: number }; softEdgePx: number; shadow?: { x: number; y: number; radius: number; wobble: number[] } }[]) {
-    const { x, y } = step.shadow ?? step.shape
-    const r = step.shadow ? step.shadow.radius * 1.7 * (1 + step.shadow.wobble.reduce((sum, size) => sum + Math.abs(size), 0)) + 1 : step.shape.r + step.softEdgePx / 2 + 1
+  for (const step of steps) {
+    const { x, y, r: size } = shapeCentre(step.shape)
+    const r = step.shadow ? step.shadow.radius * 1.7 * (1 + step.shadow.wobble.reduce((sum, part) => sum + Math.abs(part), 0)) + 1 : size + step.softEdgePx / 2 + 1
     for (let py = Math.max(0, Math.floor(y - r)); py <= Math.min(before.height - 1, y + r); py++) {
       for (let px = Math.max(0, Math.floor(x - r)); px <= Math.min(before.width - 1, x + r); px++) covered[py * before.width + px] = 1
     }

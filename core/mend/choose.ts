@@ -61,7 +61,7 @@ export function chooseMend(request: MendRequest): Step {
     const lifted = tryLift(request)
     if ('trial' in lifted) {
       trials.push(lifted.trial)
-      if (passes(lifted.trial) || method === 'lift') return finish(lifted.trial, lifted.why, method)
+      if (lifted.trial.worst <= patienceWithLift(request) || method === 'lift') return finish(lifted.trial, lifted.why, method)
       notes.push(`a lift would show ${wordsFor(lifted.trial.telltales)}`)
     } else notes.push(lifted.refused)
   }
@@ -81,6 +81,32 @@ export function chooseMend(request: MendRequest): Step {
   if (best.step.method === 'lift') return finish(best, `Lifted, although it shows ${wordsFor(best.telltales)}: healing shows more.`, method)
   const because = notes.length > 0 ? `Healed, because ${notes.join(', ')}.` : transplant === 'clone' ? 'Copied as you asked.' : 'Healed from the place that matches best.'
   return finish(best, because, method)
+}
+
+/**
+ * How far a lift may be over the limit of a telltale before it is given up, 1 in a plain sky.
+ *
+ * Where the surroundings are textured, a heal invents what it puts there, and no telltale can know that it is not what
+ * was there; a lift gives the real thing, a little uneven at worst.
+ */
+function patienceWithLift({ picture, transfer, flaw }: MendRequest): number {
+  const { x, y, r } = shapeCentre(flaw.shape)
+  const reach = Math.ceil(2.6 * r + 4)
+  const region = clipRegion({ x: Math.floor(x) - reach, y: Math.floor(y) - reach, width: 2 * reach, height: 2 * reach }, picture.width, picture.height)
+  const light = logLight(picture.read(region), transfer)
+  const smooth = gaussianBlur(light, Math.max(1.5, r / 4))
+  const structure: number[] = []
+  const noise: number[] = []
+  for (let i = 0; i + 1 < light.data.length; i++) {
+    const dx = region.x + (i % region.width) + 0.5 - x
+    const dy = region.y + Math.floor(i / region.width) + 0.5 - y
+    if (dx * dx + dy * dy < 2.9 * r * r) continue
+    structure.push(Math.abs(light.data[i]! - smooth.data[i]!))
+    noise.push(Math.abs(light.data[i]! - light.data[i + 1]!))
+  }
+  // White noise alone gives a ratio of about 1 / sqrt 2; structure coarser than a pixel gives more.
+  const ratio = median(Float32Array.from(structure)) / Math.max(1e-6, median(Float32Array.from(noise)))
+  return ratio < 1 ? 1 : Math.min(4, 1 + 4 * (ratio - 1))
 }
 
 /** Fennip's words for a measured sign. */
