@@ -37,11 +37,12 @@ export async function startServices(options: ServiceOptions): Promise<Services> 
   if (cluster) environment.FENNIP_DATABASE_URL = cluster.url
   const host = environment.FENNIP_HOST ?? '127.0.0.1'
   const address = `http://${host}:${port}`
+  const quiet = options.logLevel === 'silent'
   let stopping = false
   const children = new Map<string, ChildProcess>()
   const begin = (part: 'server' | 'worker') => {
     const file = part === 'server' ? 'server/main.ts' : 'server/worker.ts'
-    const child = spawn(process.execPath, ['--import', 'tsx', join(root, file)], { cwd: root, env: environment, stdio: ['ignore', 'inherit', 'inherit'], detached: true })
+    const child = spawn(process.execPath, ['--import', 'tsx', join(root, file)], { cwd: root, env: environment, stdio: ['ignore', quiet ? 'ignore' : 'inherit', quiet ? 'ignore' : 'inherit'], detached: true })
     children.set(part, child)
     child.once('exit', () => {
       if (stopping) return

@@ -110,7 +110,9 @@ export async function importPicture(
   } catch (error) {
     const used = await database('originals').where('sha256', sha256).first('sha256')
     if (!used) await forget(storage, sha256)
-    throw asProblem(error, name, sha256)
+    // The thread knows the file by its hash alone.
+    if (error instanceof ProblemError) throw new ProblemError(error.type, { title: error.title, detail: error.detail.replaceAll(sha256, name), status: error.status })
+    throw error
   }
   const { size } = await stat(path)
   const about: About = {
@@ -130,13 +132,6 @@ export async function importPicture(
 
 async function forget(storage: Storage, sha256: string): Promise<void> {
   await rm(storage.originalPath(sha256), { force: true })
-}
-
-/** Errors lose their class on the way out of a thread; their fields come through. */
-function asProblem(error: unknown, name: string, sha256: string): unknown {
-  const fields = error as Partial<ProblemError>
-  if (error instanceof ProblemError || !fields.type || !fields.title || !fields.detail) return error
-  return new ProblemError(fields.type, { title: fields.title, detail: fields.detail.replaceAll(sha256, name), status: fields.status ?? 422 })
 }
 
 export async function openPicture(database: Database, id: string) {

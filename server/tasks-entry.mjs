@@ -2,4 +2,19 @@
 import { register } from 'tsx/esm/api'
 
 register()
-export const { makePyramid, searchTile, mendOpenFlaws, keepPatches } = await import('./tasks.ts')
+const tasks = await import('./tasks.ts')
+
+/** Errors lose all but their message on the way out of a thread, so problems travel as values. */
+const answering = (task) => async (input) => {
+  try {
+    return { value: await task(input) }
+  } catch (error) {
+    if (error.name !== 'ProblemError') throw error
+    return { problem: { type: error.type, title: error.title, detail: error.detail, status: error.status } }
+  }
+}
+
+export const makePyramid = answering(tasks.makePyramid)
+export const searchTile = answering(tasks.searchTile)
+export const mendOpenFlaws = answering(tasks.mendOpenFlaws)
+export const keepPatches = answering(tasks.keepPatches)

@@ -1,6 +1,7 @@
-import { MessageChannel } from 'node:worker_threads'
+import { MessageChannel, type MessagePort } from 'node:worker_threads'
 import { fileURLToPath } from 'node:url'
 import { Piscina } from 'piscina'
+import { ProblemError } from '@fennip/core/problem.js'
 import type { Find, FindOptions } from '@fennip/core/find/find.js'
 import type { Region } from '@fennip/core/raster/raster.js'
 import type { Step, Treatment } from '@fennip/core/treatment/schema.js'
@@ -18,12 +19,18 @@ export class Threads {
     })
   }
 
+  private async run<T>(name: string, input: object, transferList: MessagePort[] = []): Promise<T> {
+    const answer = (await this.pool.run({ folder: this.folder, ...input }, { name, transferList })) as { value: T } | { problem: { type: string; title: string; detail: string; status: number } }
+    if ('value' in answer) return answer.value
+    throw new ProblemError(answer.problem.type, answer.problem)
+  }
+
   makePyramid(sha256: string): Promise<void> {
-    return this.pool.run({ folder: this.folder, sha256 }, { name: 'makePyramid' }) as Promise<void>
+    return this.run('makePyramid', { sha256 })
   }
 
   searchTile(sha256: string, tile: Region, options: FindOptions): Promise<Find[]> {
-    return this.pool.run({ folder: this.folder, sha256, tile, options }, { name: 'searchTile' }) as Promise<Find[]>
+    return this.run('searchTile', { sha256, tile, options })
   }
 
   async mendOpenFlaws(treatment: Treatment, onProgress: (share: number) => boolean): Promise<Step[]> {
@@ -32,14 +39,14 @@ export class Threads {
       if (!onProgress(share)) port1.postMessage('cancel')
     })
     try {
-      return (await this.pool.run({ folder: this.folder, treatment, port: port2 }, { name: 'mendOpenFlaws', transferList: [port2] })) as Step[]
+      return await this.run('mendOpenFlaws', { treatment, port: port2 }, [port2])
     } finally {
       port1.close()
     }
   }
 
   keepPatches(treatment: Treatment): Promise<Record<string, string>> {
-    return this.pool.run({ folder: this.folder, treatment }, { name: 'keepPatches' }) as Promise<Record<string, string>>
+    return this.run('keepPatches', { treatment })
   }
 
   stop(): Promise<void> {

@@ -1,0 +1,276 @@
+import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { mkdtempSync, readdirSync, readFileSync, rmSync } from 'node:fs'
+import { request } from 'node:http'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import sharp from 'sharp'
+import { demoFiles, loadDemo, upload } from '../demo/load.js'
+import { startServices, type Services } from '../scripts/services.js'
+import { rationalEntry, shortEntry, TAG, writeDirectories } from '../codec/directory.js'
+import { makeMatrixProfile } from '../codec/test-profile.js'
+import { encodePicture } from '../codec/write.js'
+import { makeRaster } from '../core/raster/raster.js'
+import { makeRandom } from '../core/random.js'
+import { safeName } from './api/uploads.js'
+
+interface Answer { status: number; body: Record<string, unknown> & { [key: string]: never } }
+
+const home = mkdtempSync(join(tmpdir(), 'fennip-server-'))
+let services: Services
+let job: string
+let picture: string
+
+const get = async (path: string) => {
+  const response = await fetch(services.address + path)
+  return { status: response.status, body: (await response.json()) as never } as Answer
+}
+const post = async (path: string, body: unknown) => {
+  const response = await fetch(services.address + path, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) })
+  return { status: response.status, type: response.headers.get('content-type'), body: (await response.json()) as never } as Answer & { type: string | null }
+}
+async function ended(run: string, seconds = 60): Promise<Record<string, unknown>> {
+  for (let i = 0; i < seconds * 5; i++) {
+    const answer = await get(`/api/runs/${run}`).catch(() => null)
+    if (answer?.status === 200 && !['queued', 'running'].includes(answer.body.state as string)) return answer.body
+    await new Promise((resolve) => setTimeout(resolve, 200))
+  }
+  throw new Error('the run did not end')
+}
+const flaw = (id: string, x: number) => ({ id, kind: 'other', shape: { type: 'disc', x, y: 100, r: 9 }, state: 'open', contrast: 0, weight: 0, confidence: 1, origin: 'hand' })
+const edit = (revision: number, id: string, x: number) => post(`/api/pictures/${picture}/edits`, { revision, label: 'Add', operations: [{ type: 'put', list: 'flaws', items: [flaw(id, x)] }] })
+const revisionNow = async () => (await get(`/api/pictures/${picture}`)).body.revision as number
+
+beforeAll(async () => {
+  services = await startServices({ home, logLevel: 'silent', environment: { FENNIP_LARGEST_FILE: '30000000' } })
+  job = await loadDemo(services.address, () => undefined, demoFiles({ width: 1200, height: 800 }, { width: 900, height: 600 }).filter(({ name }) => name.endsWith('west.jpg') || name.startsWith('lower')))
+  const list = (await get(`/api/jobs/${job}`)).body.list as { id: string; name: string }[]
+  picture = list.find(({ name }) => name === 'pylon-7-west.jpg')!.id
+})
+afterAll(async () => {
+  await services.stop()
+  rmSync(home, { recursive: true, force: true })
+})
+
+describe('the interface', () => {
+  it('serves an OpenAPI description that names exactly the routes there are', async () => {
+    const description = (await get('/api/openapi.json')).body as unknown as { openapi: string; paths: Record<string, Record<string, unknown>> }
+    expect(description.openapi).toBe('3.1.0')
+    for (const [path, methods] of Object.entries(description.paths)) {
+      if (path === '/api/uploads' || path === '/api/events') continue
+      for (const method of Object.keys(methods)) {
+        const response = await fetch(services.address + path.replaceAll(/\{\w+\}/g, '00000000-0000-0000-0000-000000000000'), { method: method.toUpperCase(), headers: { 'content-type': 'application/json' }, ...(method === 'post' ? { body: '{"nothing":1}' } : {}) })
+        const text = await response.text()
+        expect(text, `${method} ${path}`).not.toContain('address-unknown')
+      }
+    }
+    expect((await get('/api/nothing')).body.type).toBe('urn:fennip:problem:address-unknown')
+  })
+  it('answers every bad request with a problem document (RFC 9457)', async () => {
+    for (const [path, body, status] of [
+      [`/api/pictures/${picture}/edits`, { revision: -1, label: '', operations: [] }, 400],
+      [`/api/pictures/${picture}/edits`, { revision: 0, label: 'x', operations: [{ type: 'remove', list: 'flaws', ids: ['nope'] }] }, 409],
+      ['/api/pictures/not-an-id/undo', { revision: 0 }, 404],
+      ['/api/pictures/00000000-0000-0000-0000-000000000000/undo', { revision: 0 }, 404],
+      ['/api/jobs', { title: '' }, 400],
+    ] as const) {
+      const answer = await post(path, body)
+      expect(answer.status, path).toBe(status)
+      expect(answer.type).toContain('application/problem+json')
+      expect(Object.keys(answer.body)).toEqual(expect.arrayContaining(['type', 'title', 'status', 'detail']))
+    }
+  })
+  it('refuses foreign origins and hosts, and sends a strict policy', async () => {
+    const foreign = await fetch(`${services.address}/api/jobs`, { headers: { origin: 'http://elsewhere.invalid' } })
+    expect(foreign.status).toBe(403)
+    const { port } = new URL(services.address)
+    const status = await new Promise<number>((resolve, reject) => {
+      request({ host: '127.0.0.1', port, path: '/api/jobs', headers: { host: 'elsewhere.invalid' } }, (response) => resolve(response.statusCode!)).on('error', reject).end()
+    })
+    expect(status).toBe(403)
+    const policy = (await fetch(`${services.address}/`)).headers.get('content-security-policy')!
+    expect(policy).toContain("default-src 'none'")
+    expect(policy).toContain("script-src 'self'")
+    expect(policy).not.toContain('unsafe-eval')
+  })
+  it('names files safely', () => {
+    expect(safeName('../../etc/passwd')).toBe('passwd')
+    expect(safeName('.hidden')).toBe('picture.hidden')
+    expect(safeName('a\u0000b.tif')).toBe('ab.tif')
+  })
+})
+
+describe('import', () => {
+  const empty = { icc: null, exif: null, resolutionPerInch: null }
+  const tryImport = async (name: string, bytes: Uint8Array) => {
+    const response = await upload(services.address, job, name, bytes)
+    const text = await response.text()
+    return { status: response.status, problem: text.startsWith('{') ? (JSON.parse(text) as { type: string; detail: string }) : null }
+  }
+  it('refuses each bad file with a message that names it, keeps nothing of it, and goes on', async () => {
+    const before = ((await get(`/api/jobs/${job}`)).body.list as unknown[]).length
+    const raster = makeRaster(400, 300, 3, 8)
+    const random = makeRandom(1)
+    raster.data.forEach((_value, i) => (raster.data[i] = random.integer() & 255))
+    const jpeg = await encodePicture(raster, null, empty, { format: 'jpeg', depth: 8, quality: 90 })
+    const truncated = await tryImport('half.jpg', jpeg.subarray(0, jpeg.length >> 1))
+    expect(truncated.status).toBe(422)
+    expect(truncated.problem!.detail).toContain('half.jpg')
+    const text = await tryImport('letter.tif', new TextEncoder().encode('Dear archive'))
+    expect(text.problem!.type).toContain('not-a-picture')
+    const tooLarge = await fetch(`${services.address}/api/uploads`, { method: 'POST', headers: { 'tus-resumable': '1.0.0', 'upload-length': '30000001', 'upload-metadata': `filename ${btoa('big.tif')},job ${btoa(job)}` } })
+    expect(tooLarge.status).toBe(413)
+    const svg = await tryImport('drawing.png', new TextEncoder().encode('<svg xmlns="http://www.w3.org/2000/svg"/>'))
+    expect(svg.problem!.type).toContain('not-a-picture')
+    const zero = await fetch(`${services.address}/api/uploads`, { method: 'POST', headers: { 'tus-resumable': '1.0.0', 'upload-length': '0', 'upload-metadata': `filename ${btoa('none.jpg')},job ${btoa(job)}` } })
+    expect(zero.status).toBeGreaterThanOrEqual(400)
+    expect(await zero.text()).toContain('none.jpg')
+    expect(((await get(`/api/jobs/${job}`)).body.list as unknown[]).length).toBe(before)
+    expect(readdirSync(join(home, 'storage/uploads'))).toEqual([])
+    expect((await get('/api/health')).body).toEqual({ ok: true })
+  })
+  it('takes a 16 bit TIFF in and gives it out with 16 bits, profile, resolution; upright everywhere (orientation 6)', async () => {
+    const raster = makeRaster(300, 200, 3, 16)
+    const random = makeRandom(2)
+    raster.data.forEach((_value, i) => (raster.data[i] = 20000 + (random.integer() & 8191)))
+    const icc = makeMatrixProfile('Wide', 2.2)
+    const bytes = await encodePicture(raster, null, { icc, exif: null, resolutionPerInch: 600 }, { format: 'tiff', depth: 16, quality: 90 })
+    // Orientation 6 put into the file's own directory.
+    const turned = bytes.slice()
+    const view = new DataView(turned.buffer)
+    const directory = view.getUint32(4, true)
+    for (let i = 0; i < view.getUint16(directory, true); i++) if (view.getUint16(directory + 2 + 12 * i, true) === TAG.orientation) view.setUint16(directory + 10 + 12 * i, 6, true)
+    expect((await tryImport('turned.tif', turned)).status).toBeLessThan(300)
+    const list = (await get(`/api/jobs/${job}`)).body.list as { id: string; name: string; original: { width: number; height: number } }[]
+    const imported = list.find(({ name }) => name === 'turned.tif')!
+    expect(imported.original).toMatchObject({ width: 200, height: 300, depth: 16 })
+    const run = await post(`/api/pictures/${imported.id}/exports`, { format: 'tiff', depth: 16, quality: 90 })
+    await ended(run.body.id as string)
+    const file = Buffer.from(await (await fetch(`${services.address}/api/runs/${run.body.id as string}/file`)).arrayBuffer())
+    const meta = await sharp(file).metadata()
+    expect(meta).toMatchObject({ width: 200, height: 300, depth: 'ushort', density: 600 })
+    expect(meta.orientation ?? 1).toBe(1)
+    expect(new Uint8Array(meta.icc!)).toEqual(icc)
+    const out = await sharp(file, { ignoreIcc: true }).pipelineColourspace('rgb16').toColourspace('rgb16').raw({ depth: 'ushort' }).toBuffer()
+    const pixel = (x: number, y: number) => out.readUInt16LE(2 * 3 * (y * 200 + x))
+    // Upright (x, y) is stored (y, height - 1 - x): Exif 2.32, orientation 6.
+    for (const [x, y] of [[0, 0], [199, 0], [57, 211]] as const) expect(pixel(x, y)).toBe(raster.data[((199 - x) * 300 + y) * 3])
+  })
+  it('resumes an upload where it was cut off (tus 1.0.0)', async () => {
+    const raster = makeRaster(200, 150, 1, 8)
+    raster.data.fill(90)
+    const bytes = await encodePicture(raster, null, { ...empty, exif: writeDirectories({ main: new Map([[TAG.orientation, shortEntry(1)]]), exif: new Map([[0x829d, rationalEntry(8)]]) }) }, { format: 'png', depth: 8, quality: 90 })
+    const begun = await fetch(`${services.address}/api/uploads`, { method: 'POST', headers: { 'tus-resumable': '1.0.0', 'upload-length': String(bytes.length), 'upload-metadata': `filename ${btoa('grey.png')},job ${btoa(job)}` } })
+    const place = new URL(begun.headers.get('location')!, services.address)
+    const patch = (from: number, to: number) => fetch(place, { method: 'PATCH', headers: { 'tus-resumable': '1.0.0', 'upload-offset': String(from), 'content-type': 'application/offset+octet-stream' }, body: bytes.slice(from, to) })
+    const half = bytes.length >> 1
+    await patch(0, half)
+    const at = Number((await fetch(place, { method: 'HEAD', headers: { 'tus-resumable': '1.0.0' } })).headers.get('upload-offset'))
+    expect(at).toBe(half)
+    expect((await patch(at, bytes.length)).ok).toBe(true)
+    const list = (await get(`/api/jobs/${job}`)).body.list as { name: string; kind: string }[]
+    expect(list.find(({ name }) => name === 'grey.png')!.kind).toBe('frame')
+  })
+})
+
+describe('history', () => {
+  it('appends, undoes and redoes, and rebases what does not touch', async () => {
+    const start = await revisionNow()
+    expect((await edit(start, 'h1', 50)).body).toEqual({ revision: start + 1, rebased: false })
+    // A second window still on the older revision: another flaw goes through, the same is refused.
+    expect((await edit(start, 'h2', 80)).body).toEqual({ revision: start + 2, rebased: true })
+    const refused = await edit(start, 'h1', 90)
+    expect(refused.status).toBe(409)
+    expect(refused.body.type).toContain('changed-elsewhere')
+    await post(`/api/pictures/${picture}/undo`, { revision: start + 2 })
+    let now = await get(`/api/pictures/${picture}`)
+    expect((now.body.treatment as { flaws: { id: string }[] }).flaws.map(({ id }) => id)).toEqual(['h1'])
+    await post(`/api/pictures/${picture}/redo`, { revision: start + 3 })
+    now = await get(`/api/pictures/${picture}`)
+    expect((now.body.treatment as { flaws: { id: string }[] }).flaws.map(({ id }) => id)).toEqual(['h1', 'h2'])
+  })
+  it('opens the same treatment from a snapshot and from replaying', async () => {
+    let revision = await revisionNow()
+    for (let n = 0; n < 30; n++) revision = (await edit(revision, `s${n}`, 20 + n)).body.revision as number
+    const { treatment } = (await get(`/api/pictures/${picture}`)).body as unknown as { treatment: { flaws: { id: string; shape: { x: number } }[] } }
+    expect(treatment.flaws.filter(({ id }) => id.startsWith('s')).map(({ shape }) => shape.x)).toEqual(Array.from({ length: 30 }, (_value, n) => 20 + n))
+    for (let n = 0; n < 30; n++) revision = (await post(`/api/pictures/${picture}/undo`, { revision })).body.revision as number
+    const back = (await get(`/api/pictures/${picture}`)).body as unknown as { treatment: typeof treatment }
+    expect(back.treatment.flaws.filter(({ id }) => id.startsWith('s'))).toEqual([])
+  })
+})
+
+describe('long work', () => {
+  it('finds, mends, and hands over a file in which only mends changed pixels', async () => {
+    const found = await post(`/api/pictures/${picture}/find`, { kinds: ['dust'], falseFinds: 4 })
+    expect(found.status).toBe(202)
+    expect(((await ended(found.body.id as string)).result as { found: number }).found).toBeGreaterThan(6)
+    const again = await post(`/api/pictures/${picture}/mend`, { revision: 0 })
+    expect(await ended(again.body.id as string)).toMatchObject({ state: 'done' })
+    const opened = (await get(`/api/pictures/${picture}`)).body as unknown as { treatment: { steps: unknown[] }; picture: { original: { sha256: string } } }
+    const run = await post(`/api/pictures/${picture}/exports`, { format: 'png', depth: 8, quality: 90 })
+    const done = await ended(run.body.id as string)
+    expect((done.result as { mends: number }).mends).toBe(opened.treatment.steps.length)
+    const file = Buffer.from(await (await fetch(`${services.address}/api/runs/${run.body.id as string}/file`)).arrayBuffer())
+    const out = await sharp(file).removeAlpha().raw().toBuffer()
+    const { sha256 } = opened.picture.original
+    const before = await sharp(readFileSync(join(home, 'storage/originals', sha256.slice(0, 2), sha256))).raw().toBuffer()
+    let changed = 0
+    for (let i = 0; i < out.length; i++) if (out[i] !== before[i]) changed++
+    expect(changed).toBeGreaterThan(500)
+    expect(changed).toBeLessThan(0.2 * out.length)
+  })
+  it('stops within two seconds when cancelled', async () => {
+    const run = await post(`/api/pictures/${picture}/exports`, { format: 'tiff', depth: 8, quality: 90 })
+    const asked = Date.now()
+    await post(`/api/runs/${run.body.id as string}/cancel`, {})
+    const { state } = await ended(run.body.id as string)
+    expect(['cancelled', 'done']).toContain(state)
+    expect(Date.now() - asked).toBeLessThan(2500)
+  })
+})
+
+describe('killed without warning', () => {
+  it('keeps every edit that was called saved, over 20 kills of server and database', async () => {
+    const saved: string[] = []
+    const random = makeRandom(Date.now() & 0xffff)
+    let stop = false
+    const restorer = (async () => {
+      for (let n = 0; !stop; n++) {
+        try {
+          const revision = await revisionNow()
+          const answer = await edit(revision, `k${n}`, 10 + (n % 500))
+          if (answer.status === 200) saved.push(`k${n}`)
+        } catch {
+          await new Promise((resolve) => setTimeout(resolve, 50))
+        }
+      }
+    })()
+    for (let kill = 0; kill < 20; kill++) {
+      await new Promise((resolve) => setTimeout(resolve, 150 + random.uniform() * 900))
+      await services.kill(kill % 2 === 0 ? 'server' : 'database')
+      for (let i = 0; i < 300; i++) {
+        if ((await fetch(`${services.address}/api/health`).catch(() => null))?.ok) break
+        await new Promise((resolve) => setTimeout(resolve, 50))
+      }
+    }
+    await new Promise((resolve) => setTimeout(resolve, 800))
+    stop = true
+    await restorer
+    const { treatment } = (await get(`/api/pictures/${picture}`)).body as unknown as { treatment: { flaws: { id: string }[] } }
+    const there = new Set(treatment.flaws.map(({ id }) => id))
+    expect(saved.length).toBeGreaterThan(20)
+    expect(saved.filter((id) => !there.has(id))).toEqual([])
+  })
+  it('takes a killed export up again within 30 s', async () => {
+    const run = await post(`/api/pictures/${picture}/exports`, { format: 'tiff', depth: 8, quality: 90 })
+    const id = run.body.id as string
+    for (let i = 0; i < 200; i++) {
+      if ((await get(`/api/runs/${id}`)).body.state === 'running') break
+      await new Promise((resolve) => setTimeout(resolve, 20))
+    }
+    await services.kill('worker')
+    const killed = Date.now()
+    expect(await ended(id)).toMatchObject({ state: 'done' })
+    expect(Date.now() - killed).toBeLessThan(30000)
+  })
+})
