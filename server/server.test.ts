@@ -13,7 +13,7 @@ import { makeRaster } from '../core/raster/raster.js'
 import { makeRandom } from '../core/random.js'
 import { safeName } from './api/uploads.js'
 
-interface Answer { status: number; body: Record<string, unknown> & { [key: string]: never } }
+interface Answer { status: number; body: Record<string, unknown> }
 
 const home = mkdtempSync(join(tmpdir(), 'fennip-server-'))
 let services: Services

@@ -15,7 +15,15 @@ const METHODS = [
 
 const strength = ref(100)
 const softEdge = ref(6)
-watch(() => bench.selectedStep, (step) => {
+/** While a setting is on its way, an older answer must not move the slider back. */
+let pending = 0
+async function adjust(values: { strength?: number; softEdgePx?: number }): Promise<void> {
+  pending++
+  await bench.adjust(values)
+  pending--
+}
+watch(() => bench.selectedStep, (step, before) => {
+  if (pending > 0 && step?.id === before?.id) return
   strength.value = Math.round(100 * (step?.strength ?? 1))
   softEdge.value = step?.softEdgePx ?? 0
 }, { immediate: true })
@@ -43,8 +51,8 @@ const verdict = computed(() => {
         </button>
       </div>
       <template v-if="bench.selectedStep">
-        <label><span>Strength <b>{{ strength }} %</b></span><ElSlider v-model="strength" :min="0" :max="100" :show-tooltip="false" aria-label="Strength" data-test="strength" @change="bench.adjust({ strength: strength / 100 })" /></label>
-        <label v-if="bench.selectedStep.method !== 'lift'"><span>Soft edge <b>{{ softEdge }} px</b></span><ElSlider v-model="softEdge" :min="0" :max="60" :show-tooltip="false" aria-label="Soft edge" data-test="soft-edge" @change="bench.adjust({ softEdgePx: softEdge })" /></label>
+        <label><span>Strength <b>{{ strength }} %</b></span><ElSlider v-model="strength" :min="0" :max="100" :show-tooltip="false" aria-label="Strength" data-test="strength" @change="adjust({ strength: strength / 100 })" /></label>
+        <label v-if="bench.selectedStep.method !== 'lift'"><span>Soft edge <b>{{ softEdge }} px</b></span><ElSlider v-model="softEdge" :min="0" :max="60" :show-tooltip="false" aria-label="Soft edge" data-test="soft-edge" @change="adjust({ softEdgePx: softEdge })" /></label>
         <button type="button" class="plain-button main" data-test="settle" @click="bench.setState('settled')">Settle <span class="key">Enter</span></button>
         <button type="button" class="plain-button" data-test="other-source" :disabled="bench.busy" @click="bench.otherSource">Other source <span class="key">O</span></button>
       </template>

@@ -134,6 +134,8 @@ async function repaint(region: Parameters<LivingTiles['repaint']>[0]): Promise<v
   if (!tiles || !viewer.value) return
   const level = Math.max(0, Math.min(bench.opened!.levels - 1, Math.round(-Math.log2(sight.value.scale))))
   await tiles.repaint(region, (url) => url.startsWith(`fennip:${level}/`))
+  // The picture may have been left meanwhile.
+  if (gone) return
   viewer.value.forceRedraw()
   performance.mark('fennip-painted')
 }
@@ -187,7 +189,9 @@ function zoomTo(scale: number | 'fit'): void {
 watch(() => bench.selectedId, showSelected)
 watch(() => [bench.lens, bench.lensStrength, bench.holdOriginal], () => void repaint(null))
 watch(() => bench.opened?.id, show)
+let gone = false
 onBeforeUnmount(() => {
+  gone = true
   stopPixels?.()
   viewer.value?.destroy()
 })

@@ -37,7 +37,12 @@ export function useMarkDrag(bench: ReturnType<typeof useBench>) {
     const slack = 7 / sight.scale
     const source = bench.selectedStep?.source ?? null
     const distance = Math.hypot(at.x - x, at.y - y)
-    if (shape.type === 'disc' && Math.abs(distance - r) < Math.min(slack, 0.6 * r + slack / 2)) start = { kind: 'resize', shape, source }
+    const onHandle = shape.type === 'disc' && Math.hypot(at.x - x - r, at.y - y) < slack && distance > 0.5 * r
+    // A small mark is all middle but for its handle: it could not be moved otherwise.
+    const inMiddle = distance < Math.max(0.7 * r, Math.min(slack, 2 * r))
+    if (onHandle) start = { kind: 'resize', shape, source }
+    else if (inMiddle) start = { kind: 'move', shape, source }
+    else if (shape.type === 'disc' && Math.abs(distance - r) < slack) start = { kind: 'resize', shape, source }
     else if (distance < r) start = { kind: 'move', shape, source }
     else if (source && Math.hypot(at.x - x - source.dx, at.y - y - source.dy) < r + slack) start = { kind: 'source', shape, source }
     if (start) from.value = at
