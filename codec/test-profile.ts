@@ -25,7 +25,7 @@ export function makeMatrixProfile(name: string, gamma: number): Uint8Array {
   curve.set([0x63, 0x75, 0x72, 0x76])
   new DataView(curve.buffer).setUint32(8, 1)
   new DataView(curve.buffer).setUint16(12, Math.round(gamma * 256))
-  // Primaries of a wide space adapted to D50, from memory of Adobe RGB (1998) encoding specification, annex.
+  // Primaries of a wide space adapted to D50, as the primaries of a common wide-gamut RGB, values from memory.
   const tags: [string, Uint8Array][] = [
     ['desc', description],
     ['wtpt', xyz(0.9642, 1, 0.8249)],

@@ -60,7 +60,7 @@ export async function shaftValve(size: DemoSize = FRAME, seed = 3): Promise<Demo
   return { ...expose(light, damage, { electrons: 6000, readNoise: 9, grainSize: 0, depth: 8, seed }), flaws }
 }
 
-/** A print of the lower station scanned at 600 per inch: grain, dust and scratches. */
+/** A print of the lower station scanned at 600 per inch: grain, lint and scratches. */
 export async function stationPrint(size: DemoSize = PRINT, seed = 5): Promise<DemoPicture> {
   const scale = scaleOf(size, PRINT)
   const light = await lightOfRender(scene('station'), { ...size, channels: 1, softness: 1.2, detail: 0.12, seed: 13 })
