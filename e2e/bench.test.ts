@@ -203,6 +203,9 @@ describe('from a dusty frame to a finished one', () => {
 
   it('marks are shown as all, unsettled or none; the original while a key is held', async () => {
     await page.keyboard.press('Escape')
+    // Marks far outside the view are not drawn.
+    await page.keyboard.press('0')
+    await rest(page, 900)
     const shown = () => page.locator('[data-test=marks] path').count()
     const all = await shown()
     await test('marks-unsettled').click()
