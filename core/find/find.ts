@@ -64,7 +64,7 @@ export function findInTile(pixels: IntegerRaster, surroundings: Region, tile: Re
   const finds: Find[] = []
   for (const kind of options.kinds) {
     const octaves = makeOctaves(plane, LARGEST_RADIUS[kind])
-    const candidates = kind === 'dust' ? findRadial(octaves, -1) : findCandidates(octaves, 'both').filter(isClear)
+    const candidates = kind === 'dust' ? findRadial(octaves, -1) : findCandidates(octaves, 'both').filter((candidate) => isClear(candidate) && isRound(octaves, candidate))
     const by = kind === 'dust' ? dustJudge : speckJudge
     const least = leastScore(by, rate)
     for (const candidate of candidates) {
@@ -80,6 +80,31 @@ export function findInTile(pixels: IntegerRaster, surroundings: Region, tile: Re
 
 /** A speck is sharp and so must stand out by more than chance; dust is judged by its evenness instead. */
 const isClear = (candidate: Candidate) => Math.abs(candidate.response) > 7
+
+const AROUND = [[1, 0], [0.7071, 0.7071], [0, 1], [-0.7071, 0.7071], [-1, 0], [-0.7071, -0.7071], [0, -1], [0.7071, -0.7071]] as const
+
+/** A first look that spares edges and lines the full fit: the middle differs from all eight sides in the same sense. */
+function isRound(octaves: Octaves, candidate: Candidate): boolean {
+  let octave = 0
+  while (octave + 1 < octaves.planes.length && candidate.radius / 2 ** octave > 4) octave++
+  const plane = octaves.planes[octave]!
+  const scale = 2 ** octave
+  const column = Math.floor(candidate.x / scale)
+  const row = Math.floor(candidate.y / scale)
+  const reach = Math.ceil((2 * candidate.radius) / scale) + 1
+  if (column < reach || row < reach || column >= plane.width - reach || row >= plane.height - reach) return true
+  const middle = plane.data[row * plane.width + column]!
+  const sign = Math.sign(candidate.response)
+  let least = Infinity
+  let sum = 0
+  for (const [dx, dy] of AROUND) {
+    const at = (row + Math.round((dy * (1.9 * candidate.radius)) / scale)) * plane.width + column + Math.round((dx * (1.9 * candidate.radius)) / scale)
+    const difference = sign * (middle - plane.data[at]!)
+    least = Math.min(least, difference)
+    sum += difference / 8
+  }
+  return least > 0.15 * sum
+}
 
 function examine(octaves: Octaves, candidate: Candidate, kind: FoundKind, at: Region, least: number, by: Parameters<typeof judge>[0]): Find | null {
   const fit = fitDisc(octaves, candidate)

@@ -17,7 +17,7 @@ const LEAST_EVENNESS = 1.15
  * regression with bench/calibrate.ts; it spares four in five the full fit and loses few real shadows.
  */
 const FIRST_JUDGEMENT = [0.392, 7.799, -8.935, 2.334, -27.797] as const
-const LEAST_JUDGEMENT = -9
+const LEAST_JUDGEMENT = -8.5
 
 /** Mean difference in deviations that noise alone would give it. */
 const LEAST_RESPONSE = 4.5

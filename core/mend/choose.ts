@@ -109,6 +109,16 @@ function patienceWithLift({ picture, transfer, flaw }: MendRequest): number {
   return ratio < 1 ? 1 : Math.min(4, 1 + 4 * (ratio - 1))
 }
 
+/**
+ * A heal from the best source at once, nothing tried or measured: what a click shows until the choice is made.
+ */
+export function quickHeal(request: MendRequest): Step {
+  const shape = mendShape(request.flaw)
+  const [offer] = searchSources(request.picture, grown(shape, softEdgeOf(request, shape) / 2), request.openFlaws)
+  const { dx, dy } = offer ?? fallbackSource(request, shape)
+  return makeStep(request, 'heal', shape, { source: { dx, dy } })
+}
+
 /** Fennip's words for a measured sign. */
 export const TELLTALE_WORDS: Record<keyof Telltales, string> = {
   leftover: 'something left over',

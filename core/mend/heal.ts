@@ -14,7 +14,7 @@ export interface Transplant {
 }
 
 /** Cells across a mend at which the membrane is solved. */
-const WORKING_SIZE = 56
+const WORKING_SIZE = 44
 
 /** Width of the ring round a mend on which tones are compared, for a mend of radius r. */
 export function ringWidth(r: number): number {

@@ -15,7 +15,7 @@ export interface MembraneProblem {
 /** How stiff the membrane is against a cell with full say; spreads the noise of the ring over its neighbours. */
 const STIFFNESS = 3
 const ROUNDS = 3
-const SWEEPS = 60
+const SWEEPS = 36
 const RELAXATION = 1.85
 
 /**

@@ -4,7 +4,7 @@ import { whatShows } from '@fennip/core/check/telltales.js'
 import { mendShape } from '@fennip/core/mend/choose.js'
 import type { MethodName } from '@fennip/core/mend/methods.js'
 import { stepExtent } from '@fennip/core/render/patch.js'
-import type { Region } from '@fennip/core/raster/raster.js'
+import { unionRegion, type Region } from '@fennip/core/raster/raster.js'
 import { ProblemError } from '@fennip/core/problem.js'
 import { shapeCentre, shapesReach, type Disc, type Shape } from '@fennip/core/shape/shape.js'
 import { applyEdit } from '@fennip/core/treatment/edit.js'
@@ -247,8 +247,10 @@ export const useBench = defineStore('bench', () => {
     return { x, y, width: Math.max(...regions.map((region) => region.x + region.width)) - x, height: Math.max(...regions.map((region) => region.y + region.height)) - y }
   }
 
+  const joined = (a: Region | null, b: Region | null) => (a && b ? unionRegion(a, b) : a ?? b)
+
   /** Choose a mend for a flaw and lay it on. */
-  async function mend(flaw: Flaw, wishes: { method?: MethodName; source?: { dx: number; dy: number }; skipSources?: number; strength?: number; softEdgePx?: number }, label: string): Promise<void> {
+  async function mend(flaw: Flaw, wishes: { method?: MethodName; source?: { dx: number; dy: number }; skipSources?: number; strength?: number; softEdgePx?: number }, label: string, alsoRepaint: Region | null = null): Promise<void> {
     if (!treatment.value) return
     busy.value = true
     try {
@@ -259,7 +261,7 @@ export const useBench = defineStore('bench', () => {
       await change(label, [
         { type: 'put', list: 'flaws', items: [{ ...flaw, state: 'mended' }] },
         { type: 'put', list: 'steps', items: [step] },
-      ], extentOf([old, step]))
+      ], joined(extentOf([old, step]), alsoRepaint))
       if (!known) selectedId.value = flaw.id
     } catch (error) {
       report(error)
@@ -272,7 +274,16 @@ export const useBench = defineStore('bench', () => {
   async function addSpot(x: number, y: number): Promise<void> {
     const shape: Disc = { type: 'disc', x: Math.round(x * 10) / 10, y: Math.round(y * 10) / 10, r: spotRadius.value }
     const flaw: Flaw = { id: identifier('h'), kind: 'other', shape, state: 'open', contrast: 0, weight: 0, confidence: 1, origin: 'hand' }
-    await mend(flaw, {}, 'Mend a spot')
+    // First what can be shown at once, then the method that Fennip chooses; only that is saved.
+    const kept = treatment.value
+    if (!kept) return
+    const step = await thePool().mender.quickHeal({ steps: plain(kept.steps) }, plain(flaw), plain(openShapes(flaw.id, shape)), identifier('m')).catch(() => null)
+    if (step && treatment.value === kept) {
+      const shown = { ...kept, flaws: [...kept.flaws, flaw], steps: [...kept.steps, step] }
+      await thePool().update(plain(shown), false)
+      tellPixels(extentOf([step]))
+    }
+    await mend(flaw, {}, 'Mend a spot', extentOf([step]))
     selectedId.value = flaw.id
   }
 

@@ -5,7 +5,7 @@ import { levelSize, TILE_SIZE, tileRegion, unpackTile } from '@fennip/core/raste
 import { makeTransfer, type Transfer } from '@fennip/core/raster/transfer.js'
 import { layOver, layPatchesOverTile, makePatch, patchedSource, patchKeys, pasteTiles, type Patch } from '@fennip/core/render/patch.js'
 import { unpackPatch } from '@fennip/core/render/patch-code.js'
-import { chooseMend, measureStep, type MendRequest } from '@fennip/core/mend/choose.js'
+import { chooseMend, measureStep, quickHeal, type MendRequest } from '@fennip/core/mend/choose.js'
 import type { Flaw, Step, Telltales, Treatment } from '@fennip/core/treatment/schema.js'
 import type { Shape } from '@fennip/core/shape/shape.js'
 import type { Picture } from '../shared/api.js'
@@ -133,7 +133,8 @@ async function paintRegion(region: Region, level: number, view: View): Promise<I
 
 /** The picture without the mend of one step, as that step is to be made anew. */
 function surroundingsOf(without: string | null, treatment: Pick<Treatment, 'steps'>): PixelSource {
-  const others = patches.filter((_patch, i) => treatment.steps[i]?.id !== without)
+  // A patch beyond the treatment's own steps is shown for the moment only.
+  const others = patches.slice(0, treatment.steps.length).filter((_patch, i) => treatment.steps[i]!.id !== without)
   return patchedSource(sourceOf(), others)
 }
 
@@ -204,6 +205,10 @@ const worker = {
 
   choose(treatment: Pick<Treatment, 'steps'>, flaw: Flaw, openFlaws: readonly Shape[], wishes: Pick<MendRequest, 'method' | 'source' | 'skipSources' | 'strength' | 'softEdgePx' | 'id'>): Promise<Step> {
     return withTiles(() => chooseMend({ picture: surroundingsOf(wishes.id, treatment), transfer, flaw, openFlaws, ...wishes }))
+  },
+
+  quickHeal(treatment: Pick<Treatment, 'steps'>, flaw: Flaw, openFlaws: readonly Shape[], id: string): Promise<Step> {
+    return withTiles(() => quickHeal({ picture: surroundingsOf(id, treatment), transfer, flaw, openFlaws, id }))
   },
 
   measure(treatment: Pick<Treatment, 'steps'>, step: Step, openFlaws: readonly Shape[]): Promise<Telltales> {
