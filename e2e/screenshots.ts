@@ -19,14 +19,15 @@ const shot = async (name: string) => {
 }
 const { jobs } = (await (await fetch(`${address}/api/jobs`)).json()) as { jobs: { id: string; title: string }[] }
 const job = jobs.find((candidate) => candidate.title === DEMO_TITLE)!
-const { list } = (await (await fetch(`${address}/api/jobs/${job.id}`)).json()) as { list: { id: string; name: string; revision: number }[] }
+const { list } = (await (await fetch(`${address}/api/jobs/${job.id}`)).json()) as { list: { id: string; name: string; counts: { open?: number; mended?: number; settled?: number } }[] }
 const pylon = list.find((picture) => picture.name === 'pylon-7-west.jpg')!
 const bench = `${address}/jobs/${job.id}/pictures/${pylon.id}`
 
 // Find in the browser, as a restorer would.
 await page.goto(`${bench}/find`)
 await rest(page)
-if (pylon.revision === 0) {
+const { open = 0, mended = 0, settled = 0 } = pylon.counts
+if (open + mended + settled === 0) {
   await page.click('[data-test=find]')
   await page.waitForSelector('[data-test=ledger-row]', { timeout: 120000 })
 }
@@ -35,7 +36,7 @@ await page.locator('[data-test=ledger-row]').nth(4).click()
 await shot('bench-find-negative')
 await page.goto(`${bench}/mend`)
 await rest(page)
-if (pylon.revision === 0) {
+if (mended + settled === 0) {
   await page.click('[data-test=mend-all]')
   await page.waitForSelector('[data-test=run]')
   await page.waitForSelector('[data-test=run]', { state: 'detached', timeout: 120000 })

@@ -28,7 +28,7 @@ export interface FindOptions {
 }
 
 /** Mean false finds a frame of 24 megapixels when nobody says otherwise. */
-export const DEFAULT_FALSE_FINDS = 4
+export const DEFAULT_FALSE_FINDS = 3
 
 const REFERENCE_MEGAPIXELS = 24
 const TILE = 2048

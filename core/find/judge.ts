@@ -39,7 +39,7 @@ export const dustJudge: Judge = {
     1.086 * logOf(fit.radius),
   even: -1.5,
   slope: 1.6,
-  scoreAtOne: -3.35,
+  scoreAtOne: -3.05,
   steepness: 1.57,
 }
 

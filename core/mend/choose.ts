@@ -83,6 +83,9 @@ export function chooseMend(request: MendRequest): Step {
   return finish(best, because, method)
 }
 
+/** Structure between grain and the size of the flaw, as a share of the light, that a plain ground does not exceed. */
+const PLAIN_STRUCTURE = 0.015
+
 /**
  * How far a lift may be over the limit of a telltale before it is given up, 1 in a plain sky.
  *
@@ -94,19 +97,15 @@ function patienceWithLift({ picture, transfer, flaw }: MendRequest): number {
   const reach = Math.ceil(2.6 * r + 4)
   const region = clipRegion({ x: Math.floor(x) - reach, y: Math.floor(y) - reach, width: 2 * reach, height: 2 * reach }, picture.width, picture.height)
   const light = logLight(picture.read(region), transfer)
-  const smooth = gaussianBlur(light, Math.max(1.5, r / 4))
+  const fine = gaussianBlur(light, 1.5)
+  const coarse = gaussianBlur(light, Math.max(3, r / 2))
   const structure: number[] = []
-  const noise: number[] = []
-  for (let i = 0; i + 1 < light.data.length; i++) {
+  for (let i = 0; i < light.data.length; i++) {
     const dx = region.x + (i % region.width) + 0.5 - x
     const dy = region.y + Math.floor(i / region.width) + 0.5 - y
-    if (dx * dx + dy * dy < 2.9 * r * r) continue
-    structure.push(Math.abs(light.data[i]! - smooth.data[i]!))
-    noise.push(Math.abs(light.data[i]! - light.data[i + 1]!))
+    if (dx * dx + dy * dy > 2.9 * r * r) structure.push(Math.abs(fine.data[i]! - coarse.data[i]!))
   }
-  // White noise alone gives a ratio of about 1 / sqrt 2; structure coarser than a pixel gives more.
-  const ratio = median(Float32Array.from(structure)) / Math.max(1e-6, median(Float32Array.from(noise)))
-  return ratio < 1 ? 1 : Math.min(4, 1 + 4 * (ratio - 1))
+  return Math.max(1, Math.min(4, median(Float32Array.from(structure)) / PLAIN_STRUCTURE))
 }
 
 /**

@@ -7,7 +7,7 @@ const bench = useBench()
 const dust = ref(true)
 const specks = ref(bench.opened?.kind === 'scan' || (bench.opened?.about.camera.aperture ?? 16) < 10)
 /** The one control, on a scale of steps that feel even. */
-const STEPS = [0.5, 1, 2, 4, 7, 12, 25, 60]
+const STEPS = [0.5, 1, 2, 3, 6, 12, 25, 60]
 const step = ref(3)
 const rate = computed(() => STEPS[step.value]!)
 const expected = computed(() => (bench.opened ? (rate.value * bench.opened.original.width * bench.opened.original.height) / 24e6 : 0))
