@@ -1,0 +1,52 @@
+import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { spawnSync } from 'node:child_process'
+import { mkdirSync, mkdtempSync, readdirSync, rmSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { makeRandom } from '../core/random.js'
+import { makeRaster } from '../core/raster/raster.js'
+import { encodePicture } from '../codec/write.js'
+import { upload } from '../demo/load.js'
+import { startServices, type Services } from '../scripts/services.js'
+
+const home = mkdtempSync(join(tmpdir(), 'fennip-full-'))
+const storage = join(home, 'small-disk')
+mkdirSync(storage)
+// A disk of 6 MB; only root may make one.
+const hasSmallDisk = spawnSync('mount', ['-t', 'tmpfs', '-o', 'size=6m', 'tmpfs', storage]).status === 0
+
+describe.skipIf(!hasSmallDisk)('a full disk', () => {
+  let services: Services
+  let job: string
+  beforeAll(async () => {
+    services = await startServices({ home, logLevel: 'silent', environment: { FENNIP_STORAGE: storage } })
+    const made = await fetch(`${services.address}/api/jobs`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ title: 'Small disk' }) })
+    job = ((await made.json()) as { id: string }).id
+  })
+  afterAll(async () => {
+    await services.stop()
+    spawnSync('umount', [storage])
+    rmSync(home, { recursive: true, force: true })
+  })
+
+  async function noise(width: number, height: number): Promise<Uint8Array> {
+    const raster = makeRaster(width, height, 3, 16)
+    const random = makeRandom(6)
+    raster.data.forEach((_value, i) => (raster.data[i] = random.integer() & 65535))
+    return encodePicture(raster, null, { icc: null, exif: null, resolutionPerInch: null }, { format: 'png', depth: 16, quality: 90 })
+  }
+  const pictures = async () => ((await (await fetch(`${services.address}/api/jobs/${job}`)).json()) as { list: unknown[] }).list.length
+
+  it('is said plainly, keeps nothing half, and the next file that fits is taken in', async () => {
+    // The upload and its copy do not fit together.
+    const refused = await upload(services.address, job, 'wide.png', await noise(900, 700))
+    expect(refused.status).toBe(507)
+    expect(await refused.text()).toContain('disk is full')
+    expect(await pictures()).toBe(0)
+    expect(readdirSync(join(storage, 'uploads'))).toEqual([])
+    expect(readdirSync(join(storage, 'originals'), { recursive: true }).filter((name) => String(name).length > 10)).toEqual([])
+    const taken = await upload(services.address, job, 'small.png', await noise(200, 150))
+    expect(taken.status).toBeLessThan(300)
+    expect(await pictures()).toBe(1)
+  })
+})
