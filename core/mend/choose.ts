@@ -37,7 +37,7 @@ export interface MendRequest {
 /** Where so little light comes through that there is nothing to give back. */
 const LEAST_TRANSMISSION = 0.12
 /** A lift must save this share of the gradients' cost, or this much evidence. */
-const LEAST_EVIDENCE = 14
+const LEAST_EVIDENCE = 4
 /** A fill of sources that are tried before the best of them is taken although it shows. */
 const TRIES = 3
 
