@@ -49,17 +49,15 @@ export function makeOctaves(plane: Plane, largestRadius: number): Octaves {
  *
  * @param octaves  From `makeOctaves`.
  * @param sign     Look for dark, bright or both.
- * @param smallestRadius  Radius in pixels below which nothing is looked for; 3 or more spares the finest octave.
  * @returns Candidates, strongest first, none within another's radius.
  *
  * Lindeberg 1998, "Feature detection with automatic scale selection", with binomial filters for Gaussians.
  */
-export function findCandidates(octaves: Octaves, sign: 'dark' | 'bright' | 'both', smallestRadius = 1): Candidate[] {
+export function findCandidates(octaves: Octaves, sign: 'dark' | 'bright' | 'both'): Candidate[] {
   const found: Candidate[] = []
   octaves.planes.forEach((plane, octave) => {
     const { width, height } = plane
     if (width < 16 || height < 16) return
-    if (2 ** octave * 3 < smallestRadius) return
     const wanted = SCALES.filter((scale) => scale.octaves === 'all' || (scale.octaves === 'first') === (octave === 0))
     const blurred = new Map<number, Plane>([[0, plane]])
     let current = plane
