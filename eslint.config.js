@@ -5,7 +5,7 @@ import typescript from 'typescript-eslint'
 const EXACT = ['abs', 'min', 'max', 'floor', 'ceil', 'round', 'sqrt', 'trunc', 'imul', 'fround', 'sign', 'clz32']
 
 export default typescript.config(
-  { ignores: ['**/node_modules/**', '**/dist/**', '**/generated/**', '.fennip/**'] },
+  { ignores: ['**/node_modules/**', '**/dist/**', '**/generated/**', '**/*.as.ts', '.fennip/**'] },
   ...typescript.configs.recommended,
   ...vue.configs['flat/recommended'],
   { files: ['**/*.vue'], languageOptions: { parserOptions: { parser: typescript.parser } } },

@@ -6,6 +6,8 @@ export default defineConfig({
     exclude: ['**/node_modules/**', '**/dist/**'],
     testTimeout: 120000,
     hookTimeout: 180000,
+    // A poll waits for what a person would wait for; on a busy machine that is more than a second.
+    expect: { poll: { timeout: 15000 } },
     // Two cores: suites that start a whole Fennip would slow one another.
     maxWorkers: 2,
     fileParallelism: true,

@@ -7,6 +7,7 @@ import { readPicture } from '@fennip/codec/read.js'
 import { encodePicture } from '@fennip/codec/write.js'
 import { findFlaws, gatherFinds, searchTiles } from '@fennip/core/find/find.js'
 import { chooseMend } from '@fennip/core/mend/choose.js'
+import { fill } from '@fennip/core/mend/fill.js'
 import { fitShadow } from '@fennip/core/mend/fit-shadow.js'
 import { heal } from '@fennip/core/mend/heal.js'
 import { lift } from '@fennip/core/mend/lift.js'
@@ -86,6 +87,15 @@ for (const r of [10, 30, 100]) {
   line(`heal, radius ${r} px`, milliseconds(await many(() => heal(source, { shape: disc, source: { dx: Math.round(2.5 * r), dy: 0 }, softEdgePx: 6, strength: 1 }))))
   const flaw: Flaw = { id: 'f', kind: 'speck', shape: disc, state: 'open', contrast: 0, weight: 0, confidence: 1, origin: 'hand' }
   line(`heal with source search and telltales, radius ${r} px`, milliseconds(await many(() => chooseMend({ picture: source, transfer, flaw, openFlaws: [], id: 'm' }))))
+}
+
+// Fill of 40 000 pixels, thin and wide
+for (const [what, shape] of [
+  ['fill 40 000 px along a stroke 16 px wide', { type: 'stroke', points: [[400, 2900], [2900, 3000]], width: 16 }],
+  ['fill 40 000 px in one piece', { type: 'disc', x: 2500, y: 2900, r: 113 }],
+] as const) {
+  const filled = await timed(() => fill(source, { shape: shape.type === 'disc' ? shape : { ...shape, points: shape.points.map(([x, y]): [number, number] => [x, y]) }, softEdgePx: 2, strength: 1, seed: 1, avoid: [] }))
+  line(what, milliseconds(filled.time), 'target 1 s, aim 300 ms')
 }
 
 // Export with 300 mends against decoding and encoding alone

@@ -20,7 +20,7 @@ import { sha256Of } from './hash.js'
 const USAGE = `fennip finds and mends flaws in photographs.
 
   fennip find IN [--kinds dust,speck] [--rate N] --json OUT.json
-  fennip mend IN OUT [--mask MASK.png | --flaws F.json | --kinds dust,speck] [--method auto|lift|heal] [--report R.json]
+  fennip mend IN OUT [--mask MASK.png | --flaws F.json | --kinds dust,speck] [--method auto|lift|heal|fill] [--report R.json]
   fennip apply IN TREATMENT.json OUT
 
   --rate N   mean number of false finds to look at in a picture of 24 megapixels (${DEFAULT_FALSE_FINDS})
@@ -94,7 +94,7 @@ async function mend(args: string[]): Promise<void> {
   const [input, output] = positionals as [string, string]
   if ([values.mask, values.flaws, values.kinds].filter(Boolean).length > 1) throw new UsageError('Give one of --mask, --flaws and --kinds.')
   const method = values.method ?? 'auto'
-  if (!['auto', 'lift', 'heal'].includes(method)) throw new UsageError(`There is no method ${method}; methods are auto, lift and heal.`)
+  if (!['auto', 'lift', 'heal', 'fill'].includes(method)) throw new UsageError(`There is no method ${method}; methods are auto, lift, heal and fill.`)
   const format = formatOfName(output)
   const kinds = kindsOf(values.kinds)
   const picture = await readPicture(input, basename(input))
@@ -105,7 +105,7 @@ async function mend(args: string[]): Promise<void> {
       ? await flawsOfFile(values.flaws, picture)
       : findFlaws(rasterSource(picture.pixels), transfer, { kinds, falseFinds: DEFAULT_FALSE_FINDS }).map((found, i): Flaw => ({ id: `f${i + 1}`, ...found, state: 'open', origin: 'found' }))
   const started = performance.now()
-  const steps = mendAll(picture.pixels, transfer, flaws, { id: (flaw) => `m-${flaw.id}`, ...(method === 'auto' ? {} : { method: method as 'lift' | 'heal' }) })
+  const steps = mendAll(picture.pixels, transfer, flaws, { id: (flaw) => `m-${flaw.id}`, ...(method === 'auto' ? {} : { method: method as 'lift' | 'heal' | 'fill' }) })
   await save(output, picture, format)
   if (values.report) {
     const report = {

@@ -166,3 +166,50 @@ export function addScratches(light: Light, options: { count: number; seed: numbe
   }
   return flaws
 }
+
+/** Tears: the paper parted along a ragged line, its white core bare over a good many pixels. */
+export function addTears(light: Light, options: { count: number; width: number; seed: number }): void {
+  const random = makeRandom(options.seed)
+  for (let n = 0; n < options.count; n++) {
+    const fromLeft = random.uniform() < 0.5
+    let x = fromLeft ? 0 : between(random, 0.15, 0.85) * light.width
+    let y = fromLeft ? between(random, 0.15, 0.85) * light.height : 0
+    let heading = (fromLeft ? 0 : Math.PI / 2) + between(random, -0.3, 0.3)
+    const length = between(random, 0.4, 0.7) * Math.min(light.width, light.height)
+    for (let t = 0; t < length; t += 0.5) {
+      heading += between(random, -0.06, 0.06)
+      x += 0.5 * Math.cos(heading)
+      y += 0.5 * Math.sin(heading)
+      const half = (options.width / 2) * Math.min(1, (length - t) / 60) * between(random, 0.85, 1.1)
+      stamp(light, x, y, half, (value) => value + (between(random, 0.8, 0.9) - value))
+    }
+  }
+}
+
+/** Folds: a crease pressed flat again, its emulsion gone along a nearly straight line and thinned beside it. */
+export function addFolds(light: Light, options: { count: number; width: number; seed: number }): void {
+  const random = makeRandom(options.seed)
+  for (let n = 0; n < options.count; n++) {
+    const across = random.uniform() < 0.5
+    const start = across ? { x: 0, y: between(random, 0.15, 0.85) * light.height } : { x: between(random, 0.15, 0.85) * light.width, y: 0 }
+    const heading = (across ? 0 : Math.PI / 2) + between(random, -0.15, 0.15)
+    const wave = between(random, 40, 90)
+    for (let t = 0; t < light.width + light.height; t += 0.5) {
+      const off = 1.2 * Math.sin(t / wave)
+      const x = start.x + t * Math.cos(heading) - off * Math.sin(heading)
+      const y = start.y + t * Math.sin(heading) + off * Math.cos(heading)
+      if (x < 0 || y < 0 || x > light.width || y > light.height) break
+      stamp(light, x, y, (options.width / 2) * (0.8 + 0.3 * Math.sin(t / 17 + n)), (value) => 0.35 * value + 0.65 * 0.8)
+    }
+  }
+}
+
+/** Change the light within a disc, pixel by pixel. */
+function stamp(light: Light, x: number, y: number, r: number, change: (value: number) => number): void {
+  for (let py = Math.max(0, Math.floor(y - r)); py <= Math.min(light.height - 1, y + r); py++) {
+    for (let px = Math.max(0, Math.floor(x - r)); px <= Math.min(light.width - 1, x + r); px++) {
+      if (Math.hypot(px + 0.5 - x, py + 0.5 - y) > r) continue
+      for (const plane of light.channels) plane.data[py * light.width + px] = change(plane.data[py * light.width + px]!)
+    }
+  }
+}

@@ -145,8 +145,14 @@ function valueNoise(lattice: Float32Array, x: number, y: number): number {
   const row = Math.floor(y)
   const fx = x - column
   const fy = y - row
-  const at = (a: number, b: number) => lattice[(a * 157 + b * 31337) & 65535]!
-  return (at(column, row) * (1 - fx) + at(column + 1, row) * fx) * (1 - fy) + (at(column, row + 1) * (1 - fx) + at(column + 1, row + 1) * fx) * fy
+  const upper = row * 31337
+  const lower = upper + 31337
+  const left = column * 157
+  const right = left + 157
+  return (
+    (lattice[(left + upper) & 65535]! * (1 - fx) + lattice[(right + upper) & 65535]! * fx) * (1 - fy) +
+    (lattice[(left + lower) & 65535]! * (1 - fx) + lattice[(right + lower) & 65535]! * fx) * fy
+  )
 }
 
 /** How light becomes samples. */
@@ -184,22 +190,24 @@ export function expose(light: Light, damage: Light, exposure: Exposure): Photogr
   const damaged = makeRaster(width, height, count, exposure.depth)
   const clean = makeRaster(width, height, count, exposure.depth)
   const maximum = maximumOf(exposure.depth)
-  light.channels.forEach((plane, c) => {
+  const { electrons } = exposure
+  const readVariance = exposure.readNoise * exposure.readNoise
+  for (let c = 0; c < count; c++) {
     const noise = noisePlane(width, height, exposure, c)
-    const hurt = damage.channels[c]!
+    const calm = light.channels[c]!.data
+    const hurt = damage.channels[c]!.data
     for (let i = 0; i < noise.length; i++) {
-      const a = expectAndNoise(plane.data[i]!, noise[i]!, exposure)
-      clean.data[i * count + c] = Math.min(maximum, Math.round(transfer.encode(a) / shift))
-      const b = plane.data[i] === hurt.data[i] ? a : expectAndNoise(hurt.data[i]!, noise[i]!, exposure)
-      damaged.data[i * count + c] = Math.min(maximum, Math.round(transfer.encode(b) / shift))
+      const k = i * count + c
+      clean.data[k] = Math.min(maximum, Math.round(transfer.encode(expectAndNoise(calm[i]!, noise[i]!, electrons, readVariance)) / shift))
+      damaged.data[k] = calm[i] === hurt[i] ? clean.data[k]! : Math.min(maximum, Math.round(transfer.encode(expectAndNoise(hurt[i]!, noise[i]!, electrons, readVariance)) / shift))
     }
-  })
+  }
   return { damaged, clean }
 }
 
-function expectAndNoise(light: number, noise: number, { electrons, readNoise }: Exposure): number {
+function expectAndNoise(light: number, noise: number, electrons: number, readVariance: number): number {
   const expected = Math.max(0, light) * electrons
-  return (expected + noise * Math.sqrt(expected + readNoise * readNoise)) / electrons
+  return (expected + noise * Math.sqrt(expected + readVariance)) / electrons
 }
 
 const gaussians: Float32Array = (() => {

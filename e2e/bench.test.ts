@@ -1,70 +1,37 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { createHash } from 'node:crypto'
-import { mkdtempSync, readdirSync, rmSync } from 'node:fs'
-import { tmpdir } from 'node:os'
+import { readdirSync } from 'node:fs'
 import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
-import type { Browser, Page } from 'playwright-core'
+import type { Page } from 'playwright-core'
 import sharp from 'sharp'
 import { levelCount } from '../core/raster/pyramid.js'
 import { rasterSource } from '../core/raster/raster.js'
 import { makeTransfer } from '../core/raster/transfer.js'
 import { makePatches, renderRegion } from '../core/render/patch.js'
-import type { Flaw, Treatment } from '../core/treatment/schema.js'
+import type { Flaw } from '../core/treatment/schema.js'
 import { readPicture } from '../codec/read.js'
-import { demoFiles, loadDemo, DEMO_TITLE } from '../demo/load.js'
-import { startServices, type Services } from '../scripts/services.js'
-import { openBrowser, rest } from './browser.js'
+import { DEMO_TITLE } from '../demo/load.js'
+import { rest } from './browser.js'
+import { Harness } from './harness.js'
 
-const home = mkdtempSync(join(tmpdir(), 'fennip-e2e-'))
-const complaints: string[] = []
-let services: Services
-let browser: Browser
+let harness: Harness
 let page: Page
-let job: string
 let picture: string
 
-interface Opened { revision: number; treatment: Treatment; picture: { original: { sha256: string; width: number; height: number; depth: 8 | 16; channels: 1 | 3 } } }
-const opened = async () => (await (await fetch(`${services.address}/api/pictures/${picture}`)).json()) as Opened
-const test = (name: string) => page.locator(`[data-test=${name}]`)
-const saved = () => page.waitForFunction(() => document.querySelector('[data-test=saved]')?.textContent === 'All saved')
-async function idle(): Promise<void> {
-  await page.waitForSelector('[data-test=run]', { state: 'detached', timeout: 60000 })
-  await rest(page, 300)
-}
-/** Where the selected mark's path begins, in page pixels: its middle and radius. */
-async function selectedMark(): Promise<{ x: number; y: number; r: number }> {
-  await rest(page, 400)
-  const box = (await test('selected-mark').boundingBox())!
-  return { x: box.x + box.width / 2, y: box.y + box.height / 2, r: box.width / 2 }
-}
-async function drag(from: { x: number; y: number }, to: { x: number; y: number }): Promise<void> {
-  await page.mouse.move(from.x, from.y)
-  await page.mouse.down()
-  for (let i = 1; i <= 6; i++) await page.mouse.move(from.x + ((to.x - from.x) * i) / 6, from.y + ((to.y - from.y) * i) / 6)
-  await page.waitForTimeout(80)
-  await page.mouse.up()
-}
+const opened = () => harness.opened(picture)
+const test = (name: string) => harness.test(name)
+const saved = () => harness.saved()
 
 beforeAll(async () => {
-  services = await startServices({ home, logLevel: 'silent' })
-  job = await loadDemo(services.address, () => undefined, demoFiles({ width: 1500, height: 1000 }, { width: 900, height: 600 }).filter(({ name }) => name === 'pylon-7-west.jpg' || name.startsWith('lower')))
-  browser = await openBrowser()
-  page = await browser.newPage({ viewport: { width: 1280, height: 800 } })
-  page.on('pageerror', (error) => complaints.push(String(error)))
-  page.on('console', (message) => {
-    if (message.type() === 'error') complaints.push(message.text().slice(0, 300))
-  })
+  harness = await Harness.start(['pylon-7-west.jpg', 'lower-station.tif'])
+  page = harness.page
 })
-afterAll(async () => {
-  await browser.close()
-  await services.stop()
-  rmSync(home, { recursive: true, force: true })
-})
+afterAll(() => harness.stop())
 
 describe('from a dusty frame to a finished one', () => {
   it('shelf and contact sheet lead to the bench', async () => {
-    await page.goto(services.address)
+    await page.goto(harness.services.address)
     await page.getByText(DEMO_TITLE).click()
     await page.waitForSelector('[data-test=picture-row]')
     expect(await test('picture-row').count()).toBe(2)
@@ -77,7 +44,7 @@ describe('from a dusty frame to a finished one', () => {
   it('finds dust with progress; the ledger has it, heaviest first', async () => {
     await test('find').click()
     await page.waitForSelector('[data-test=ledger-row]', { timeout: 60000 })
-    await idle()
+    await harness.idle()
     const { treatment } = await opened()
     expect(treatment.flaws.length).toBeGreaterThan(8)
     const heaviest = [...treatment.flaws].sort((a, b) => b.weight - a.weight)[0]! as Flaw & { shape: { r: number } }
@@ -101,8 +68,8 @@ describe('from a dusty frame to a finished one', () => {
 
   it('mends all; each has its reason and telltales', async () => {
     await test('mend-all').click()
-    await page.waitForFunction(() => [...document.querySelectorAll('[data-test=ledger-row]')].every((row) => /lift|heal/.test(row.textContent ?? '')), undefined, { timeout: 60000 })
-    await idle()
+    await page.waitForFunction(() => [...document.querySelectorAll('[data-test=ledger-row]')].every((row) => /lift|heal|fill/.test(row.textContent ?? '')), undefined, { timeout: 60000 })
+    await harness.idle()
     const { treatment } = await opened()
     expect(treatment.steps.length).toBe(treatment.flaws.length)
     for (const step of treatment.steps) {
@@ -110,7 +77,7 @@ describe('from a dusty frame to a finished one', () => {
       expect(step.telltales).toBeDefined()
     }
     await test('ledger-row').first().click()
-    expect(await test('reason').innerText()).toMatch(/lets|Healed/)
+    expect(await test('reason').innerText()).toMatch(/lets|Healed|Filled/)
     await page.getByRole('table', { name: 'Telltales' }).waitFor()
   })
 
@@ -160,28 +127,28 @@ describe('from a dusty frame to a finished one', () => {
     for (let i = 0; i < (await rows.count()); i++) if ((await rows.nth(i).innerText()).startsWith('Spot')) await rows.nth(i).click()
     await test('method-heal').click()
     await expect.poll(async () => (await stepNow()).method).toBe('heal')
-    await saved()
+    await harness.ready()
     await page.keyboard.press('z')
     await rest(page, 500)
-    const mark = await selectedMark()
-    await drag(mark, { x: mark.x + 30, y: mark.y + 12 })
+    const mark = await harness.selectedMark()
+    await harness.drag(mark, { x: mark.x + 30, y: mark.y + 12 })
     const startX = (flaw.shape as { x: number }).x
     await expect.poll(async () => ((await stepNow()).shape as { x: number }).x - startX).toBeGreaterThan(20)
-    const moved = await selectedMark()
+    const moved = await harness.selectedMark()
     const r = ((await stepNow()).shape as { r: number }).r
-    await drag({ x: moved.x + moved.r, y: moved.y }, { x: moved.x + moved.r + 14, y: moved.y })
+    await harness.drag({ x: moved.x + moved.r, y: moved.y }, { x: moved.x + moved.r + 14, y: moved.y })
     await expect.poll(async () => ((await stepNow()).shape as { r: number }).r).toBeGreaterThan(r + 8)
-    await saved()
+    await harness.ready()
     const first = (await stepNow()).source!
     await page.keyboard.press('o')
     await expect.poll(async () => (await stepNow()).source).not.toEqual(first)
-    await saved()
+    await harness.ready()
     await rest(page, 400)
     const source = (await test('source-mark').boundingBox())!
     const before = (await stepNow()).source!
-    await drag({ x: source.x + source.width / 2, y: source.y + source.height / 2 }, { x: source.x + source.width / 2 + 20, y: source.y + source.height / 2 + 26 })
+    await harness.drag({ x: source.x + source.width / 2, y: source.y + source.height / 2 }, { x: source.x + source.width / 2 + 20, y: source.y + source.height / 2 + 26 })
     await expect.poll(async () => (await stepNow()).source!.dy - before.dy).toBeGreaterThan(10)
-    await saved()
+    await harness.ready()
   })
 
   it('strength and method are set on the slip; taken out, the spot is gone', async () => {
@@ -190,15 +157,34 @@ describe('from a dusty frame to a finished one', () => {
     await page.getByRole('slider', { name: 'Strength' }).focus()
     for (let i = 0; i < 10; i++) await page.keyboard.press('ArrowLeft')
     await expect.poll(async () => (await stepNow())!.strength).toBeCloseTo(0.9, 5)
+    // However many key presses it took, it is one gesture.
+    const { done } = (await (await fetch(`${harness.services.address}/api/pictures/${picture}/gestures`)).json()) as { done: { label: string }[] }
+    expect(done.filter(({ label }) => label === 'Set the strength')).toHaveLength(1)
     await page.getByRole('slider', { name: 'Soft edge' }).focus()
     const soft = (await stepNow())!.softEdgePx
     await page.keyboard.press('ArrowRight')
     await expect.poll(async () => (await stepNow())!.softEdgePx).toBe(soft + 1)
     await test('method-clone').click()
     await expect.poll(async () => (await stepNow())!.method).toBe('clone')
-    await saved()
+    await harness.ready()
     await test('take-out').click()
     await expect.poll(async () => (await opened()).treatment.flaws.some((candidate) => candidate.id === flaw.id)).toBe(false)
+  })
+
+  it('the list of steps goes back and forward to any of them', async () => {
+    const { treatment: before } = await opened()
+    await test('steps').click()
+    const list = test('steps-list')
+    await list.getByText('As it came in').waitFor()
+    await list.getByText('Mend all', { exact: false }).or(list.getByText(/^Mend \d+ flaws$/)).first().click()
+    await expect.poll(async () => (await opened()).treatment.flaws.every((flaw) => flaw.state !== 'settled')).toBe(true)
+    await list.getByText('As it came in').click()
+    await expect.poll(async () => (await opened()).treatment.flaws.length).toBe(0)
+    // The newest stands first.
+    await list.getByRole('button').first().click()
+    await expect.poll(async () => (await opened()).treatment).toEqual(before)
+    await test('steps').click()
+    await list.waitFor({ state: 'hidden' })
   })
 
   it('marks are shown as all, unsettled or none; the original while a key is held', async () => {
@@ -220,6 +206,46 @@ describe('from a dusty frame to a finished one', () => {
     await page.locator('.banner', { hasText: 'Original' }).waitFor({ state: 'detached' })
   })
 
+  it('a divider shows the original on its left and the result on its right', async () => {
+    const { treatment } = await opened()
+    const step = treatment.steps.find(({ method, telltales }) => method !== 'clone' && telltales)!
+    const { x, y } = step.shape as { x: number; y: number }
+    /** The middle of the mend as it is on the screen. */
+    const colour = async () => {
+      await rest(page, 500)
+      return page.evaluate(([px, py]) => {
+        const canvas = document.querySelector<HTMLCanvasElement>('[data-test=picture] canvas')!
+        const [divider] = document.querySelectorAll<HTMLElement>('[data-test=divider]')
+        const box = canvas.getBoundingClientRect()
+        const scale = canvas.width / box.width
+        // The picture fills the view in height or width, in the middle.
+        const fit = Math.min(box.width / 1500, box.height / 1000)
+        const at = { x: (box.width - 1500 * fit) / 2 + px! * fit, y: (box.height - 1000 * fit) / 2 + py! * fit }
+        return { pixel: [...canvas.getContext('2d')!.getImageData(Math.round(at.x * scale), Math.round(at.y * scale), 1, 1).data], x: at.x + box.x, divided: !!divider }
+      }, [x, y])
+    }
+    await page.keyboard.press('Escape')
+    await page.keyboard.press('0')
+    const result = await colour()
+    await page.keyboard.down('Space')
+    const original = await colour()
+    await page.keyboard.up('Space')
+    expect(original.pixel).not.toEqual(result.pixel)
+    await page.keyboard.press('d')
+    const line = test('divider')
+    const drag = async (to: number) => {
+      const box = (await line.boundingBox())!
+      await harness.drag({ x: box.x + box.width / 2, y: box.y + 100 }, { x: to, y: box.y + 100 })
+    }
+    await drag(result.x + 60)
+    expect((await colour()).pixel).toEqual(original.pixel)
+    await drag(result.x - 60)
+    expect((await colour()).pixel).toEqual(result.pixel)
+    await page.keyboard.press('d')
+    await line.waitFor({ state: 'detached' })
+    expect((await colour()).pixel).toEqual(result.pixel)
+  })
+
   it('hands over a file that an independent reader opens', async () => {
     await test('stage-hand-over').click()
     await test('export').click()
@@ -236,7 +262,7 @@ describe('from a dusty frame to a finished one', () => {
     expect(treatment.steps.map((step) => step.method)).toContain('lift')
     const assets = fileURLToPath(new URL('../web/dist/assets/', import.meta.url))
     const script = readdirSync(assets).find((name) => name.startsWith('pixels.worker') && name.endsWith('.js'))!
-    const summary = ((await (await fetch(`${services.address}/api/jobs/${job}`)).json()) as { list: { id: string }[] }).list.find(({ id }) => id === picture)
+    const summary = ((await (await fetch(`${harness.services.address}/api/jobs/${harness.job}`)).json()) as { list: { id: string }[] }).list.find(({ id }) => id === picture)
     // The application's own worker, spoken to in the messages of comlink; it asks the server for no patch.
     const digest = await page.evaluate(
       async ({ script, summary, treatment }) => {
@@ -255,7 +281,7 @@ describe('from a dusty frame to a finished one', () => {
             worker.postMessage({ id, type: 'APPLY', path: [path], argumentList: values.map((value) => ({ type: 'RAW', value })) })
           })
         await call('open', summary)
-        await call('update', treatment, false)
+        await call('load', treatment, false)
         const bytes = (await call('resultBytes', { x: 0, y: 0, width: treatment.original.width, height: treatment.original.height })) as Uint8Array<ArrayBuffer>
         worker.terminate()
         const hash = new Uint8Array(await crypto.subtle.digest('SHA-256', bytes))
@@ -263,7 +289,7 @@ describe('from a dusty frame to a finished one', () => {
       },
       { script, summary, treatment },
     )
-    const path = join(home, 'storage/originals', about.original.sha256.slice(0, 2), about.original.sha256)
+    const path = join(harness.home, 'storage/originals', about.original.sha256.slice(0, 2), about.original.sha256)
     const { pixels, header } = await readPicture(path, 'original')
     const source = rasterSource(pixels)
     const patches = makePatches(source, makeTransfer(header.profile.curve, header.depth), original, treatment.steps, levelCount(original.width, original.height), { get: () => undefined, set: () => undefined })
@@ -273,11 +299,11 @@ describe('from a dusty frame to a finished one', () => {
   })
 
   it('the ledger stays quick with 10 000 rows', async () => {
-    const list = ((await (await fetch(`${services.address}/api/jobs/${job}`)).json()) as { list: { id: string; name: string }[] }).list
+    const list = ((await (await fetch(`${harness.services.address}/api/jobs/${harness.job}`)).json()) as { list: { id: string; name: string }[] }).list
     const print = list.find(({ name }) => name.startsWith('lower'))!.id
     const flaws: Flaw[] = Array.from({ length: 10000 }, (_value, i) => ({ id: `x${i}`, kind: 'speck', shape: { type: 'disc', x: 5 + (i % 890), y: 5 + ((i * 7) % 590), r: 2 }, state: 'open', contrast: 4, weight: 10 + (i % 977), confidence: 0.8, origin: 'found' }))
-    await fetch(`${services.address}/api/pictures/${print}/edits`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ revision: 0, label: 'Many', operations: [{ type: 'put', list: 'flaws', items: flaws }] }) })
-    await page.goto(`${services.address}/jobs/${job}/pictures/${print}/mend`)
+    await fetch(`${harness.services.address}/api/pictures/${print}/edits`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ revision: 0, label: 'Many', operations: [{ type: 'put', list: 'flaws', items: flaws }] }) })
+    await page.goto(`${harness.services.address}/jobs/${harness.job}/pictures/${print}/mend`)
     await page.waitForSelector('[data-test=ledger-row]')
     await page.getByText('10\u202f000 flaws').waitFor()
     expect(await test('ledger-row').count()).toBeLessThan(60)
@@ -298,6 +324,6 @@ describe('from a dusty frame to a finished one', () => {
   })
 
   it('nothing was complained of on the way', () => {
-    expect(complaints).toEqual([])
+    expect(harness.complaints).toEqual([])
   })
 })

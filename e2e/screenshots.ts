@@ -51,6 +51,25 @@ await rest(page)
 await page.keyboard.press('Enter')
 await page.keyboard.press('0')
 await shot('bench-mend')
+// A scratch of the print, mended along a stroke.
+const station = list.find((picture) => picture.name === 'lower-station.tif')!
+const print = `${address}/jobs/${job.id}/pictures/${station.id}`
+await page.goto(`${print}/mend`)
+await rest(page)
+await page.keyboard.press('t')
+const { counts } = station
+if ((counts.open ?? 0) + (counts.mended ?? 0) + (counts.settled ?? 0) === 0) {
+  const box = (await page.locator('[data-test=picture]').boundingBox())!
+  // From the scratch that crosses the roof, found by eye, in shares of the view.
+  const path = [[0.4, 0.2], [0.402, 0.3], [0.405, 0.41]] as const
+  await page.mouse.move(box.x + path[0][0] * box.width, box.y + path[0][1] * box.height)
+  await page.mouse.down()
+  for (const [x, y] of path) await page.mouse.move(box.x + x * box.width, box.y + y * box.height, { steps: 8 })
+  await page.mouse.up()
+  await page.waitForSelector('[data-test=reason]')
+}
+await page.locator('[data-test=ledger-row]').first().click()
+await shot('bench-mend-stroke')
 await page.goto(`${bench}/hand-over`)
 await rest(page)
 if ((await page.locator('[data-test=export-row]').count()) === 0) {

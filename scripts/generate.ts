@@ -4,10 +4,11 @@ import { mkdirSync, readFileSync, writeFileSync, existsSync } from 'node:fs'
 import { fileURLToPath } from 'node:url'
 import * as treatment from '../core/treatment/schema.js'
 import { bodySchemas } from '../server/api/bodies.js'
+import { compileKernels } from './compile-kernels.js'
 
 /**
- * Compile the validators ahead, so that no page needs permission to make code from text, and publish the schema of the
- * treatment.
+ * Compile the validators ahead, so that no page needs permission to make code from text, publish the schema of the
+ * treatment, and compile the kernels.
  */
 
 const schemas = {
@@ -38,6 +39,13 @@ write(
 const published = fileURLToPath(new URL('../docs/treatment.schema.json', import.meta.url))
 mkdirSync(fileURLToPath(new URL('../docs/', import.meta.url)), { recursive: true })
 write(published, `${JSON.stringify({ $schema: 'http://json-schema.org/draft-07/schema#', ...treatment.TreatmentSchema }, null, 2)}\n`)
+
+const kernels = fileURLToPath(new URL('../core/kernels/generated/', import.meta.url))
+mkdirSync(kernels, { recursive: true })
+for (const name of ['planes', 'kriging']) {
+  const compiled = await compileKernels(new URL(`../core/kernels/${name}.as.ts`, import.meta.url))
+  write(`${kernels}${name}-wasm.ts`, `// Made by scripts/generate.ts from core/kernels/${name}.as.ts; do not edit.\nexport const WASM = '${compiled}'\n`)
+}
 
 /** Unchanged files keep their time, so that nothing is rebuilt for them. */
 function write(path: string, content: string): void {

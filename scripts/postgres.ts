@@ -1,6 +1,6 @@
 import { execFile, spawn } from 'node:child_process'
 import { createHash } from 'node:crypto'
-import { chmodSync, chownSync, existsSync, mkdirSync, readdirSync, readFileSync, rmSync, statSync } from 'node:fs'
+import { chmodSync, chownSync, existsSync, mkdirSync, readdirSync, readFileSync, rmSync, statSync, renameSync, writeFileSync } from 'node:fs'
 import { createServer } from 'node:net'
 import { join } from 'node:path'
 import { promisify } from 'node:util'
@@ -51,12 +51,22 @@ export async function startCluster(home: string, wantedPort?: number): Promise<C
     chmodSync('/var/lib/fennip', 0o755)
     chownSync(folder, uid, gid)
   }
+  const marker = join(home, 'database-folder')
+  if (existsSync(data) && asRoot && !existsSync(marker)) {
+    // The home folder was removed, and its pictures with it: what the database says of them is kept, but not used.
+    const aside = `${data}-set-aside-${Date.now()}`
+    await endStale(data)
+    renameSync(data, aside)
+    console.log(`The database of an earlier ${home} was set aside as ${aside}`)
+  }
   if (!existsSync(join(data, 'PG_VERSION'))) {
     // A cluster whose making was cut off is made anew: nothing can be in it.
     if (existsSync(data)) rmSync(data, { recursive: true })
     const [program, args] = command(join(bin, 'initdb'), ['-D', data, '-U', 'fennip', '-A', 'trust', '-E', 'UTF8', '--locale=C.UTF-8', '--no-instructions'])
     await run(program, args, { cwd: '/' })
   }
+  mkdirSync(home, { recursive: true })
+  writeFileSync(marker, `${folder}\n`)
   await endStale(data)
   const port = wantedPort ?? (await freePort())
   const [program, args] = command(join(bin, 'postgres'), ['-D', data, '-p', String(port), '-c', 'listen_addresses=127.0.0.1', '-c', `unix_socket_directories=${folder}`, '-c', 'max_connections=60', '-c', 'log_min_messages=fatal'])

@@ -10,8 +10,8 @@ const root = fileURLToPath(new URL('..', import.meta.url))
 export interface Services {
   readonly address: string
   readonly environment: NodeJS.ProcessEnv
-  /** Kill a part without warning; it comes back by itself. For tests. */
-  kill(part: 'server' | 'worker' | 'database'): Promise<void>
+  /** Kill a part without warning; it comes back by itself, the database after so many milliseconds. For tests. */
+  kill(part: 'server' | 'worker' | 'database', awayMilliseconds?: number): Promise<void>
   stop(): Promise<void>
 }
 
@@ -57,7 +57,7 @@ export async function startServices(options: ServiceOptions): Promise<Services> 
   return {
     address,
     environment,
-    async kill(part) {
+    async kill(part, awayMilliseconds = 0) {
       if (part !== 'database') {
         children.get(part)?.kill('SIGKILL')
         return
@@ -65,6 +65,7 @@ export async function startServices(options: ServiceOptions): Promise<Services> 
       if (!cluster) throw new Error('The database is not Fennip\'s own')
       const old = cluster
       old.kill()
+      await new Promise((resolve) => setTimeout(resolve, awayMilliseconds))
       // The new one must answer at the same address, which the other parts know.
       cluster = await startCluster(options.home, old.port)
     },

@@ -23,7 +23,10 @@ export function makeApp(tools: RouteTools & { threads: Threads; settings: Settin
       contentSecurityPolicy: {
         useDefaults: false,
         directives: {
-          defaultSrc: ["'none'"], scriptSrc: ["'self'"], workerSrc: ["'self'"], connectSrc: ["'self'"], fontSrc: ["'self'"],
+          defaultSrc: ["'none'"],
+          // The kernels are WebAssembly (CSP level 3); text still never becomes code.
+          scriptSrc: ["'self'", "'wasm-unsafe-eval'"],
+          workerSrc: ["'self'"], connectSrc: ["'self'"], fontSrc: ["'self'"],
           imgSrc: ["'self'", 'blob:', 'data:'],
           // The component library sets positions of its floating parts as style attributes.
           styleSrc: ["'self'", "'unsafe-inline'"],

@@ -1,16 +1,23 @@
 import { applyEdit, emptyTreatment, touchedIds } from '@fennip/core/treatment/edit.js'
 import { ProblemError } from '@fennip/core/problem.js'
 import { whatShows } from '@fennip/core/check/telltales.js'
+import { shapeCentre } from '@fennip/core/shape/shape.js'
 import type { Operation, Original, Treatment } from '@fennip/core/treatment/schema.js'
 import type { Database } from './database/database.js'
 import { notify } from './events.js'
 
-/** A gesture as it was kept. */
-export interface HistoryEntry {
+/** A gesture that can be taken back or made again. */
+export interface Gesture {
+  /** Revision of the entry that made it, last. */
   readonly revision: number
-  readonly kind: 'edit' | 'undo' | 'redo'
   readonly label: string
   readonly madeAt: string
+}
+
+/** What was done, oldest first, and what was taken back, the next to be made again first. */
+export interface Gestures {
+  readonly done: Gesture[]
+  readonly undone: Gesture[]
 }
 
 /** A picture's treatment at its newest revision. */
@@ -56,22 +63,23 @@ async function load(query: Queryable, picture: string): Promise<{ revision: numb
   return { revision, treatment }
 }
 
-/** What can be undone and redone, oldest first. */
-async function stacks(query: Queryable, picture: string): Promise<{ done: { revision: number; label: string }[]; undone: { revision: number; label: string }[] }> {
-  const entries = (await query('history').where('picture_id', picture).orderBy('revision').select('revision', 'kind', 'label')) as Pick<Row, 'revision' | 'kind' | 'label'>[]
-  const done: { revision: number; label: string }[] = []
-  const undone: { revision: number; label: string }[] = []
-  for (const { revision, kind, label } of entries) {
+/** What can be undone and redone, the newest last. */
+async function stacks(query: Queryable, picture: string): Promise<Gestures> {
+  const entries = (await query('history').where('picture_id', picture).orderBy('revision').select('revision', 'kind', 'label', 'made_at')) as (Pick<Row, 'revision' | 'kind' | 'label'> & { made_at: Date })[]
+  const done: Gesture[] = []
+  const undone: Gesture[] = []
+  for (const { revision, kind, label, made_at } of entries) {
+    const gesture = { revision, label, madeAt: made_at.toISOString() }
     if (kind === 'edit') {
-      done.push({ revision, label })
+      done.push(gesture)
       undone.length = 0
     } else if (kind === 'undo') {
       done.pop()
       // Redoing an undo is applying the inverse of the undo itself.
-      undone.push({ revision, label })
+      undone.push(gesture)
     } else {
       undone.pop()
-      done.push({ revision, label })
+      done.push(gesture)
     }
   }
   return { done, undone }
@@ -102,25 +110,35 @@ export async function appendEdit(database: Database, picture: string, madeOn: nu
   })
 }
 
-/** Take back the last gesture, or make it again; either is a new entry. */
-export async function appendUndo(database: Database, picture: string, kind: 'undo' | 'redo'): Promise<{ revision: number; label: string }> {
+/**
+ * Take back the last gestures, or make them again; each is a new entry, all in one transaction.
+ *
+ * @param times  How many; fewer when there are not so many.
+ */
+export async function appendUndo(database: Database, picture: string, kind: 'undo' | 'redo', times = 1): Promise<{ revision: number; label: string }> {
   return database.transaction(async (transaction) => {
     const query = transaction as unknown as Queryable
     await lock(query, picture)
     const { done, undone } = await stacks(query, picture)
-    const target = (kind === 'undo' ? done : undone).at(-1)
-    if (!target) throw new ProblemError('nothing-to-undo', { title: `There is nothing to ${kind}`, detail: kind === 'undo' ? 'No change of this picture is left to take back.' : 'No change was taken back last.', status: 409 })
-    const row = (await query('history').where({ picture_id: picture, revision: target.revision }).first('inverse')) as Pick<Row, 'inverse'>
-    const { revision, treatment } = await load(query, picture)
-    const edited = applyEdit(treatment, row.inverse)
-    await append(query, picture, { revision: revision + 1, kind, label: target.label, operations: row.inverse, inverse: edited.inverse }, edited.treatment)
-    return { revision: revision + 1, label: target.label }
+    const targets = (kind === 'undo' ? done : undone).slice(-times).reverse()
+    if (targets.length === 0) throw new ProblemError('nothing-to-undo', { title: `There is nothing to ${kind}`, detail: kind === 'undo' ? 'No change of this picture is left to take back.' : 'No change was taken back last.', status: 409 })
+    const rows = (await query('history').where('picture_id', picture).whereIn('revision', targets.map(({ revision }) => revision)).select('revision', 'inverse')) as Pick<Row, 'revision' | 'inverse'>[]
+    const inverseOf = new Map(rows.map(({ revision, inverse }) => [revision, inverse]))
+    let { revision, treatment } = await load(query, picture)
+    for (const target of targets) {
+      const operations = inverseOf.get(target.revision)!
+      const edited = applyEdit(treatment, operations)
+      treatment = edited.treatment
+      await append(query, picture, { revision: ++revision, kind, label: target.label, operations, inverse: edited.inverse }, treatment)
+    }
+    return { revision, label: targets.at(-1)!.label }
   })
 }
 
-export async function listHistory(database: Database, picture: string, limit: number): Promise<HistoryEntry[]> {
-  const rows = (await database('history').where('picture_id', picture).orderBy('revision', 'desc').limit(limit).select('revision', 'kind', 'label', 'made_at')) as { revision: number; kind: 'edit' | 'undo' | 'redo'; label: string; made_at: Date }[]
-  return rows.map(({ made_at, ...row }) => ({ ...row, madeAt: made_at.toISOString() }))
+/** Gestures of a picture, to go to any of them. */
+export async function listGestures(database: Database, picture: string): Promise<Gestures> {
+  const { done, undone } = await stacks(database as unknown as Queryable, picture)
+  return { done, undone: undone.reverse() }
 }
 
 async function lock(query: Queryable, picture: string): Promise<void> {
@@ -157,7 +175,9 @@ export function countsOf(treatment: Treatment): Counts {
   treatment.flaws.forEach((flaw, i) => {
     counts[flaw.state]++
     counts.kinds[flaw.kind] = (counts.kinds[flaw.kind] ?? 0) + 1
-    if (i % every === 0 && flaw.shape.type === 'disc') counts.places.push([Math.round((1000 * flaw.shape.x) / width) / 1000, Math.round((1000 * flaw.shape.y) / height) / 1000])
+    if (i % every !== 0) return
+    const { x, y } = shapeCentre(flaw.shape)
+    counts.places.push([Math.round((1000 * x) / width) / 1000, Math.round((1000 * y) / height) / 1000])
   })
   counts.shows = treatment.steps.filter((step) => whatShows(step.telltales).length > 0).length
   return counts

@@ -5,7 +5,7 @@ import { PI, cos, cubeRoot, sin } from '../raster/exact-math.js'
 import { clipRegion, crop, growRegion, type IntegerRaster, type Plane, type PixelSource, type Region } from '../raster/raster.js'
 import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
 import type { Transfer } from '../raster/transfer.js'
-import { distanceOutside, moveShape, shapeBounds, shapeCentre, type Shape } from '../shape/shape.js'
+import { distanceOutside, moveShape, shapeBounds, shapeThickness, type Disc, type Shape } from '../shape/shape.js'
 import { shapesTouch } from '../mend/source-search.js'
 import type { Measure, Telltales } from '../treatment/schema.js'
 
@@ -45,23 +45,22 @@ const GRAIN_FILTER = 1.5
  */
 export function measureTelltales(mend: MendUnderTest): Telltales {
   const { picture, transfer, shape } = mend
-  const centre = shapeCentre(shape)
-  const reach = Math.ceil(3.4 * centre.r + 8)
-  const region = clipRegion({ x: Math.floor(centre.x) - reach, y: Math.floor(centre.y) - reach, width: 2 * reach + 1, height: 2 * reach + 1 }, picture.width, picture.height)
+  const thickness = Math.max(1.5, shapeThickness(shape))
+  const region = clipRegion(growRegion(shapeBounds(shape), Math.ceil(2.4 * thickness + 9)), picture.width, picture.height)
   const pixels = picture.read(region)
   const light = logLight(pixels, transfer)
-  const distance = distanceOutside(shape, region)
+  const distance = distanceOutside(shape, region, 2.4 * thickness + 9)
   return {
-    leftover: measureLeftover(light, region, centre),
-    toneStep: measureToneStep(pixels, transfer, distance, centre, region),
-    grain: measureGrain(light, distance, centre.r),
+    leftover: shape.type === 'disc' ? measureLeftoverDisc(light, region, shape) : measureLeftoverPath(light, distance, thickness),
+    toneStep: measureToneStep(pixels, transfer, distance, thickness, sectorsOf(shape, region)),
+    grain: measureGrain(light, distance, thickness),
     repeat: measureRepeat(mend, light, region),
     taintedSource: measureTaint(mend),
   }
 }
 
 /** Would a detector still see a disc here? Its answer against the same question asked all around. */
-function measureLeftover(light: Plane, region: Region, centre: { x: number; y: number; r: number }): Measure {
+function measureLeftoverDisc(light: Plane, region: Region, centre: Disc): Measure {
   const answer = (x: number, y: number) => discAnswer(light, x - region.x, y - region.y, Math.max(1.5, 0.7 * centre.r))
   const here = answer(centre.x, centre.y) ?? 0
   const around: number[] = []
@@ -73,6 +72,47 @@ function measureLeftover(light: Plane, region: Region, centre: { x: number; y: n
   }
   const usual = Math.max(2e-4, DEVIATION_PER_MAD * median(Float32Array.from(around)))
   return { value: Math.abs(here) / usual, limit: 4.5 }
+}
+
+/** The same for a shape that is no disc: its inside against the band along it, asked again with the shape moved aside. */
+function measureLeftoverPath(light: Plane, distance: Plane, thickness: number): Measure {
+  const { width, height } = light
+  const inside: number[] = []
+  const beside: number[] = []
+  const band = Math.max(2.5, 0.4 * thickness)
+  for (let i = 0; i < distance.data.length; i++) {
+    const d = distance.data[i]!
+    if (d < -0.3 * thickness) inside.push(i)
+    else if (d > 0.5 && d < 0.5 + band) beside.push(i)
+  }
+  if (inside.length < 3 || beside.length < 6) return { value: 0, limit: 4.5 }
+  const answer = (dx: number, dy: number): number | null => {
+    const meanOf = (list: readonly number[]): number => {
+      let sum = 0
+      let n = 0
+      for (const i of list) {
+        const x = (i % width) + dx
+        const y = Math.floor(i / width) + dy
+        if (x < 0 || y < 0 || x >= width || y >= height) continue
+        // Moved along itself, a path lies on the mend again: only what is untouched is asked.
+        if ((dx !== 0 || dy !== 0) && distance.data[y * width + x]! < 0.5) continue
+        sum += light.data[y * width + x]!
+        n++
+      }
+      return n < 0.4 * list.length ? NaN : sum / n
+    }
+    const value = meanOf(inside) - meanOf(beside)
+    return value === value ? value : null
+  }
+  const around: number[] = []
+  for (let k = 0; k < 16; k++) {
+    const angle = (2 * PI * k) / 16
+    const away = (k % 2 === 0 ? 1.7 : 2.3) * thickness + 2
+    const value = answer(Math.round(away * cos(angle)), Math.round(away * sin(angle)))
+    if (value !== null) around.push(Math.abs(value))
+  }
+  const usual = Math.max(2e-4, DEVIATION_PER_MAD * median(Float32Array.from(around)))
+  return { value: Math.abs(answer(0, 0) ?? 0) / usual, limit: 4.5 }
 }
 
 /** Mean inside a disc less the mean of a ring round it; null when it leaves the plane. */
@@ -104,12 +144,29 @@ function discAnswer(plane: Plane, x: number, y: number, r: number): number | nul
 
 const SECTORS = 8
 
+/** Which eighth of a shape's outline a pixel belongs to: by direction round a disc, along the longer side of others. */
+function sectorsOf(shape: Shape, region: Region): (x: number, y: number) => number {
+  if (shape.type === 'disc') {
+    return (x, y) => {
+      const dx = region.x + x + 0.5 - shape.x
+      const dy = region.y + y + 0.5 - shape.y
+      return (dy > 0 ? 4 : 0) + (dx > 0 ? 2 : 0) + (Math.abs(dx) > Math.abs(dy) ? 1 : 0)
+    }
+  }
+  const bounds = shapeBounds(shape)
+  const wide = bounds.width > bounds.height
+  return (x, y) => {
+    const along = wide ? (region.x + x - bounds.x) / bounds.width : (region.y + y - bounds.y) / bounds.height
+    return Math.max(0, Math.min(SECTORS - 1, Math.floor(along * SECTORS)))
+  }
+}
+
 /** Difference of colour across the outline, against the same across the outline moved outward. */
-function measureToneStep(pixels: IntegerRaster, transfer: Transfer, distance: Plane, centre: { x: number; y: number; r: number }, region: Region): Measure {
-  const band = Math.max(2.5, 0.3 * centre.r)
+function measureToneStep(pixels: IntegerRaster, transfer: Transfer, distance: Plane, thickness: number, sectorAt: (x: number, y: number) => number): Measure {
+  const band = Math.max(2.5, 0.3 * thickness)
   const step = (outward: number): number => {
-    const inner = sectorColours(pixels, transfer, distance, outward - band, outward, centre, region)
-    const outer = sectorColours(pixels, transfer, distance, outward, outward + band, centre, region)
+    const inner = sectorColours(pixels, transfer, distance, outward - band, outward, sectorAt)
+    const outer = sectorColours(pixels, transfer, distance, outward, outward + band, sectorAt)
     let sum = 0
     let count = 0
     for (let s = 0; s < SECTORS; s++) {
@@ -124,16 +181,13 @@ function measureToneStep(pixels: IntegerRaster, transfer: Transfer, distance: Pl
   return { value: here, limit: 1.35 * usual + 0.25 }
 }
 
-function sectorColours(pixels: IntegerRaster, transfer: Transfer, distance: Plane, from: number, to: number, centre: { x: number; y: number }, region: Region): (Lab | null)[] {
+function sectorColours(pixels: IntegerRaster, transfer: Transfer, distance: Plane, from: number, to: number, sectorAt: (x: number, y: number) => number): (Lab | null)[] {
   const sums = Array.from({ length: SECTORS }, () => [0, 0, 0, 0] as [number, number, number, number])
   const { channels, width, data } = pixels
   for (let i = 0; i < distance.data.length; i++) {
     const d = distance.data[i]!
     if (d < from || d >= to) continue
-    const dx = region.x + (i % width) + 0.5 - centre.x
-    const dy = region.y + Math.floor(i / width) + 0.5 - centre.y
-    const sector = (dy > 0 ? 4 : 0) + (dx > 0 ? 2 : 0) + (Math.abs(dx) > Math.abs(dy) ? 1 : 0)
-    const sum = sums[sector]!
+    const sum = sums[sectorAt(i % width, Math.floor(i / width))]!
     for (let c = 0; c < 3; c++) sum[c]! += transfer.light[data[i * channels + (channels === 1 ? 0 : c)]!]!
     sum[3]++
   }
@@ -183,7 +237,7 @@ function measureRepeat(mend: MendUnderTest, light: Plane, region: Region): Measu
   if (here.x < region.x || here.y < region.y || here.x + here.width > region.x + region.width || here.y + here.height > region.y + region.height) return { value: 0, limit }
   const a = bandPass(cropPlane(light, { ...here, x: here.x - region.x, y: here.y - region.y }))
   const b = bandPass(logLight(picture.read(wide), transfer))
-  const inside = distanceOutside(shape, here)
+  const inside = distanceOutside(shape, here, 2)
   let ab = 0
   let aa = 0
   let bb = 0

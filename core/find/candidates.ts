@@ -1,5 +1,6 @@
-import { binomialBlur, halvePlane } from '../raster/blur.js'
-import { makePlane, type Plane } from '../raster/raster.js'
+import { PlaneWorkshop } from '../kernels/planes.js'
+import { halvePlane } from '../raster/blur.js'
+import type { Plane } from '../raster/raster.js'
 import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
 
 /** A place where something rounder than its surroundings stands out. */
@@ -20,8 +21,8 @@ export interface Candidate {
 /** Side of the blocks over which responses are compared, in pixels of the octave: fewer where an octave is small. */
 const blockSide = (octave: number) => (octave < 2 ? 32 : 16)
 
-/** Responses weaker than this are not looked at more closely. */
-const LEAST_RESPONSE = 4.2
+/** Responses weaker than this are not looked at more closely: a speck is sharp and must stand out by more than chance. */
+const LEAST_RESPONSE = 7
 
 /** Radius of the disc that a difference of two binomial filters answers to best, by number of passes. */
 const SCALES = [
@@ -59,57 +60,19 @@ export function findCandidates(octaves: Octaves, sign: 'dark' | 'bright' | 'both
     const { width, height } = plane
     if (width < 16 || height < 16) return
     const wanted = SCALES.filter((scale) => scale.octaves === 'all' || (scale.octaves === 'first') === (octave === 0))
-    const blurred = new Map<number, Plane>([[0, plane]])
-    let current = plane
     const last = Math.max(...wanted.map((scale) => scale.outer))
-    const keep = new Set<number>(wanted.flatMap((scale) => [scale.inner, scale.outer]))
-    for (let pass = 1; pass <= last; pass++) {
-      current = binomialBlur(current, new Float32Array(width * height))
-      if (keep.has(pass)) blurred.set(pass, current)
-    }
+    const workshop = new PlaneWorkshop(width, height, last + 2)
+    const response = workshop.plane(last + 1)
+    workshop.plane(0).data.set(plane.data)
+    for (let pass = 1; pass <= last; pass++) workshop.blur(workshop.plane(pass - 1), workshop.plane(pass))
     for (const scale of wanted) {
-      const inner = blurred.get(scale.inner)!.data
-      const outer = blurred.get(scale.outer)!.data
-      const response = makePlane(width, height)
-      for (let i = 0; i < response.data.length; i++) response.data[i] = inner[i]! - outer[i]!
-      subtractSlow(response, octave === 0 ? 8 : 6)
-      collectExtrema(response, sign, octave, scale.radius, found)
+      workshop.subtract(workshop.plane(scale.inner), workshop.plane(scale.outer), response)
+      // A ground that curves, such as a bank of cloud, answers with a constant that has nothing to do with a disc.
+      workshop.subtractBoxMean(response, octave === 0 ? 8 : 6)
+      collectExtrema({ width, height, data: response.data }, sign, octave, scale.radius, found)
     }
   })
   return strongestOnly(found)
-}
-
-/**
- * Take the mean over a box from every response: a ground that curves, such as a bank of cloud, answers with a constant
- * that has nothing to do with a disc.
- */
-function subtractSlow(response: Plane, radius: number): void {
-  const { width, height, data } = response
-  const across = new Float32Array(width * height)
-  const span = 2 * radius + 1
-  for (let y = 0; y < height; y++) {
-    const row = y * width
-    let sum = 0
-    for (let x = -radius; x <= radius; x++) sum += data[row + Math.max(0, Math.min(width - 1, x))]!
-    for (let x = 0; x < width; x++) {
-      across[row + x] = sum / span
-      sum += data[row + Math.min(width - 1, x + radius + 1)]! - data[row + Math.max(0, x - radius)]!
-    }
-  }
-  const sums = new Float64Array(width)
-  for (let y = -radius; y <= radius; y++) {
-    const row = Math.max(0, Math.min(height - 1, y)) * width
-    for (let x = 0; x < width; x++) sums[x]! += across[row + x]!
-  }
-  for (let y = 0; y < height; y++) {
-    const row = y * width
-    const enter = Math.min(height - 1, y + radius + 1) * width
-    const leave = Math.max(0, y - radius) * width
-    for (let x = 0; x < width; x++) {
-      data[row + x]! -= sums[x]! / span
-      sums[x]! += across[enter + x]! - across[leave + x]!
-    }
-  }
 }
 
 function collectExtrema(response: Plane, sign: 'dark' | 'bright' | 'both', octave: number, radius: number, found: Candidate[]): void {
@@ -120,10 +83,16 @@ function collectExtrema(response: Plane, sign: 'dark' | 'bright' | 'both', octav
   const border = 3
   for (let y = border; y < height - border; y++) {
     const blockRow = Math.min(spread.height - 1, Math.floor(y / side)) * spread.width
+    let deviation = 0
+    let blockEnd = 0
     for (let x = border; x < width - border; x++) {
+      if (x >= blockEnd) {
+        const column = Math.min(spread.width - 1, Math.floor(x / side))
+        deviation = spread.data[blockRow + column]!
+        blockEnd = column === spread.width - 1 ? width : (column + 1) * side
+      }
       const i = y * width + x
       const value = data[i]!
-      const deviation = spread.data[blockRow + Math.min(spread.width - 1, Math.floor(x / side))]!
       const magnitude = Math.abs(value)
       if (magnitude < LEAST_RESPONSE * deviation) continue
       if (sign === 'dark' && value > 0) continue
@@ -179,13 +148,14 @@ function blockDeviations(response: Plane, side: number): Plane & { quiet: number
 export function strongestOnly(found: Candidate[]): Candidate[] {
   found.sort((a, b) => Math.abs(b.response) - Math.abs(a.response) || a.y - b.y || a.x - b.x)
   const cell = 32
+  const largest = found.reduce((most, { radius }) => Math.max(most, radius), 0)
+  const reach = Math.ceil((1.2 * largest) / cell)
   const cells = new Map<number, Candidate[]>()
   const key = (column: number, row: number) => row * 100003 + column
   const kept: Candidate[] = []
   for (const candidate of found) {
     const column = Math.floor(candidate.x / cell)
     const row = Math.floor(candidate.y / cell)
-    const reach = Math.ceil(140 / cell)
     let covered = false
     for (let y = row - reach; y <= row + reach && !covered; y++) {
       for (let x = column - reach; x <= column + reach && !covered; x++) {

@@ -1,9 +1,10 @@
+import { ln } from '../raster/exact-math.js'
 import type { Disc } from '../shape/shape.js'
-import { clipRegion, growRegion, type IntegerRaster, type PixelSource, type Region } from '../raster/raster.js'
+import { clipRegion, growRegion, type IntegerRaster, type PixelSource, type Plane, type Region } from '../raster/raster.js'
 import type { Transfer } from '../raster/transfer.js'
 import { findCandidates, makeOctaves, type Candidate, type Octaves } from './candidates.js'
-import { fitDisc, type FittedDisc } from './fit-disc.js'
-import { dustJudge, judge, leastScore, speckJudge } from './judge.js'
+import { FIRST_EFFORT, fitDisc, type FittedDisc } from './fit-disc.js'
+import { dustJudge, judge, leastScore, speckJudge, type Judge } from './judge.js'
 import { logLight } from './log-light.js'
 import { findRadial } from './radial.js'
 
@@ -63,25 +64,60 @@ export function findInTile(pixels: IntegerRaster, surroundings: Region, tile: Re
   const rate = Math.max(1e-3, options.falseFinds) / REFERENCE_MEGAPIXELS / options.kinds.length
   const finds: Find[] = []
   for (const kind of options.kinds) {
-    const octaves = makeOctaves(plane, LARGEST_RADIUS[kind])
-    const candidates = kind === 'dust' ? findRadial(octaves, -1) : findCandidates(octaves, 'both').filter((candidate) => isClear(candidate) && isRound(octaves, candidate))
-    const by = kind === 'dust' ? dustJudge : speckJudge
+    const by = JUDGES[kind]
     const least = leastScore(by, rate)
-    for (const candidate of candidates) {
-      const x = candidate.x + surroundings.x
-      const y = candidate.y + surroundings.y
-      if (x < tile.x - 8 || y < tile.y - 8 || x > tile.x + tile.width + 8 || y > tile.y + tile.height + 8) continue
-      const find = examine(octaves, candidate, kind, surroundings, least, by)
-      if (find && isInside(find.shape, tile)) finds.push(find)
+    for (const { candidate, fit } of evidenceInTile(plane, surroundings, tile, kind, least)) {
+      const { score, confidence } = judge(by, candidate, fit)
+      if (score < least) continue
+      const find = { kind, ...describeFit(fit, surroundings), confidence }
+      if (isInside(find.shape, tile)) finds.push(find)
     }
   }
   return finds
 }
 
-/** A speck is sharp and so must stand out by more than chance; dust is judged by its evenness instead. */
-const isClear = (candidate: Candidate) => Math.abs(candidate.response) > 7
+const JUDGES: Record<FoundKind, Judge> = { dust: dustJudge, speck: speckJudge }
+
+/** A candidate with the disc that was fitted to it: what it is judged by. */
+export interface Evidence {
+  readonly candidate: Candidate
+  readonly fit: FittedDisc
+}
+
+/**
+ * Everything in a tile that could be a flaw of a kind, with its evidence; hopeless ones are left out.
+ *
+ * @param plane  Log light of the tile with its surroundings.
+ * @param least  Least score that is of interest.
+ */
+export function evidenceInTile(plane: Plane, surroundings: Region, tile: Region, kind: FoundKind, least: number): Evidence[] {
+  const octaves = makeOctaves(plane, LARGEST_RADIUS[kind])
+  const candidates = kind === 'dust' ? findRadial(octaves, -1) : findCandidates(octaves, 'both').filter((candidate) => isRound(octaves, candidate))
+  const result: Evidence[] = []
+  for (const candidate of candidates) {
+    const x = candidate.x + surroundings.x
+    const y = candidate.y + surroundings.y
+    if (x < tile.x - 8 || y < tile.y - 8 || x > tile.x + tile.width + 8 || y > tile.y + tile.height + 8) continue
+    const glance = fitDisc(octaves, candidate, FIRST_EFFORT)
+    if (glance && judge(JUDGES[kind], candidate, glance).score < least - GLANCE_MARGIN) continue
+    const fit = fitDisc(octaves, candidate)
+    if (fit && fit.radius <= 1.15 * LARGEST_RADIUS[kind]) result.push({ candidate, fit })
+  }
+  return result
+}
+
+/** How far a glance may underrate what the full fit accepts: measured on the four demo pictures. */
+const GLANCE_MARGIN = 6.5
 
 const AROUND = [[1, 0], [0.7071, 0.7071], [0, 1], [-0.7071, 0.7071], [-1, 0], [-0.7071, -0.7071], [0, -1], [0.7071, -0.7071]] as const
+
+/**
+ * Weights of a first look (logarithms of response, unrest, radius and evenness; least difference over their mean;
+ * constant), fitted by logistic regression on the flecks of the shaft and the station that the full fit accepts; it
+ * spares six in seven the full fit in a picture without specks and loses one in two hundred.
+ */
+const FIRST_LOOK = { response: -0.654, unrest: -0.827, radius: 0.164, evenness: 2.67, least: -1.214, constant: -0.289 } as const
+const LEAST_LOOK = -1.45
 
 /** A first look that spares edges and lines the full fit: the middle differs from all eight sides in the same sense. */
 function isRound(octaves: Octaves, candidate: Candidate): boolean {
@@ -96,22 +132,21 @@ function isRound(octaves: Octaves, candidate: Candidate): boolean {
   const middle = plane.data[row * plane.width + column]!
   const sign = Math.sign(candidate.response)
   let least = Infinity
-  let sum = 0
+  let mean = 0
+  let squares = 0
   for (const [dx, dy] of AROUND) {
     const at = (row + Math.round((dy * (1.9 * candidate.radius)) / scale)) * plane.width + column + Math.round((dx * (1.9 * candidate.radius)) / scale)
     const difference = sign * (middle - plane.data[at]!)
     least = Math.min(least, difference)
-    sum += difference / 8
+    mean += difference / 8
+    squares += (difference * difference) / 8
   }
-  return least > 0.15 * sum
-}
-
-function examine(octaves: Octaves, candidate: Candidate, kind: FoundKind, at: Region, least: number, by: Parameters<typeof judge>[0]): Find | null {
-  const fit = fitDisc(octaves, candidate)
-  if (!fit || fit.radius > 1.15 * LARGEST_RADIUS[kind]) return null
-  const { score, confidence } = judge(by, candidate, fit)
-  if (score < least) return null
-  return { kind, ...describeFit(fit, at), confidence }
+  if (least <= 0.15 * mean) return false
+  const evenness = Math.max(0.1, Math.min(30, mean / Math.sqrt(Math.max(1e-12, squares - mean * mean))))
+  const look =
+    FIRST_LOOK.response * ln(Math.abs(candidate.response)) + FIRST_LOOK.unrest * ln(Math.max(1e-3, candidate.unrest)) +
+    FIRST_LOOK.radius * ln(candidate.radius) + FIRST_LOOK.evenness * ln(evenness) + (FIRST_LOOK.least * least) / mean + FIRST_LOOK.constant
+  return look >= LEAST_LOOK
 }
 
 function describeFit(fit: FittedDisc, at: Region): Pick<Find, 'shape' | 'contrast' | 'weight'> {

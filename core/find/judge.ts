@@ -3,8 +3,8 @@ import type { Candidate } from './candidates.js'
 import type { FittedDisc } from './fit-disc.js'
 
 /**
- * How much the evidence speaks for a real flaw: a logistic regression on what was measured, fitted on made-up pictures
- * with known damage (seeds 1 and 2 of the pylon for dust; the shaft and the station for specks) and checked on others.
+ * How much the evidence speaks for a real flaw: a logistic regression on what was measured, fitted with
+ * bench/calibrate.ts on made-up pictures with known damage and checked on others by bench/acceptance.ts.
  */
 export interface Judgement {
   readonly score: number
@@ -12,8 +12,10 @@ export interface Judgement {
   readonly confidence: number
 }
 
-interface Judge {
-  weigh(candidate: Candidate, fit: FittedDisc): number
+export interface Judge {
+  /** What the evidence is weighed by; the first is 1. */
+  features(candidate: Candidate, fit: FittedDisc): number[]
+  readonly weights: readonly number[]
   /** confidence = 1 / (1 + exp(-slope (score - even))) */
   readonly even: number
   readonly slope: number
@@ -25,45 +27,49 @@ interface Judge {
 const logOf = (value: number, most = Infinity) => ln(Math.max(1e-6, Math.min(most, value)))
 
 export const dustJudge: Judge = {
-  weigh: (candidate, fit) =>
-    -29.749 +
-    1.442 * logOf(fit.weight, 300) +
-    2.444 * Math.max(-0.5, fit.evenness) +
-    5.567 * fit.explained +
-    3.656 * Math.min(2.5, candidate.evenness) -
-    1.398 * logOf(candidate.unrest) -
-    1.21 * logOf(Math.abs(fit.amplitude), 3) +
-    0.532 * logOf(fit.structure) -
-    5.928 * Math.min(0.9, fit.softness) +
-    1.354 * logOf(Math.abs(candidate.response)) +
-    1.086 * logOf(fit.radius),
-  even: -1.5,
-  slope: 1.6,
-  scoreAtOne: -3.05,
-  steepness: 1.57,
+  features: (candidate, fit) => [
+    1,
+    logOf(fit.weight, 300),
+    Math.max(-0.5, fit.evenness),
+    fit.explained,
+    Math.min(2.5, candidate.evenness),
+    logOf(candidate.unrest),
+    logOf(Math.abs(fit.amplitude), 3),
+    logOf(fit.structure),
+    Math.min(0.9, fit.softness),
+    logOf(Math.abs(candidate.response)),
+    logOf(fit.radius),
+  ],
+  weights: [-32.278, 1.309, 0.614, 6.825, 4.48, -2.3, -0.76, 0.259, -5.975, 1.974, 1.86],
+  even: -0.03,
+  slope: 1.01,
+  scoreAtOne: -2.9,
+  steepness: 1.02,
 }
 
 export const speckJudge: Judge = {
-  weigh: (candidate, fit) =>
-    -18.462 -
-    0.603 * logOf(fit.weight, 300) +
-    4.78 * Math.max(-0.5, fit.evenness) +
-    18.139 * fit.explained -
-    1.053 * logOf(candidate.unrest) +
-    1.074 * logOf(Math.abs(fit.amplitude), 3) -
-    0.224 * logOf(fit.structure) -
-    8.875 * Math.min(0.9, fit.softness) +
-    1.999 * logOf(Math.abs(candidate.response)) -
-    0.912 * logOf(fit.radius) +
-    1.593 * (fit.amplitude > 0 ? 1 : 0),
-  even: -0.2,
-  slope: 1.8,
-  scoreAtOne: -0.72,
-  steepness: 1.1,
+  features: (candidate, fit) => [
+    1,
+    logOf(fit.weight, 300),
+    Math.max(-0.5, fit.evenness),
+    fit.explained,
+    logOf(candidate.unrest),
+    logOf(Math.abs(fit.amplitude), 3),
+    logOf(fit.structure),
+    Math.min(0.9, fit.softness),
+    logOf(Math.abs(candidate.response)),
+    logOf(fit.radius),
+    fit.amplitude > 0 ? 1 : 0,
+  ],
+  weights: [-20.681, -0.176, 8.131, 19.99, -1.477, 2.06, 0.208, -8.996, 0.388, -0.359, 1.66],
+  even: -0.02,
+  slope: 1.11,
+  scoreAtOne: -1.52,
+  steepness: 0.82,
 }
 
 export function judge(by: Judge, candidate: Candidate, fit: FittedDisc): Judgement {
-  const score = by.weigh(candidate, fit)
+  const score = by.features(candidate, fit).reduce((sum, value, i) => sum + value * by.weights[i]!, 0)
   return { score, confidence: 1 / (1 + exp(-by.slope * (score - by.even))) }
 }
 

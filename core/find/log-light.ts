@@ -19,15 +19,27 @@ export function logLight(raster: IntegerRaster, transfer: Transfer): Plane {
   const { width, height, channels, data } = raster
   const shares = SHARES[channels]
   if (!shares) throw new RangeError(`A picture has 1 or 3 channels, not ${channels}`)
-  const tables = shares.map((share) => Float32Array.from(transfer.light, (light) => share * ln(light + DARKEST_LIGHT)))
+  const table = logTable(transfer)
   const result = new Float32Array(width * height)
-  const [first, second, third] = tables
   if (channels === 1) {
-    for (let i = 0; i < result.length; i++) result[i] = first![data[i]!]!
+    for (let i = 0; i < result.length; i++) result[i] = table[data[i]!]!
   } else {
+    const [first, second, third] = shares as [number, number, number]
     for (let i = 0, j = 0; i < result.length; i++, j += 3) {
-      result[i] = first![data[j]!]! + second![data[j + 1]!]! + third![data[j + 2]!]!
+      result[i] = first * table[data[j]!]! + second * table[data[j + 1]!]! + third * table[data[j + 2]!]!
     }
   }
   return { width, height, data: result }
+}
+
+const logTables = new WeakMap<Transfer, Float32Array>()
+
+/** ln(light + DARKEST_LIGHT) of every sample value; made once for a curve. */
+export function logTable(transfer: Transfer): Float32Array {
+  let table = logTables.get(transfer)
+  if (!table) {
+    table = Float32Array.from(transfer.light, (light) => ln(light + DARKEST_LIGHT))
+    logTables.set(transfer, table)
+  }
+  return table
 }

@@ -1,4 +1,4 @@
-import { binomialBlur } from '../raster/blur.js'
+import { PlaneWorkshop } from '../kernels/planes.js'
 import { PI, cos, ln, sin } from '../raster/exact-math.js'
 import type { Plane } from '../raster/raster.js'
 import { strongestOnly, type Candidate, type Octaves } from './candidates.js'
@@ -38,14 +38,15 @@ export function findRadial(octaves: Octaves, sign: -1 | 1): Candidate[] {
   const found: Candidate[] = []
   octaves.planes.forEach((plane, octave) => {
     if (octave === 0 || plane.width < 24 || plane.height < 24) return
-    const smooth = binomialBlur(plane, new Float32Array(plane.width * plane.height))
-    for (const radius of RADII) collect(smooth, radius, octave, sign, found)
+    const workshop = new PlaneWorkshop(plane.width, plane.height, 4)
+    workshop.plane(0).data.set(plane.data)
+    workshop.blur(workshop.plane(0), workshop.plane(1))
+    for (const radius of RADII) collect(workshop, plane, radius, octave, sign, found)
   })
   return strongestOnly(found)
 }
 
-function collect(smooth: Plane, radius: number, octave: number, sign: -1 | 1, found: Candidate[]): void {
-  const { width, height, data } = smooth
+function collect(workshop: PlaneWorkshop, { width, height }: Plane, radius: number, octave: number, sign: -1 | 1, found: Candidate[]): void {
   const outer = Math.round(1.55 * radius)
   const innerOffsets = new Int32Array(DIRECTIONS)
   const outerOffsets = new Int32Array(DIRECTIONS)
@@ -54,23 +55,11 @@ function collect(smooth: Plane, radius: number, octave: number, sign: -1 | 1, fo
     innerOffsets[k] = Math.round(0.45 * radius * sin(angle)) * width + Math.round(0.45 * radius * cos(angle))
     outerOffsets[k] = Math.round(1.55 * radius * sin(angle)) * width + Math.round(1.55 * radius * cos(angle))
   }
-  const score = new Float32Array(width * height)
-  const spread = new Float32Array(width * height)
-  const share = 1 / DIRECTIONS
-  for (let y = outer; y < height - outer; y++) {
-    for (let i = y * width + outer; i < (y + 1) * width - outer; i++) {
-      let sum = 0
-      let squares = 0
-      for (let k = 0; k < DIRECTIONS; k++) {
-        const d = data[i + innerOffsets[k]!]! - data[i + outerOffsets[k]!]!
-        sum += d
-        squares += d * d
-      }
-      const mean = sum * share
-      score[i] = sign * mean
-      spread[i] = squares * share - mean * mean
-    }
-  }
+  const [smooth, scores, spreads] = [workshop.plane(1), workshop.plane(2), workshop.plane(3)]
+  scores.data.fill(0)
+  workshop.radialStatistics(smooth, outer, innerOffsets, outerOffsets, sign, scores, spreads)
+  const score = scores.data
+  const spread = spreads.data
   const quiet = quietSpread(spread, width, height, outer)
   const noise = Math.sqrt(quiet) + 1e-6
   const meanNoise = noise / Math.sqrt(DIRECTIONS)

@@ -1,13 +1,14 @@
 import { measureTelltales, severity, TELLTALE_NAMES, whatShows } from '../check/telltales.js'
-import { median } from '../raster/statistics.js'
+import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
 import { logLight } from '../find/log-light.js'
 import { ln } from '../raster/exact-math.js'
 import { gaussianBlur } from '../raster/blur.js'
-import { clipRegion, growRegion, type PixelSource } from '../raster/raster.js'
+import { clipRegion, growRegion, overlaps, type PixelSource } from '../raster/raster.js'
 import type { Transfer } from '../raster/transfer.js'
 import { patchedSource } from '../render/patch.js'
-import { moveShape, shapeBounds, shapeCentre, type Disc, type Shape } from '../shape/shape.js'
+import { moveShape, shapeBounds, shapeCentre, shapeThickness, type Disc, type Shape } from '../shape/shape.js'
 import type { Flaw, Step, Telltales } from '../treatment/schema.js'
+import { fillReach } from './fill.js'
 import { fitShadow } from './fit-shadow.js'
 import { carryOut, CURRENT_VERSION, type MethodName } from './methods.js'
 import { searchSources, shapesTouch, type SourceOffer } from './source-search.js'
@@ -34,11 +35,11 @@ export interface MendRequest {
   readonly id: string
 }
 
-/** Where so little light comes through that there is nothing to give back. */
-const LEAST_TRANSMISSION = 0.12
-/** A lift must save this share of the gradients' cost, or this much evidence. */
+/** Where so little light comes through that there is nothing to give back; more is asked of what nobody called dust. */
+const LEAST_TRANSMISSION = { dust: 0.12, other: 0.35, speck: 1 } as const
+/** Where a heal would do as well, a lift needs this much evidence. */
 const LEAST_EVIDENCE = 4
-/** A fill of sources that are tried before the best of them is taken although it shows. */
+/** So many sources are tried before the best of them is taken although it shows. */
 const TRIES = 3
 
 interface Trial {
@@ -50,24 +51,34 @@ interface Trial {
 /**
  * Choose a mend: the gentlest method whose telltales pass, with the reason kept.
  *
- * Lift first, since it gives back what is really there; then heal from one source after another; when nothing passes,
- * whatever shows least.
+ * Lift first, since it gives back what is really there; then a fill where that comes nearer to what was there than any
+ * single place; then heal from one source after another; then a fill all the same; when nothing passes, what shows least.
  */
 export function chooseMend(request: MendRequest): Step {
   const trials: Trial[] = []
   const notes: string[] = []
   const { flaw, method } = request
-  if ((method ?? 'lift') === 'lift' && flaw.kind !== 'speck') {
+  const shape = mendShape(flaw)
+  const shadowed = flaw.kind !== 'speck' && mayBeShadow(shape)
+  if (method === 'lift' && !shadowed) notes.push('no shadow can lie under it')
+  if ((method ?? 'lift') === 'lift' && shadowed) {
     const lifted = tryLift(request)
     if ('trial' in lifted) {
       trials.push(lifted.trial)
-      if (lifted.trial.worst <= patienceWithLift(request) || method === 'lift') return finish(lifted.trial, lifted.why, method)
+      if (method === 'lift' || lifted.kept) return finish(lifted.trial, lifted.why, method)
       notes.push(`a lift would show ${wordsFor(lifted.trial.telltales)}`)
     } else notes.push(lifted.refused)
   }
-  if (method === 'lift' && trials.length === 0) notes.push('so it is healed')
+  const free = !method && !request.source && !request.skipSources
+  const fillFirst = free && fillsBetter(request, shape)
+  if (method === 'fill' || fillFirst) {
+    const filled = tryFill(request, shape)
+    if (method === 'fill') return finish(filled, 'Filled as you asked.', method)
+    if (passes(filled)) return finish(filled, 'Filled from all sides: no single place is so near to what was there.', method)
+    trials.push(filled)
+    notes.push(`a fill would show ${wordsFor(filled.telltales)}`)
+  }
   const transplant: MethodName = method === 'clone' ? 'clone' : 'heal'
-  const shape = mendShape(flaw)
   const offers: SourceOffer[] = request.source
     ? [{ ...request.source, cost: 0 }]
     : searchSources(request.picture, grown(shape, softEdgeOf(request, shape) / 2), request.openFlaws, request.usedSources).slice(request.skipSources ?? 0)
@@ -77,22 +88,54 @@ export function chooseMend(request: MendRequest): Step {
     trials.push(trial)
     if (passes(trial)) break
   }
-  const best = trials.reduce((a, b) => (b.worst < a.worst ? b : a))
+  // No single place matches: what all of the surroundings say together is left.
+  if (free && !fillFirst && trials.every((trial) => !passes(trial)) && shapeThickness(shape) <= thickestFill(shape)) trials.push(tryFill(request, shape))
+  // Among mends that all show, one that invents nothing is nearer to what was there than its telltales can say.
+  const trusted = (trial: Trial) => trial.worst / (trial.step.method === 'fill' && fillFirst ? 1.6 : 1)
+  const best = trials.reduce((a, b) => (trusted(b) < trusted(a) ? b : a))
+  if (best.step.method === 'fill') return finish(best, passes(best) ? 'Filled, because no single place matches it.' : `Filled, although it shows ${wordsFor(best.telltales)}: healing is further from what was there.`, method)
   if (best.step.method === 'lift') return finish(best, `Lifted, although it shows ${wordsFor(best.telltales)}: healing shows more.`, method)
   const because = notes.length > 0 ? `Healed, because ${notes.join(', ')}.` : transplant === 'clone' ? 'Copied as you asked.' : 'Healed from the place that matches best.'
   return finish(best, because, method)
 }
 
-/** Structure between grain and the size of the flaw, as a share of the light, that a plain ground does not exceed. */
-const PLAIN_STRUCTURE = 0.015
+/** Half the width up to which a fill is tried unasked: of what lies deeper inside, the surroundings say nothing. */
+const thickestFill = (shape: Shape) => (shape.type === 'disc' ? 12 : 40)
 
 /**
- * How far a lift may be over the limit of a telltale before it is given up, 1 in a plain sky.
- *
- * Where the surroundings are textured, a heal invents what it puts there, and no telltale can know that it is not what
- * was there; a lift gives the real thing, a little uneven at worst.
+ * Whether a fill comes before a heal: for scratches, tears and the like always, for round spots where the ground has
+ * structure of its own that a heal would replace by another place's (measured on open photographs).
  */
-function patienceWithLift({ picture, transfer, flaw }: MendRequest): number {
+function fillsBetter(request: MendRequest, shape: Shape): boolean {
+  if (shapeThickness(shape) > thickestFill(shape)) return false
+  return shape.type !== 'disc' || likelyErrorOfHeal(request) > STRUCTURED
+}
+
+/** Half the width below which what was drawn or masked is no shadow worth fitting: bridging it is nearer the truth. */
+const LEAST_SHADOW = 6
+
+/** Whether a round shadow may lie under a shape: one that is drawn out or thin has another cause. */
+function mayBeShadow(shape: Shape): boolean {
+  if (shape.type === 'disc') return true
+  const thickness = shapeThickness(shape)
+  return thickness >= LEAST_SHADOW && shapeCentre(shape).r < 2.2 * thickness
+}
+
+function tryFill(request: MendRequest, shape: Shape): Trial {
+  const reach = growRegion(shapeBounds(shape), fillReach(shape))
+  const avoid = request.openFlaws.filter((other) => overlaps(shapeBounds(other), reach)).slice(0, MOST_AVOIDED)
+  const seed = (request.skipSources ?? 0) + 1
+  return measured(request, { ...makeStep(request, 'fill', shape, avoid.length > 0 ? { avoid } : {}), seed })
+}
+
+/** Most open flaws that a step remembers to leave out. */
+const MOST_AVOIDED = 400
+
+/**
+ * How far a heal is likely to be from what was there, as a share of the light: the structure of the surroundings
+ * between grain and the size of the flaw, twice, since that of the source comes in for that of the place.
+ */
+function likelyErrorOfHeal({ picture, transfer, flaw }: MendRequest): number {
   const { x, y, r } = shapeCentre(flaw.shape)
   const reach = Math.ceil(2.6 * r + 4)
   const region = clipRegion({ x: Math.floor(x) - reach, y: Math.floor(y) - reach, width: 2 * reach, height: 2 * reach }, picture.width, picture.height)
@@ -105,7 +148,7 @@ function patienceWithLift({ picture, transfer, flaw }: MendRequest): number {
     const dy = region.y + Math.floor(i / region.width) + 0.5 - y
     if (dx * dx + dy * dy > 2.9 * r * r) structure.push(Math.abs(fine.data[i]! - coarse.data[i]!))
   }
-  return Math.max(1, Math.min(4, median(Float32Array.from(structure)) / PLAIN_STRUCTURE))
+  return Math.sqrt(2) * DEVIATION_PER_MAD * median(Float32Array.from(structure))
 }
 
 /**
@@ -136,7 +179,7 @@ function passes(trial: Trial): boolean {
 }
 
 function finish(trial: Trial, reason: string, method: MethodName | undefined): Step {
-  return { ...trial.step, telltales: trial.telltales, reason: method ? reason.replace(/^Healed,/, 'Healed, as you asked, and') : reason, chosenBy: method ? 'hand' : 'fennip' }
+  return { ...trial.step, telltales: trial.telltales, reason: method === trial.step.method ? reason.replace(/^Healed,/, 'Healed, as you asked, and') : reason, chosenBy: method ? 'hand' : 'fennip' }
 }
 
 /** A found flaw is measured at half its depth, so a mend goes a little beyond; by hand the size is what was asked for. */
@@ -147,7 +190,8 @@ export function mendShape(flaw: Flaw): Shape {
 }
 
 function softEdgeOf(request: MendRequest, shape: Shape): number {
-  return request.softEdgePx ?? Math.max(1, Math.min(12, Math.round(0.3 * shapeCentre(shape).r)))
+  // What was drawn or masked is meant to its edge; a disc is only about where the flaw ends.
+  return request.softEdgePx ?? Math.max(1, Math.min(12, Math.round((shape.type === 'disc' ? 0.3 : 0.12) * shapeThickness(shape))))
 }
 
 function grown(shape: Shape, by: number): Shape {
@@ -155,20 +199,38 @@ function grown(shape: Shape, by: number): Shape {
   return shape.type === 'stroke' ? { ...shape, width: shape.width + 2 * by } : shape
 }
 
-function tryLift(request: MendRequest): { trial: Trial; why: string } | { refused: string } {
+/** Above this likely error of a heal, as a share of the light, the ground has structure of its own. */
+const STRUCTURED = 0.03
+
+/**
+ * Fit a shadow, lift it, and say whether the lift is kept.
+ *
+ * Where the surroundings are structured, a heal invents what it puts there, and no telltale can know that it is not
+ * what was there; a lift gives the real thing, a little uneven at worst. So the patience with its telltales grows with
+ * how much nearer to the truth it is likely to be, and more detail inside than around is the picture's own.
+ */
+function tryLift(request: MendRequest): { trial: Trial; why: string; kept: boolean } | { refused: string } {
   const { flaw, picture, transfer } = request
   const centre = shapeCentre(flaw.shape)
   const start: Disc = { type: 'disc', x: centre.x, y: centre.y, r: flaw.origin === 'hand' ? Math.max(2, 0.8 * centre.r) : centre.r }
   if (start.r < 2) return { refused: 'it is too small to fit a shadow to' }
   const fit = fitShadow(picture, transfer, start, flaw.origin === 'hand' ? 'hand' : 'detector')
-  if (!fit || fit.evidence < LEAST_EVIDENCE) return { refused: 'taking a shadow away does not make it calmer' }
+  if (!fit) return { refused: 'there is no shadow to take away' }
+  const errorOfHeal = likelyErrorOfHeal(request)
+  const advantage = errorOfHeal / fit.uncertainty
+  const structured = errorOfHeal > STRUCTURED
+  const surelyDust = structured && flaw.kind === 'dust' && flaw.origin === 'found' && advantage > 0.5
+  if (fit.evidence < LEAST_EVIDENCE && !surelyDust && request.method !== 'lift') return { refused: 'taking a shadow away does not make it calmer' }
   const plain: Shadow = roundShadow({ ...fit.shadow, damping: 0 })
   const through = leastTransmission(plain)
-  if (through < LEAST_TRANSMISSION) return { refused: `only ${Math.round(100 * through)} % of the light comes through` }
+  if (through < LEAST_TRANSMISSION[flaw.kind] && request.method !== 'lift') return { refused: `only ${Math.round(100 * through)} % of the light comes through` }
   const shadow = { ...plain, damping: fitDamping(request, plain) }
   const shape: Disc = { type: 'disc', x: round(shadow.x), y: round(shadow.y), r: round(Math.max(1, outlineRadius(shadow))) }
   const step = makeStep(request, 'lift', shape, { shadow })
-  return { trial: measured(request, step), why: `It lets ${Math.round(100 * through)} % of the light through, so what lies under it is given back.` }
+  const trial = measured(request, step)
+  const counted = TELLTALE_NAMES.filter((name) => !(name === 'grain' && structured && trial.telltales.grain.value > 1))
+  const worst = Math.max(...counted.map((name) => severity(name, trial.telltales[name])))
+  return { trial, why: `It lets ${Math.round(100 * through)} % of the light through, so what lies under it is given back.`, kept: worst <= (structured && flaw.kind === 'dust' ? Math.max(1, 2 * advantage) : 1) }
 }
 
 /** Radius within which a shadow takes more than a fiftieth of its depth. */
@@ -184,39 +246,55 @@ function outlineRadius(shadow: Shadow): number {
  * How strongly grain must be damped to match the surroundings.
  *
  * Photon noise alone would ask for a power of one half of the transmission; tone curves and compression change that, so
- * it is measured: grain inside after a plain lift over grain outside.
+ * it is measured: grain inside after a plain lift over grain outside. Texture was not drawn after the light was lost,
+ * so only the share of the detail that is noise is damped at all.
  */
 function fitDamping(request: MendRequest, shadow: Shadow): number {
   const { picture, transfer } = request
-  const mended = carryOut(picture, transfer, { method: 'lift', methodVersion: CURRENT_VERSION.lift, shape: { type: 'disc', x: shadow.x, y: shadow.y, r: shadow.radius }, softEdgePx: 0, strength: 1, shadow })
+  const mended = carryOut(picture, transfer, { method: 'lift', methodVersion: CURRENT_VERSION.lift, shape: { type: 'disc', x: shadow.x, y: shadow.y, r: shadow.radius }, softEdgePx: 0, strength: 1, seed: 0, shadow })
   const wide = clipRegion(growRegion(mended.region, 8), picture.width, picture.height)
   const light = logLight(patchedSource(picture, [mended]).read(wide), transfer)
   const smooth = gaussianBlur(light, 1.5)
   const field = shadowField(shadow)
   const inside: number[] = []
   const outside: number[] = []
+  const columns = Math.ceil(wide.width / CALM_BLOCK)
+  const blocks = Array.from({ length: columns * Math.ceil(wide.height / CALM_BLOCK) }, (): number[] => [])
   let depth = 0
   const deepest = shadow.profile[0]!
-  for (let i = 0; i < light.data.length; i++) {
-    const d = field.depth(wide.x + (i % wide.width) + 0.5, wide.y + Math.floor(i / wide.width) + 0.5)
-    const detail = Math.abs(light.data[i]! - smooth.data[i]!)
-    if (d > 0.5 * deepest) {
-      inside.push(detail)
-      depth += d
-    } else if (d === 0) outside.push(detail)
+  for (let y = 0; y < wide.height; y++) {
+    for (let x = 0; x < wide.width; x++) {
+      const d = field.depth(wide.x + x + 0.5, wide.y + y + 0.5)
+      const detail = Math.abs(light.data[y * wide.width + x]! - smooth.data[y * wide.width + x]!)
+      if (d > 0.5 * deepest) {
+        inside.push(detail)
+        depth += d
+      } else if (d === 0) {
+        outside.push(detail)
+        blocks[Math.floor(y / CALM_BLOCK) * columns + Math.floor(x / CALM_BLOCK)]!.push(detail)
+      }
+    }
   }
   if (inside.length < 30 || outside.length < 30) return 0
-  const ratio = median(Float32Array.from(inside)) / Math.max(1e-6, median(Float32Array.from(outside)))
+  const usual = Math.max(1e-6, median(Float32Array.from(outside)))
+  const ratio = median(Float32Array.from(inside)) / usual
   if (!(ratio > 1.02)) return 0
+  const calm = blocks.filter((block) => block.length > CALM_BLOCK).map((block) => median(Float32Array.from(block))).sort((a, b) => a - b)
+  const noise = (calm[Math.floor(calm.length / 10)] ?? usual) / CALMEST
   // ratio x exp(-depth x damping) = 1
-  return round(Math.min(2, ln(ratio) / Math.max(0.02, depth / inside.length)))
+  return round(Math.min(1, (noise * noise) / (usual * usual), ln(ratio) / Math.max(0.02, depth / inside.length)))
 }
+
+/** Side of the blocks in which noise is told from texture: the calmest hold noise alone. */
+const CALM_BLOCK = 8
+/** Median detail of the calmest tenth of such blocks of pure noise, over that of all (measured on normal noise). */
+const CALMEST = 0.83
 
 function tryTransplant(request: MendRequest, method: MethodName, shape: Shape, offer: { dx: number; dy: number }): Trial {
   return measured(request, makeStep(request, method, shape, { source: { dx: offer.dx, dy: offer.dy } }))
 }
 
-function makeStep(request: MendRequest, method: MethodName, shape: Shape, decisions: Pick<Step, 'source' | 'shadow'>): Step {
+function makeStep(request: MendRequest, method: MethodName, shape: Shape, decisions: Pick<Step, 'source' | 'shadow' | 'avoid'>): Step {
   return {
     id: request.id,
     stage: 'mend',

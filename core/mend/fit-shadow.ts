@@ -1,6 +1,6 @@
-import { DARKEST_LIGHT } from '../find/log-light.js'
-import { ln } from '../raster/exact-math.js'
-import { clipRegion, type PixelSource } from '../raster/raster.js'
+import { logTable } from '../find/log-light.js'
+import { PI, cos, sin } from '../raster/exact-math.js'
+import { clipRegion, crop, type Plane, type PixelSource } from '../raster/raster.js'
 import { solveCholesky } from '../raster/solve.js'
 import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
 import type { Transfer } from '../raster/transfer.js'
@@ -12,8 +12,10 @@ export interface ShadowFit {
   readonly shadow: Omit<Shadow, 'damping'>
   /** Share of the robust gradient cost that taking the shadow away saves, 0..1. */
   readonly saving: number
-  /** The same in absolute terms, in units of one deviation squared. */
+  /** The same in deviations squared, over what the surroundings imitate by themselves. */
   readonly evidence: number
+  /** Deviation of the fitted depth as -ln of the transmission: how far texture of this size may have misled it. */
+  readonly uncertainty: number
 }
 
 const HEIGHTS = PROFILE_KNOTS.length - 1
@@ -43,15 +45,18 @@ const FIRST_PROFILE = [1, 1, 0.95, 0.85, 0.65, 0.38, 0.14, 0.03]
 export function fitShadow(picture: PixelSource, transfer: Transfer, start: Disc, trusted: 'detector' | 'hand'): ShadowFit | null {
   const planes = decimatedLogLight(picture, transfer, start)
   if (!planes) return null
-  const { width, height, factor, left, top, channels } = planes
-  const mean = new Float32Array(width * height)
-  for (const channel of channels) for (let i = 0; i < mean.length; i++) mean[i]! += channel[i]! / channels.length
-
+  const { width, height, factor, left, top, channels } = planes.window
   const centre = { x: (start.x - left) / factor, y: (start.y - top) / factor, r: start.r / factor }
+  const imitation = measureImitation(meanOf(planes.surroundings), {
+    x: (start.x - planes.surroundings.left) / factor,
+    y: (start.y - planes.surroundings.top) / factor,
+    r: centre.r,
+  })
+  const mean = meanOf(planes.window).data
   const radii = trusted === 'detector' ? [centre.r] : [centre.r, 0.7 * centre.r, 0.5 * centre.r]
-  let best: { state: Float64Array; cost: number; without: number } | null = null
+  let best: Descent | null = null
   for (const radius of radii) {
-    const tried = descend(mean, width, height, { ...centre, r: radius }, trusted === 'detector' ? 0.12 : 0.35)
+    const tried = descend(mean, width, height, { ...centre, r: radius }, trusted === 'detector' ? 0.12 : 0.35, imitation)
     if (tried && (!best || tried.without - tried.cost > best.without - best.cost)) best = tried
   }
   if (!best) return null
@@ -59,8 +64,8 @@ export function fitShadow(picture: PixelSource, transfer: Transfer, start: Disc,
   const profile = Array.from(state.subarray(GEOMETRY))
   const field = new Float32Array(width * height)
   evaluate(state, width, height, field, null)
-  const strengths = channels.map((channel) => channelStrength(channel, field, width, height))
-  if (!strengths.every((strength) => strength > 0.2 && strength < 3)) return null
+  const common = channelStrength(mean, field, width, height)
+  const strengths = channels.map((channel) => likelyStrength(channelStrength(channel, field, width, height), common, imitation))
   return {
     shadow: {
       x: left + state[0]! * factor,
@@ -71,44 +76,119 @@ export function fitShadow(picture: PixelSource, transfer: Transfer, start: Disc,
       channels: strengths,
     },
     saving: 1 - best.cost / best.without,
-    evidence: best.without - best.cost,
+    evidence: (best.without - best.cost) / imitation,
+    uncertainty: best.uncertainty,
   }
 }
 
-function decimatedLogLight(picture: PixelSource, transfer: Transfer, start: Disc) {
+interface Decimated {
+  readonly width: number
+  readonly height: number
+  readonly factor: number
+  /** Where the first cell lies in the picture. */
+  readonly left: number
+  readonly top: number
+  readonly channels: readonly Float32Array[]
+}
+
+/** Log light in cells of about a working radius: the window that is fitted, and wider surroundings to compare with. */
+function decimatedLogLight(picture: PixelSource, transfer: Transfer, start: Disc): { window: Decimated; surroundings: Decimated } | null {
   let factor = 1
   while (start.r / factor > WORKING_RADIUS * 1.3) factor *= 2
-  const reach = Math.ceil((2.3 * start.r + 5) / factor) * factor
-  const wanted = { x: Math.floor(start.x) - reach, y: Math.floor(start.y) - reach, width: 2 * reach, height: 2 * reach }
-  const inside = clipRegion(wanted, picture.width, picture.height)
-  const width = Math.floor(inside.width / factor)
-  const height = Math.floor(inside.height / factor)
-  if (width < 8 || height < 8) return null
-  const pixels = picture.read(inside)
+  const regionOf = (reach: number) => {
+    const size = Math.ceil(reach / factor) * factor
+    return clipRegion({ x: Math.floor(start.x) - size, y: Math.floor(start.y) - size, width: 2 * size, height: 2 * size }, picture.width, picture.height)
+  }
+  const near = regionOf(2.3 * start.r + 5)
+  if (near.width < 8 * factor || near.height < 8 * factor) return null
+  const far = regionOf(SURROUNDINGS * start.r + 5)
+  const pixels = picture.read(far)
   const table = logTable(transfer)
+  // Cells are counted from the window, so that it starts on one.
+  const left = (near.x - far.x) % factor
+  const top = (near.y - far.y) % factor
+  const width = Math.floor((far.width - left) / factor)
+  const height = Math.floor((far.height - top) / factor)
   const share = 1 / (factor * factor)
-  const channels = Array.from({ length: picture.channels }, (_, c) => {
-    const plane = new Float32Array(width * height)
-    for (let y = 0; y < height * factor; y++) {
-      const row = Math.floor(y / factor) * width
-      for (let x = 0; x < width * factor; x++) {
-        plane[row + Math.floor(x / factor)]! += share * table[pixels.data[(y * pixels.width + x) * pixels.channels + c]!]!
+  const surroundings: Decimated = {
+    width, height, factor,
+    left: far.x + left,
+    top: far.y + top,
+    channels: Array.from({ length: picture.channels }, (_, c) => {
+      const plane = new Float32Array(width * height)
+      for (let y = 0; y < height * factor; y++) {
+        const row = Math.floor(y / factor) * width
+        let from = ((y + top) * pixels.width + left) * pixels.channels + c
+        for (let x = 0; x < width * factor; x++, from += pixels.channels) plane[row + Math.floor(x / factor)]! += share * table[pixels.data[from]!]!
       }
-    }
-    return plane
-  })
-  return { width, height, factor, left: inside.x, top: inside.y, channels }
+      return plane
+    }),
+  }
+  const x = (near.x - surroundings.left) / factor
+  const y = (near.y - surroundings.top) / factor
+  const inner = { x, y, width: Math.min(width - x, Math.floor(near.width / factor)), height: Math.min(height - y, Math.floor(near.height / factor)) }
+  return {
+    surroundings,
+    window: {
+      width: inner.width, height: inner.height, factor, left: near.x, top: near.y,
+      channels: surroundings.channels.map((data) => crop({ width, height, channels: 1, data }, inner).data as Float32Array),
+    },
+  }
 }
 
-const logTables = new WeakMap<Transfer, Float32Array>()
+function meanOf({ width, height, channels }: Decimated): Plane {
+  const data = new Float32Array(width * height)
+  for (const channel of channels) for (let i = 0; i < data.length; i++) data[i]! += channel[i]! / channels.length
+  return { width, height, data }
+}
 
-function logTable(transfer: Transfer): Float32Array {
-  let table = logTables.get(transfer)
-  if (!table) {
-    table = Float32Array.from(transfer.light, (light) => ln(light + DARKEST_LIGHT))
-    logTables.set(transfer, table)
+/** Half the width of what is looked at, in radii. */
+const SURROUNDINGS = 5.3
+/** Directions in which the surroundings are asked what they imitate. */
+const PLACES = 24
+
+/**
+ * How much more a shadow's answer scatters over the surroundings than noise from pixel to pixel would make it.
+ *
+ * Texture hangs together over many pixels, so a fit that takes every gradient for a new witness believes it far too
+ * much. The same round shadow is asked for at places all round; the variance of the strengths over the variance that
+ * independent gradients would give is what every piece of evidence is worth less. 1 in a sky.
+ */
+function measureImitation(plane: Plane, centre: { x: number; y: number; r: number }): number {
+  const ratios: number[] = []
+  const half = Math.ceil(2 * centre.r + 2)
+  const size = 2 * half
+  const state = new Float64Array(PARAMETERS)
+  state.set(FIRST_PROFILE, GEOMETRY)
+  state[2] = centre.r
+  const field = new Float32Array(size * size)
+  for (let k = 0; k < PLACES; k++) {
+    const angle = (2 * PI * (k + 0.5 * (k % 2))) / PLACES
+    const distance = (k % 2 === 0 ? 2.6 : 3.2) * centre.r + 2
+    const x = centre.x + distance * cos(angle)
+    const y = centre.y + distance * sin(angle)
+    const left = Math.floor(x) - half
+    const top = Math.floor(y) - half
+    if (left < 0 || top < 0 || left + size > plane.width || top + size > plane.height) continue
+    const piece = crop({ ...plane, channels: 1 }, { x: left, y: top, width: size, height: size }).data as Float32Array
+    state[0] = x - left
+    state[1] = y - top
+    evaluate(state, size, size, field, null)
+    const { strength, deviation } = measureStrength(piece, field, size, size)
+    ratios.push(Math.abs(strength) / deviation)
   }
-  return table
+  if (ratios.length < 5) return 1
+  // Texture has heavy tails, which a median would not see; four of five normal deviates lie within 1.28.
+  ratios.sort((a, b) => a - b)
+  const spread = ratios[Math.floor(0.8 * ratios.length)]! / 1.28
+  return Math.max(1, Math.min(400, spread * spread))
+}
+
+/** All channels lose about the same share of light; how far one may differ shrinks with what the surroundings imitate. */
+function likelyStrength(measured: number, common: number, imitation: number): number {
+  const trust = 1 / (1 + (imitation - 1) / 4)
+  const ratio = common > 1e-6 ? measured / common : 1
+  return Math.max(0.5, Math.min(1.6, 1 + trust * (ratio - 1)))
 }
 
 /** Depth of the shadow of a state at every pixel, and its derivatives when wanted (pixel by pixel, PARAMETERS each). */
@@ -170,7 +250,27 @@ function evaluate(state: Float64Array, width: number, height: number, field: Flo
   }
 }
 
-function descend(plane: Float32Array, width: number, height: number, start: { x: number; y: number; r: number }, looseness: number) {
+interface Descent {
+  readonly state: Float64Array
+  readonly cost: number
+  /** Cost of the gradients with the shadow left in. */
+  readonly without: number
+  readonly uncertainty: number
+}
+
+interface Start { readonly x: number; readonly y: number; readonly r: number }
+
+/** What is thought of a shadow before the picture is asked; priors are weighed by what the surroundings imitate. */
+interface Prior {
+  readonly start: Start
+  readonly looseness: number
+  readonly imitation: number
+  /** Depth on which the tolerances of the profile are based. */
+  readonly depth: number
+}
+
+/** Levenberg's and Marquardt's descent on the robust cost of the gradients. */
+function descend(plane: Float32Array, width: number, height: number, start: Start, looseness: number, imitation: number): Descent | null {
   const n = PARAMETERS
   const state = new Float64Array(n)
   state[0] = start.x
@@ -181,13 +281,18 @@ function descend(plane: Float32Array, width: number, height: number, start: { x:
   // A first depth from the start's shape alone, so that the first full step has slopes to work with.
   state.set(FIRST_PROFILE, GEOMETRY)
   evaluate(state, width, height, field, null)
-  const depth = channelStrength(plane, field, width, height)
+  const first = measureStrength(plane, field, width, height)
+  const variance = imitation * first.deviation * first.deviation
+  const likely = (first.strength / variance + LIKELY_DEPTH / (DEPTH_SPREAD * DEPTH_SPREAD)) / (1 / variance + 1 / (DEPTH_SPREAD * DEPTH_SPREAD))
+  // Something bright is no shadow, unless the surroundings could as well have made it look so.
+  const depth = variance > 0.16 * DEPTH_SPREAD * DEPTH_SPREAD ? Math.max(likely, LIKELY_DEPTH / 4) : likely
   if (!(depth > 1e-4)) return null
   for (let j = 0; j < HEIGHTS; j++) state[GEOMETRY + j]! *= depth
+  const prior: Prior = { start, looseness, imitation, depth }
 
   evaluate(state, width, height, field, derivatives)
   let spread = gradientSpread(plane, field, width, height)
-  let cost = gradientCost(plane, field, width, height, spread) + priorCost(state, start, looseness)
+  let cost = gradientCost(plane, field, width, height, spread) + priorCost(state, prior)
   let damping = 1e-2
   const normal = new Float64Array(n * n)
   const matrix = new Float64Array(n * n)
@@ -195,7 +300,7 @@ function descend(plane: Float32Array, width: number, height: number, start: { x:
   const trial = new Float64Array(n)
   for (let iteration = 0; iteration < 12; iteration++) {
     accumulate(plane, field, derivatives, width, height, spread, normal, right)
-    addPriors(state, start, looseness, normal, right)
+    addPriors(state, prior, normal, right)
     let improved = false
     for (let attempt = 0; attempt < 4 && !improved; attempt++) {
       matrix.set(normal)
@@ -208,7 +313,7 @@ function descend(plane: Float32Array, width: number, height: number, start: { x:
       for (let i = 0; i < n; i++) trial[i]! += state[i]!
       keepSensible(trial, start)
       evaluate(trial, width, height, field, null)
-      const next = gradientCost(plane, field, width, height, spread) + priorCost(trial, start, looseness)
+      const next = gradientCost(plane, field, width, height, spread) + priorCost(trial, prior)
       if (next < cost) {
         improved = true
         const gained = cost - next
@@ -222,18 +327,20 @@ function descend(plane: Float32Array, width: number, height: number, start: { x:
     evaluate(state, width, height, field, derivatives)
     if (iteration === 2 || iteration === 5) {
       spread = gradientSpread(plane, field, width, height)
-      cost = gradientCost(plane, field, width, height, spread) + priorCost(state, start, looseness)
+      cost = gradientCost(plane, field, width, height, spread) + priorCost(state, prior)
     }
   }
   evaluate(state, width, height, field, null)
   spread = gradientSpread(plane, field, width, height)
   cost = gradientCost(plane, field, width, height, spread)
+  const deviation = measureStrength(plane, field, width, height).deviation * Math.max(...state.subarray(GEOMETRY))
   field.fill(0)
-  return { state, cost, without: gradientCost(plane, field, width, height, spread) }
+  const uncertainty = Math.sqrt(1 / (1 / (imitation * deviation * deviation + 1e-12) + 1 / (DEPTH_SPREAD * DEPTH_SPREAD)))
+  return { state, cost, without: gradientCost(plane, field, width, height, spread), uncertainty }
 }
 
 /** A profile never rises outward and no state leaves the neighbourhood it was started in. */
-function keepSensible(state: Float64Array, start: { x: number; y: number; r: number }): void {
+function keepSensible(state: Float64Array, start: Start): void {
   state[0] = Math.max(start.x - start.r, Math.min(start.x + start.r, state[0]!))
   state[1] = Math.max(start.y - start.r, Math.min(start.y + start.r, state[1]!))
   state[2] = Math.max(0.4 * start.r, Math.min(1.9 * start.r, state[2]!))
@@ -245,30 +352,63 @@ function keepSensible(state: Float64Array, start: { x: number; y: number; r: num
   }
 }
 
-/** Deviations of the priors, in the order of the state; heights are tied by their second differences instead. */
+/**
+ * Depth of a flaw that somebody sees in texture, as -ln of the transmission, and how widely it is spread (common
+ * practice: a tenth to a half of the light is lost, which is 0.1 to 0.7, evenly by ratio).
+ */
+const LIKELY_DEPTH = 0.3
+const DEPTH_SPREAD = 0.165
+/** How far a profile strays from the usual one, as a share of its depth. */
+const PROFILE_SPREAD = 0.3
+
+/** Deviations of the priors of the geometry, in the order of the state. */
 function priorDeviation(k: number, r: number, looseness: number): number {
   if (k < 2) return looseness * 1.5 * r
   if (k === 2) return looseness * 2 * r
   return 0.16 / WOBBLE_ORDERS[(k - 3) >> 1]!
 }
 
-const priorMean = (k: number, start: { x: number; y: number; r: number }) => (k === 0 ? start.x : k === 1 ? start.y : k === 2 ? start.r : 0)
+const priorMean = (k: number, start: Start) => (k === 0 ? start.x : k === 1 ? start.y : k === 2 ? start.r : 0)
 
-function priorCost(state: Float64Array, start: { x: number; y: number; r: number }, looseness: number): number {
+/** Profile terms: the first height is a likely depth, the others follow it in the usual proportions. */
+function profileMisfit(state: Float64Array, j: number, prior: Prior): number {
+  const weight = Math.sqrt(prior.imitation)
+  if (j === 0) return (weight * (state[GEOMETRY]! - LIKELY_DEPTH)) / DEPTH_SPREAD
+  return (weight * (state[GEOMETRY + j]! - FIRST_PROFILE[j]! * state[GEOMETRY]!)) / (PROFILE_SPREAD * prior.depth)
+}
+
+function priorCost(state: Float64Array, prior: Prior): number {
   let sum = 0
   for (let k = 0; k < GEOMETRY; k++) {
-    const z = (state[k]! - priorMean(k, start)) / priorDeviation(k, start.r, looseness)
+    const z = (state[k]! - priorMean(k, prior.start)) / priorDeviation(k, prior.start.r, prior.looseness)
+    sum += prior.imitation * z * z
+  }
+  for (let j = 0; j < HEIGHTS; j++) {
+    const z = profileMisfit(state, j, prior)
     sum += z * z
   }
   return sum
 }
 
-function addPriors(state: Float64Array, start: { x: number; y: number; r: number }, looseness: number, normal: Float64Array, right: Float64Array): void {
+function addPriors(state: Float64Array, prior: Prior, normal: Float64Array, right: Float64Array): void {
   const n = PARAMETERS
   for (let k = 0; k < GEOMETRY; k++) {
-    const s = priorDeviation(k, start.r, looseness)
-    normal[k * n + k]! += 1 / (s * s)
-    right[k]! += (priorMean(k, start) - state[k]!) / (s * s)
+    const s = priorDeviation(k, prior.start.r, prior.looseness)
+    normal[k * n + k]! += prior.imitation / (s * s)
+    right[k]! += (prior.imitation * (priorMean(k, prior.start) - state[k]!)) / (s * s)
+  }
+  const weight = Math.sqrt(prior.imitation)
+  for (let j = 0; j < HEIGHTS; j++) {
+    const misfit = profileMisfit(state, j, prior)
+    const own = weight / (j === 0 ? DEPTH_SPREAD : PROFILE_SPREAD * prior.depth)
+    const a = (GEOMETRY + j) * n + GEOMETRY + j
+    normal[a]! += own * own
+    right[GEOMETRY + j]! -= own * misfit
+    if (j === 0) continue
+    const first = -own * FIRST_PROFILE[j]!
+    normal[GEOMETRY * n + GEOMETRY]! += first * first
+    normal[(GEOMETRY + j) * n + GEOMETRY]! += own * first
+    right[GEOMETRY]! -= first * misfit
   }
 }
 
@@ -350,13 +490,20 @@ function gradientSpread(plane: Float32Array, field: Float32Array, width: number,
   return Math.max(2e-5, DEVIATION_PER_MAD * median(values, n))
 }
 
-/** How many times a field must be added to a plane to leave the least gradient, by reweighted least squares. */
-function channelStrength(plane: Float32Array, field: Float32Array, width: number, height: number): number {
+const channelStrength = (plane: Float32Array, field: Float32Array, width: number, height: number) => measureStrength(plane, field, width, height).strength
+
+/**
+ * How many times a field must be added to a plane to leave the least gradient, by reweighted least squares, and the
+ * deviation of that number if gradients were independent.
+ */
+function measureStrength(plane: Float32Array, field: Float32Array, width: number, height: number): { strength: number; deviation: number } {
   let strength = 0
+  let deviation = 0
   const scaled = new Float32Array(field.length)
   for (let round = 0; round < 6; round++) {
     for (let i = 0; i < field.length; i++) scaled[i] = strength * field[i]!
-    const spread = gradientSpread(plane, scaled, width, height) * LOSS_SCALE
+    const noise = gradientSpread(plane, scaled, width, height)
+    const spread = noise * LOSS_SCALE
     let product = 0
     let squares = 1e-12
     for (let y = 0; y < height; y++) {
@@ -377,6 +524,7 @@ function channelStrength(plane: Float32Array, field: Float32Array, width: number
       }
     }
     strength = product / squares
+    deviation = noise / Math.sqrt(squares)
   }
-  return strength
+  return { strength, deviation }
 }

@@ -1,5 +1,5 @@
-import { gaussianWeights } from '../raster/blur.js'
-import { exp, pow } from '../raster/exact-math.js'
+import { gaussianBlur } from '../raster/blur.js'
+import { exp } from '../raster/exact-math.js'
 import { clipRegion, makeRaster, type IntegerRaster, type PixelSource, type Region } from '../raster/raster.js'
 import type { Transfer } from '../raster/transfer.js'
 import { shadowField, type Shadow } from './shadow.js'
@@ -40,8 +40,7 @@ export function lift(picture: PixelSource, transfer: Transfer, shadow: Shadow, s
     { x: Math.floor(shadow.x) - reach, y: Math.floor(shadow.y) - reach, width: 2 * reach + 1, height: 2 * reach + 1 },
     picture.width, picture.height,
   )
-  const weights = gaussianWeights(GRAIN_FILTER)
-  const apron = (weights.length - 1) / 2
+  const apron = shadow.damping > 0 ? Math.ceil(3 * GRAIN_FILTER) : 0
   const wide = clipRegion({ x: region.x - apron, y: region.y - apron, width: region.width + 2 * apron, height: region.height + 2 * apron }, picture.width, picture.height)
   const before = picture.read(wide)
   const { channels } = picture
@@ -59,7 +58,7 @@ export function lift(picture: PixelSource, transfer: Transfer, shadow: Shadow, s
       const d = depth[i]! * share
       lifted[i] = d === 0 ? light : light / Math.max(LEAST_GAIN, exp(-d))
     }
-    const tone = shadow.damping > 0 ? blur(lifted, wide.width, wide.height, weights, depth) : lifted
+    const tone = shadow.damping > 0 ? gaussianBlur({ width: wide.width, height: wide.height, data: lifted }, GRAIN_FILTER).data : lifted
     for (let y = 0; y < region.height; y++) {
       for (let x = 0; x < region.width; x++) {
         const from = (y + region.y - wide.y) * wide.width + x + region.x - wide.x
@@ -70,34 +69,11 @@ export function lift(picture: PixelSource, transfer: Transfer, shadow: Shadow, s
           continue
         }
         touched[to] = 1
-        const light = shadow.damping > 0 ? tone[from]! + (lifted[from]! - tone[from]!) * pow(exp(-Math.max(0, d)), shadow.damping) : lifted[from]!
+        const grain = lifted[from]! - tone[from]!
+        const light = grain === 0 ? tone[from]! : tone[from]! + grain * exp(-Math.max(0, d) * shadow.damping)
         pixels.data[to * channels + c] = transfer.encode(light)
       }
     }
   }
   return { region, pixels, touched }
-}
-
-/** Gaussian blur where there is a shadow; elsewhere the result is not used. */
-function blur(values: Float32Array, width: number, height: number, weights: Float64Array, where: Float32Array): Float32Array {
-  const radius = (weights.length - 1) / 2
-  const across = new Float32Array(values.length)
-  for (let y = 0; y < height; y++) {
-    const row = y * width
-    for (let x = 0; x < width; x++) {
-      let sum = 0
-      for (let k = -radius; k <= radius; k++) sum += weights[k + radius]! * values[row + Math.max(0, Math.min(width - 1, x + k))]!
-      across[row + x] = sum
-    }
-  }
-  const result = new Float32Array(values.length)
-  for (let y = 0; y < height; y++) {
-    for (let x = 0; x < width; x++) {
-      if (where[y * width + x] === 0) continue
-      let sum = 0
-      for (let k = -radius; k <= radius; k++) sum += weights[k + radius]! * across[Math.max(0, Math.min(height - 1, y + k)) * width + x]!
-      result[y * width + x] = sum
-    }
-  }
-  return result
 }

@@ -2,16 +2,17 @@ import { ProblemError } from '../problem.js'
 import type { PixelSource } from '../raster/raster.js'
 import type { Transfer } from '../raster/transfer.js'
 import type { Step } from '../treatment/schema.js'
+import { fill } from './fill.js'
 import { clone, heal, type Transplant } from './heal.js'
 import { lift, type Mended } from './lift.js'
 
 export type MethodName = Step['method']
 
 /** What a method needs to be carried out; the rest of a step only explains it. */
-export type Decisions = Pick<Step, 'method' | 'methodVersion' | 'shape' | 'softEdgePx' | 'strength' | 'source' | 'shadow'>
+export type Decisions = Pick<Step, 'method' | 'methodVersion' | 'shape' | 'softEdgePx' | 'strength' | 'seed' | 'source' | 'shadow' | 'avoid'>
 
 /** The version of each method that new steps are made with. Older ones stay, so that old treatments render as they did. */
-export const CURRENT_VERSION: Record<MethodName, number> = { lift: 1, heal: 2, clone: 2 }
+export const CURRENT_VERSION: Record<MethodName, number> = { lift: 1, heal: 2, clone: 2, fill: 1 }
 
 type Method = (picture: PixelSource, transfer: Transfer, step: Decisions) => Mended
 
@@ -24,6 +25,9 @@ const METHODS: Record<MethodName, Record<number, Method>> = {
   clone: {
     1: (picture, _transfer, step) => clone(picture, transplantOf(step), 'linear'),
     2: (picture, _transfer, step) => clone(picture, transplantOf(step), 'smooth'),
+  },
+  fill: {
+    1: (picture, _transfer, step) => fill(picture, { shape: step.shape, softEdgePx: step.softEdgePx, strength: step.strength, seed: step.seed, avoid: step.avoid ?? [] }),
   },
 }
 

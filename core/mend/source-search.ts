@@ -1,7 +1,7 @@
 import { PI, cos, ln, sin } from '../raster/exact-math.js'
 import { clipRegion, growRegion, overlaps, type PixelSource, type Region } from '../raster/raster.js'
 import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
-import { distanceOutside, moveShape, shapeBounds, shapeCentre, type Shape } from '../shape/shape.js'
+import { distanceOutside, moveShape, shapeBounds, shapeCentre, shapeThickness, type Shape } from '../shape/shape.js'
 import { ringWidth } from './heal.js'
 
 /** A place to take pixels from. */
@@ -32,9 +32,10 @@ const WORKING_RADIUS = 6
  */
 export function searchSources(picture: PixelSource, shape: Shape, obstacles: readonly Shape[], used: readonly { x: number; y: number }[] = []): SourceOffer[] {
   const centre = shapeCentre(shape)
-  const r = Math.max(2, centre.r)
+  // A long thin shape is moved by its thickness, not by its length.
+  const r = shape.type === 'disc' ? Math.max(2, shape.r) : Math.max(3, shapeThickness(shape))
   const ring = ringWidth(r)
-  const reach = Math.ceil(DISTANCES.at(-1)! * r + r + ring + 2)
+  const reach = Math.ceil(DISTANCES.at(-1)! * r + Math.max(2, centre.r) + ring + 2)
   const area = clipRegion({ x: Math.floor(centre.x) - reach, y: Math.floor(centre.y) - reach, width: 2 * reach, height: 2 * reach }, picture.width, picture.height)
   let factor = 1
   while (r / factor > WORKING_RADIUS * 1.4) factor *= 2
@@ -55,7 +56,6 @@ export function searchSources(picture: PixelSource, shape: Shape, obstacles: rea
       const dy = Math.round((distance * r * sin(angle)) / factor) * factor
       const moved: Region = { ...bounds, x: bounds.x + dx, y: bounds.y + dy }
       if (moved.x < 0 || moved.y < 0 || moved.x + moved.width > picture.width || moved.y + moved.height > picture.height) continue
-      if (overlaps(moved, bounds) && distance * r < 2 * r) continue
       if (blocked.some((other, i) => overlaps(moved, other) && shapesTouch(moveShape(shape, dx, dy), obstacles[i]!))) continue
       const cost = costOf(grid, own, dx / factor, dy / factor, noise, ringTexture, ringStructure)
       if (cost === null) continue
@@ -95,15 +95,25 @@ function describeArea(picture: PixelSource, area: Region, factor: number): Grid 
   const texture = new Float32Array(width * height)
   const share = 1 / (factor * factor)
   const row = area.width * channels
+  const fine = channels > 1 ? 1 : 0
   for (let y = 0; y < height * factor; y++) {
-    for (let x = 0; x < width * factor; x++) {
-      const cell = Math.floor(y / factor) * width + Math.floor(x / factor)
-      const i = y * row + x * channels
-      for (let c = 0; c < channels; c++) tones[c]![cell]! += share * data[i + c]!
-      const g = i + (channels > 1 ? 1 : 0)
-      const right = x + 1 < area.width ? data[g + channels]! : data[g]!
-      const below = y + 1 < area.height ? data[g + row]! : data[g]!
-      texture[cell]! += share * (Math.abs(data[g]! - right) + Math.abs(data[g]! - below))
+    const cells = Math.floor(y / factor) * width
+    const below = y + 1 < area.height ? row : 0
+    for (let column = 0; column < width; column++) {
+      const cell = cells + column
+      const first = y * row + column * factor * channels
+      const last = first + factor * channels
+      for (let c = 0; c < channels; c++) {
+        let sum = 0
+        for (let i = first + c; i < last; i += channels) sum += data[i]!
+        tones[c]![cell]! += share * sum
+      }
+      let detail = 0
+      for (let i = first + fine; i < last; i += channels) {
+        const right = i + channels < (y + 1) * row ? i + channels : i
+        detail += Math.abs(data[i]! - data[right]!) + Math.abs(data[i]! - data[i + below]!)
+      }
+      texture[cell]! += share * detail
     }
   }
   return { width, height, tones, texture }
@@ -113,6 +123,8 @@ interface Cells {
   /** Cell indices on the ring and inside, with the columns and rows to keep moved ones on the grid. */
   readonly ring: Int32Array
   readonly inside: Int32Array
+  /** 1 for the cells inside. */
+  readonly taken: Uint8Array
   readonly columns: readonly [number, number]
   readonly rows: readonly [number, number]
 }
@@ -127,21 +139,27 @@ function cellsOf(shape: Shape, area: Region, factor: number, ringPx: number): Ce
   const bottom = Math.min(height - 1, Math.ceil((bounds.y + bounds.height - area.y) / factor))
   const ring: number[] = []
   const inside: number[] = []
+  const taken = new Uint8Array(width * height)
+  const region: Region = { x: area.x + left * factor, y: area.y + top * factor, width: (right - left + 1) * factor, height: (bottom - top + 1) * factor }
+  const distance = distanceOutside(shape, region, ringPx + factor + 2).data
+  const middle = Math.floor(0.5 * factor)
   for (let row = top; row <= bottom; row++) {
     for (let column = left; column <= right; column++) {
-      const x = Math.floor(area.x + (column + 0.5) * factor)
-      const y = Math.floor(area.y + (row + 0.5) * factor)
-      const d = distanceOutside(shape, { x, y, width: 1, height: 1 }).data[0]!
-      if (d < 0) inside.push(row * width + column)
+      const d = distance[((row - top) * factor + middle) * region.width + (column - left) * factor + middle]!
+      if (d < 0) {
+        inside.push(row * width + column)
+        taken[row * width + column] = 1
+      }
       else if (d > 0.4 * factor && d < ringPx + factor) ring.push(row * width + column)
     }
   }
-  return { ring: Int32Array.from(ring), inside: Int32Array.from(inside), columns: [left, right], rows: [top, bottom] }
+  return { ring: Int32Array.from(ring), inside: Int32Array.from(inside), taken, columns: [left, right], rows: [top, bottom] }
 }
 
 function costOf(grid: Grid, own: Cells, dx: number, dy: number, noise: number, ringTexture: number, ringStructure: number): number | null {
   if (own.columns[0] + dx < 0 || own.columns[1] + dx >= grid.width || own.rows[0] + dy < 0 || own.rows[1] + dy >= grid.height) return null
   const shift = dy * grid.width + dx
+  for (let k = 0; k < own.inside.length; k++) if (own.taken[own.inside[k]! + shift]) return null
   const values = new Float32Array(own.ring.length)
   let match = 0
   for (const tone of grid.tones) {

@@ -47,34 +47,6 @@ export function gaussianBlur(plane: Plane, deviation: number): Plane {
   return { width, height, data: result }
 }
 
-/**
- * Binomial blur 1 4 6 4 1 in both directions: deviation 1 px, the fast filter of the finder.
- *
- * @param into  Buffer of the result; may not be the input.
- */
-export function binomialBlur(plane: Plane, into: Float32Array): Plane {
-  const { width, height, data } = plane
-  const line = new Float32Array(width)
-  for (let y = 0; y < height; y++) {
-    const b = y * width
-    const a = Math.max(0, y - 1) * width
-    const z = Math.max(0, y - 2) * width
-    const c = Math.min(height - 1, y + 1) * width
-    const d = Math.min(height - 1, y + 2) * width
-    for (let x = 0; x < width; x++) line[x] = data[z + x]! + data[d + x]! + 4 * (data[a + x]! + data[c + x]!) + 6 * data[b + x]!
-    const last = width - 1
-    for (let x = 0; x < width; x++) {
-      if (x >= 2 && x < width - 2) {
-        into[b + x] = (line[x - 2]! + line[x + 2]! + 4 * (line[x - 1]! + line[x + 1]!) + 6 * line[x]!) * 0.00390625
-      } else {
-        into[b + x] =
-          (line[Math.max(0, x - 2)]! + line[Math.min(last, x + 2)]! + 4 * (line[Math.max(0, x - 1)]! + line[Math.min(last, x + 1)]!) + 6 * line[x]!) * 0.00390625
-      }
-    }
-  }
-  return { width, height, data: into }
-}
-
 /** Half the size, mean of two by two; a last odd row or column is dropped. */
 export function halvePlane(plane: Plane): Plane {
   const width = plane.width >> 1

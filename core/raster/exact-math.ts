@@ -59,12 +59,8 @@ export function exp(x: number): number {
   const k = Math.floor(x / LN2 + 0.5)
   // LN2 in two parts, so that x - k ln 2 loses nothing to cancellation.
   const r = x - k * 0.693147180369123816490 - k * 1.90821492927058770002e-10
-  let term = 1
-  let sum = 1
-  for (let n = 1; n <= 14; n++) {
-    term *= r / n
-    sum += term
-  }
+  const sum =
+    1 + r * (1 + r * (1 / 2 + r * (1 / 6 + r * (1 / 24 + r * (1 / 120 + r * (1 / 720 + r * (1 / 5040 + r * (1 / 40320 + r * (1 / 362880 + r * (1 / 3628800 + r * (1 / 39916800 + r * (1 / 479001600 + r / 6227020800))))))))))))
   // Two factors: 2^k alone would overflow at k = 1024 although the product does not.
   const half = Math.floor(k / 2)
   return sum * powerOfTwo(half) * powerOfTwo(k - half)

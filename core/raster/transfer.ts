@@ -57,7 +57,8 @@ export interface Transfer {
   encode(light: number): number
 }
 
-const GUESSES = 4096
+/** Steps of the table of first guesses: enough that a guess is off by a sample or two. */
+const GUESSES: Record<Depth, number> = { 8: 4096, 16: 65536 }
 
 /**
  * Tables for a curve at a depth.
@@ -76,20 +77,22 @@ export function makeTransfer(curve: TransferCurve, depth: Depth): Transfer {
   }
   // First guesses on the square root of light, which follows most encodings closely; then a short walk.
   const top = light[maximum]!
-  const guess = new Uint32Array(GUESSES + 2)
+  const guesses = GUESSES[depth]
+  const guess = new Uint32Array(guesses + 2)
   let at = 0
-  for (let g = 0; g <= GUESSES + 1; g++) {
-    const target = (g / GUESSES) * (g / GUESSES) * top
+  for (let g = 0; g <= guesses + 1; g++) {
+    const target = (g / guesses) * (g / guesses) * top
     while (at < maximum && light[at]! < target) at++
     guess[g] = at
   }
   const encode = (value: number): number => {
     if (!(value > light[0]!)) return 0
     if (value >= top) return maximum
-    let low = guess[Math.floor(Math.sqrt(value / top) * GUESSES)]!
+    const step = Math.floor(Math.sqrt(value / top) * guesses)
+    let low = guess[step]!
     if (low > 0) low--
     while (low > 0 && light[low]! > value) low--
-    let high = guess[Math.min(GUESSES + 1, Math.floor(Math.sqrt(value / top) * GUESSES) + 1)]!
+    let high = guess[Math.min(guesses + 1, step + 1)]!
     while (high < maximum && light[high]! < value) high++
     while (high - low > 1) {
       const middle = (low + high) >> 1

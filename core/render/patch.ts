@@ -1,5 +1,3 @@
-import { sha256 } from '@noble/hashes/sha2.js'
-import { bytesToHex, utf8ToBytes } from '@noble/hashes/utils.js'
 import { carryOut, type Decisions } from '../mend/methods.js'
 import type { Mended } from '../mend/lift.js'
 import {
@@ -7,8 +5,8 @@ import {
 } from '../raster/raster.js'
 import { levelSize } from '../raster/pyramid.js'
 import type { Transfer } from '../raster/transfer.js'
-import { shapeBounds } from '../shape/shape.js'
 import type { Original, Step } from '../treatment/schema.js'
+import { patchKeys } from './patch-keys.js'
 
 /** A mend computed once, at full size and depth. */
 export interface Patch extends Mended {
@@ -21,30 +19,6 @@ export interface Patch extends Mended {
 export interface PatchLevel {
   readonly region: Region
   readonly change: Float32Array
-}
-
-/** The decisions of a step as text, the same for equal decisions. */
-function decisionsText(step: Decisions): string {
-  return JSON.stringify([step.method, step.methodVersion, step.shape, step.softEdgePx, step.strength, step.source ?? null, step.shadow ?? null], (_key, value) =>
-    value !== null && typeof value === 'object' && !Array.isArray(value)
-      ? Object.fromEntries(Object.entries(value as Record<string, unknown>).sort(([a], [b]) => (a < b ? -1 : 1)))
-      : (value as unknown),
-  )
-}
-
-/** What a step reads: a mend depends on the earlier ones that touch it. */
-export interface PatchExtent {
-  readonly writes: Region
-  readonly reads: Region
-}
-
-/**
- * Address of a patch: the hash of its original, its decisions and the patches it sees.
- *
- * @param seen  Keys of the earlier patches whose pixels the step reads, in order.
- */
-export function patchKey(original: Original, step: Decisions, seen: readonly string[]): string {
-  return bytesToHex(sha256(utf8ToBytes([original.sha256, decisionsText(step), ...seen].join('\n'))))
 }
 
 /** The picture with patches laid over it, as the next mend sees it. */
@@ -192,52 +166,6 @@ export function makePatches(
     onPatch?.(patch, index)
   })
   return patches
-}
-
-/** Address of a step's patch, and the earlier steps whose pixels it may read. */
-export interface PatchAddress {
-  readonly key: string
-  readonly below: readonly number[]
-}
-
-/** Addresses of the patches of all steps, without computing any. */
-export function patchKeys(original: Original, steps: readonly Step[]): PatchAddress[] {
-  const extents = steps.map((step) => stepExtent(step, original))
-  const addresses: PatchAddress[] = []
-  steps.forEach((step, index) => {
-    const below: number[] = []
-    for (let earlier = 0; earlier < index; earlier++) if (overlaps(extents[index]!.reads, extents[earlier]!.writes)) below.push(earlier)
-    addresses.push({ key: patchKey(original, step, below.map((earlier) => addresses[earlier]!.key)), below })
-  })
-  return addresses
-}
-
-/** A generous rectangle of everything a step may read or write. */
-export function stepExtent(step: Decisions, picture: { width: number; height: number }): PatchExtent {
-  const grown = readingRegion(step)
-  const writes = clipRegion(grown, picture.width, picture.height)
-  if (!step.source) return { writes, reads: writes }
-  const source = clipRegion({ ...grown, x: grown.x + step.source.dx, y: grown.y + step.source.dy }, picture.width, picture.height)
-  const x = Math.min(writes.x, source.x)
-  const y = Math.min(writes.y, source.y)
-  return {
-    writes,
-    reads: {
-      x, y,
-      width: Math.max(writes.x + writes.width, source.x + source.width) - x,
-      height: Math.max(writes.y + writes.height, source.y + source.height) - y,
-    },
-  }
-}
-
-function readingRegion(step: Decisions): Region {
-  if (step.shadow) {
-    const reach = Math.ceil(step.shadow.radius * 1.7 * (1 + step.shadow.wobble.reduce((sum, size) => sum + Math.abs(size), 0))) + 8
-    return { x: Math.floor(step.shadow.x) - reach, y: Math.floor(step.shadow.y) - reach, width: 2 * reach + 1, height: 2 * reach + 1 }
-  }
-  const bounds = shapeBounds(step.shape)
-  const margin = Math.ceil(step.softEdgePx / 2) + 18
-  return { x: bounds.x - margin, y: bounds.y - margin, width: bounds.width + 2 * margin, height: bounds.height + 2 * margin }
 }
 
 /** Copy a region of a raster with patches in it; what an export writes strip by strip. */

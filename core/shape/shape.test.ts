@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest'
 import * as fc from 'fast-check'
 import { outlinesOfMask } from './from-mask.js'
-import { coverage, distanceOutside, moveShape, shapeBounds } from './shape.js'
+import { coverage, distanceOutside, moveShape, shapeBounds, shapeThickness } from './shape.js'
 
 describe('coverage', () => {
   it('a disc covers its area: the sum of soft coverage is pi r^2', () => {
@@ -47,5 +47,25 @@ describe('outlines of a mask', () => {
       }),
       { numRuns: 25 },
     )
+  })
+})
+
+describe('distances with a reach', () => {
+  const points = fc.array(fc.tuple(fc.double({ min: 2, max: 58, noNaN: true }), fc.double({ min: 2, max: 38, noNaN: true })), { minLength: 3, maxLength: 9 })
+  const region = { x: 0, y: 0, width: 60, height: 40 }
+  it('equal the full ones within it and are at least it beyond', () => {
+    fc.assert(fc.property(points, fc.constantFrom('stroke', 'outline'), fc.integer({ min: 1, max: 9 }), (path, type, reach) => {
+      const shape = type === 'stroke' ? ({ type, points: path as [number, number][], width: 5 } as const) : ({ type: 'outline', points: path as [number, number][] } as const)
+      const full = distanceOutside(shape, region).data
+      distanceOutside(shape, region, reach).data.forEach((distance, i) => {
+        if (Math.abs(full[i]!) < reach) expect(distance).toBeCloseTo(full[i]!, 4)
+        else expect(Math.abs(distance)).toBeGreaterThanOrEqual(reach - 1e-4)
+        if (Math.abs(full[i]!) > 1e-3) expect(Math.sign(distance)).toBe(Math.sign(full[i]!))
+      })
+    }), { numRuns: 40 })
+  })
+  it('thickness is half the width where a shape is thickest', () => {
+    expect(shapeThickness({ type: 'stroke', points: [[0, 0], [50, 0]], width: 6 })).toBe(3)
+    expect(shapeThickness({ type: 'outline', points: [[0, 0], [60, 0], [60, 10], [0, 10]] })).toBeCloseTo(4.5, 5)
   })
 })

@@ -62,60 +62,125 @@ export function moveShape<S extends Shape>(shape: S, dx: number, dy: number): S 
 /**
  * How far each pixel centre lies outside a shape, in pixels; negative inside.
  *
- * @param region  Where to measure.
+ * @param region   Where to measure.
+ * @param reachPx  Distances are exact up to this; further away they are at least this. Paths of many points cost far less
+ *                 with a small reach.
  * @returns A plane of the region's size.
  */
-export function distanceOutside(shape: Shape, region: Region): Plane {
-  const data = new Float32Array(region.width * region.height)
-  const rings = shape.type === 'outline' ? [shape.points, ...(shape.holes ?? [])] : []
-  for (let y = 0; y < region.height; y++) {
-    const py = region.y + y + 0.5
-    for (let x = 0; x < region.width; x++) {
-      const px = region.x + x + 0.5
-      let distance: number
-      if (shape.type === 'disc') distance = Math.sqrt((px - shape.x) * (px - shape.x) + (py - shape.y) * (py - shape.y)) - shape.r
-      else if (shape.type === 'stroke') distance = distanceToPath(shape.points, px, py, false) - shape.width / 2
-      else {
-        let inside = false
-        let nearest = Infinity
-        for (const ring of rings) {
-          if (crossesOdd(ring, px, py)) inside = !inside
-          nearest = Math.min(nearest, distanceToPath(ring, px, py, true))
-        }
-        distance = inside ? -nearest : nearest
+export function distanceOutside(shape: Shape, region: Region, reachPx = Infinity): Plane {
+  const { width, height } = region
+  const data = new Float32Array(width * height)
+  if (shape.type === 'disc') {
+    for (let y = 0; y < height; y++) {
+      const dy = region.y + y + 0.5 - shape.y
+      for (let x = 0; x < width; x++) {
+        const dx = region.x + x + 0.5 - shape.x
+        data[y * width + x] = Math.sqrt(dx * dx + dy * dy) - shape.r
       }
-      data[y * region.width + x] = distance
     }
+    return { width, height, data }
   }
-  return { width: region.width, height: region.height, data }
+  if (shape.type === 'stroke') {
+    const half = shape.width / 2
+    distancesToPath(data, shape.points, false, region, reachPx + half)
+    for (let i = 0; i < data.length; i++) data[i]! -= half
+    return { width, height, data }
+  }
+  const rings = [shape.points, ...(shape.holes ?? [])]
+  data.fill(Infinity)
+  for (const ring of rings) distancesToPath(data, ring, true, region, reachPx, 'nearer')
+  const inside = insideRings(rings, region)
+  for (let i = 0; i < data.length; i++) if (inside[i]) data[i] = -data[i]!
+  return { width, height, data }
 }
 
-function distanceToPath(points: readonly (readonly [number, number])[], x: number, y: number, closed: boolean): number {
-  let best = Infinity
+/** Distances of pixel centres to a path; segments that lie further than the reach from a pixel are not asked. */
+function distancesToPath(data: Float32Array, points: readonly (readonly [number, number])[], closed: boolean, region: Region, reach: number, keep?: 'nearer'): void {
+  const { width, height } = region
+  const square = new Float64Array(data.length).fill(reach * reach)
   const count = points.length
-  if (count === 1) return Math.sqrt((x - points[0]![0]) ** 2 + (y - points[0]![1]) ** 2)
-  for (let i = closed ? 0 : 1; i < count; i++) {
+  for (let i = closed || count === 1 ? 0 : 1; i < count; i++) {
     const [ax, ay] = points[(i + count - 1) % count]!
     const [bx, by] = points[i]!
     const dx = bx - ax
     const dy = by - ay
     const length = dx * dx + dy * dy
-    const t = length === 0 ? 0 : Math.max(0, Math.min(1, ((x - ax) * dx + (y - ay) * dy) / length))
-    const ex = x - ax - t * dx
-    const ey = y - ay - t * dy
-    best = Math.min(best, ex * ex + ey * ey)
+    const left = Math.max(0, Math.floor(Math.min(ax, bx) - reach - region.x))
+    const right = Math.min(width, Math.ceil(Math.max(ax, bx) + reach - region.x))
+    const top = Math.max(0, Math.floor(Math.min(ay, by) - reach - region.y))
+    const bottom = Math.min(height, Math.ceil(Math.max(ay, by) + reach - region.y))
+    for (let y = top; y < bottom; y++) {
+      const py = region.y + y + 0.5
+      for (let x = left; x < right; x++) {
+        const px = region.x + x + 0.5
+        const t = length === 0 ? 0 : Math.max(0, Math.min(1, ((px - ax) * dx + (py - ay) * dy) / length))
+        const ex = px - ax - t * dx
+        const ey = py - ay - t * dy
+        const d = ex * ex + ey * ey
+        if (d < square[y * width + x]!) square[y * width + x] = d
+      }
+    }
   }
-  return Math.sqrt(best)
+  for (let i = 0; i < data.length; i++) {
+    const distance = Math.sqrt(square[i]!)
+    data[i] = keep === 'nearer' ? Math.min(data[i]!, distance) : distance
+  }
 }
 
-function crossesOdd(ring: readonly (readonly [number, number])[], x: number, y: number): boolean {
-  let odd = false
-  for (let i = 0, j = ring.length - 1; i < ring.length; j = i++) {
-    const [ax, ay] = ring[i]!
-    const [bx, by] = ring[j]!
-    if (ay > y !== by > y && x < ((bx - ax) * (y - ay)) / (by - ay) + ax) odd = !odd
+/** Which pixel centres lie within rings, holes left out: an odd number of crossings to the left (even-odd rule). */
+function insideRings(rings: readonly (readonly (readonly [number, number])[])[], region: Region): Uint8Array {
+  const { width, height } = region
+  const inside = new Uint8Array(width * height)
+  for (let y = 0; y < height; y++) {
+    const py = region.y + y + 0.5
+    const crossings: number[] = []
+    for (const ring of rings) {
+      for (let i = 0, j = ring.length - 1; i < ring.length; j = i++) {
+        const [ax, ay] = ring[i]!
+        const [bx, by] = ring[j]!
+        if (ay > py !== by > py) crossings.push(((bx - ax) * (py - ay)) / (by - ay) + ax - region.x)
+      }
+    }
+    crossings.sort((a, b) => a - b)
+    for (let k = 0; k + 1 < crossings.length; k += 2) {
+      const first = Math.max(0, Math.floor(crossings[k]! + 0.5))
+      for (let x = first; x < width && x + 0.5 <= crossings[k + 1]!; x++) if (x + 0.5 > crossings[k]!) inside[y * width + x] = 1
+    }
   }
-  return odd
+  return inside
+}
+
+/** How far a point lies outside a shape, in pixels; negative inside. */
+export function distanceAt(shape: Shape, x: number, y: number): number {
+  return distanceOutside(shape, { x: x - 0.5, y: y - 0.5, width: 1, height: 1 }).data[0]!
+}
+
+/** The contour of a stroke: along one side, round its end, back along the other, round its start. */
+export function strokeContour(stroke: Stroke): [number, number][] {
+  const half = stroke.width / 2
+  const points = stroke.points.filter(([x, y], i) => i === 0 || x !== stroke.points[i - 1]![0] || y !== stroke.points[i - 1]![1])
+  const side: { x: number; y: number; dx: number; dy: number }[] = points.map(([x, y], i) => {
+    const [ax, ay] = points[Math.max(0, i - 1)]!
+    const [bx, by] = points[Math.min(points.length - 1, i + 1)]!
+    const length = Math.sqrt((bx - ax) * (bx - ax) + (by - ay) * (by - ay)) || 1
+    return { x, y, dx: (bx - ax) / length, dy: (by - ay) / length }
+  })
+  if (points.length === 1) side[0]!.dx = 1
+  const beside = ({ x, y, dx, dy }: (typeof side)[number], sign: 1 | -1): [number, number] => [x + sign * dy * half, y - sign * dx * half]
+  const cap = ({ x, y, dx, dy }: (typeof side)[number], sign: 1 | -1): [number, number][] =>
+    CAP.map(([along, across]) => [x + sign * half * (along * dx + across * dy), y + sign * half * (along * dy - across * dx)])
+  return [...side.map((at) => beside(at, 1)), ...cap(side.at(-1)!, 1), ...side.map((at) => beside(at, -1)).reverse(), ...cap(side[0]!, -1)]
+}
+
+/** Half a circle in five steps: along the end of a stroke and across it. */
+const CAP = [[0.5, 0.866], [0.866, 0.5], [1, 0], [0.866, -0.5], [0.5, -0.866]] as const
+
+/** Half the width of a shape where it is thickest, in pixels. */
+export function shapeThickness(shape: Shape): number {
+  if (shape.type === 'disc') return shape.r
+  if (shape.type === 'stroke') return shape.width / 2
+  const bounds = shapeBounds(shape)
+  return -distanceOutside(shape, bounds).data.reduce((least, distance) => Math.min(least, distance), 0)
 }
 
 export type Fade = 'linear' | 'smooth'

@@ -16,7 +16,10 @@ export const EditBody = Type.Object(
   strict,
 )
 
-export const RevisionBody = Type.Object({ revision: Type.Integer({ minimum: 0 }) }, strict)
+export const UndoBody = Type.Object(
+  { revision: Type.Integer({ minimum: 0 }), times: Type.Optional(Type.Integer({ minimum: 1, maximum: 100000, description: 'How many gestures; 1 when not said.' })) },
+  strict,
+)
 
 export const FindBody = Type.Object(
   { kinds: Type.Array(Type.Union([Type.Literal('dust'), Type.Literal('speck')]), { minItems: 1, maxItems: 2 }), falseFinds: Type.Number({ minimum: 0.1, maximum: 500 }) },
@@ -37,7 +40,7 @@ export const ExportBody = Type.Object(
 export const bodySchemas = {
   validateJobBody: JobBody,
   validateEditBody: EditBody,
-  validateRevisionBody: RevisionBody,
+  validateUndoBody: UndoBody,
   validateFindBody: FindBody,
   validateMendBody: MendBody,
   validateExportBody: ExportBody,
@@ -45,5 +48,6 @@ export const bodySchemas = {
 
 export type JobRequest = Static<typeof JobBody>
 export type EditRequest = Static<typeof EditBody>
+export type UndoRequest = Static<typeof UndoBody>
 export type FindRequest = Static<typeof FindBody>
 export type ExportRequest = Static<typeof ExportBody>

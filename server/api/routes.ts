@@ -9,11 +9,11 @@ import type { Step } from '@fennip/core/treatment/schema.js'
 import { MEDIA_TYPES, formatOfName } from '@fennip/codec/formats.js'
 import type { Database } from '../database/database.js'
 import type { EventHub } from '../events.js'
-import { appendEdit, appendUndo, listHistory } from '../history.js'
+import { appendEdit, appendUndo, listGestures } from '../history.js'
 import { createJob, listJobs, openPicture, readJob, readPictureSummary } from '../pictures.js'
 import { cancelRun, queueRun, readRun, runsOf } from '../runs/runs.js'
 import { readIfThere, type Storage } from '../storage/storage.js'
-import { EditBody, ExportBody, FindBody, JobBody, MendBody, RevisionBody, type EditRequest, type ExportRequest, type FindRequest, type JobRequest } from './bodies.js'
+import { EditBody, ExportBody, FindBody, JobBody, MendBody, UndoBody, type EditRequest, type ExportRequest, type FindRequest, type JobRequest, type UndoRequest } from './bodies.js'
 
 /** One route: what it is, what it takes and what it does. The OpenAPI description is made from the same list. */
 export interface Route {
@@ -51,7 +51,7 @@ export function describeRoutes({ database, storage, boss, events, onEdit }: Rout
     { method: 'post', path: '/jobs', summary: 'Make a job', body: JobBody, validate: validators.validateJobBody, success: 201, handle: async (request) => ({ id: await createJob(database, request.body as JobRequest) }) },
     { method: 'get', path: '/jobs/{job}', summary: 'A job with its pictures', success: 200, handle: (request) => readJob(database, parameter(request, 'job')) },
     { method: 'get', path: '/pictures/{picture}', summary: 'A picture with its treatment', success: 200, handle: async (request) => ({ ...(await openPicture(database, parameter(request, 'picture'))), runs: await runsOf(database, parameter(request, 'picture')) }) },
-    { method: 'get', path: '/pictures/{picture}/history', summary: 'The newest gestures, newest first', success: 200, handle: async (request) => ({ entries: await listHistory(database, parameter(request, 'picture'), 200) }) },
+    { method: 'get', path: '/pictures/{picture}/gestures', summary: 'What was done, oldest first, and what was taken back and can be made again, next first', success: 200, handle: (request) => listGestures(database, parameter(request, 'picture')) },
     { method: 'get', path: '/pictures/{picture}/treatment', summary: 'The treatment as a document to keep', success: 200, handle: async (request, response) => {
       const { picture, treatment } = await openPicture(database, parameter(request, 'picture'))
       response.attachment(`${picture.name}.treatment.json`)
@@ -65,8 +65,8 @@ export function describeRoutes({ database, storage, boss, events, onEdit }: Rout
       if (steps.length > 0) onEdit(picture, steps)
       return saved
     } },
-    { method: 'post', path: '/pictures/{picture}/undo', summary: 'Take the last gesture back', body: RevisionBody, validate: validators.validateRevisionBody, success: 200, handle: (request) => appendUndo(database, parameter(request, 'picture'), 'undo') },
-    { method: 'post', path: '/pictures/{picture}/redo', summary: 'Make the gesture again that was taken back', body: RevisionBody, validate: validators.validateRevisionBody, success: 200, handle: (request) => appendUndo(database, parameter(request, 'picture'), 'redo') },
+    { method: 'post', path: '/pictures/{picture}/undo', summary: 'Take the last gestures back', body: UndoBody, validate: validators.validateUndoBody, success: 200, handle: (request) => appendUndo(database, parameter(request, 'picture'), 'undo', (request.body as UndoRequest).times) },
+    { method: 'post', path: '/pictures/{picture}/redo', summary: 'Make the gestures again that were taken back', body: UndoBody, validate: validators.validateUndoBody, success: 200, handle: (request) => appendUndo(database, parameter(request, 'picture'), 'redo', (request.body as UndoRequest).times) },
     { method: 'post', path: '/pictures/{picture}/find', summary: 'Search the picture for flaws', body: FindBody, validate: validators.validateFindBody, success: 202, handle: async (request) => {
       await readPictureSummary(database, parameter(request, 'picture'))
       return queueRun(database, boss, 'find', parameter(request, 'picture'), request.body as FindRequest)

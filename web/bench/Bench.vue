@@ -6,7 +6,7 @@ import { RouterLink } from 'vue-router'
 import { ProblemError } from '@fennip/core/problem.js'
 import PictureView from '../stage/PictureView.vue'
 import { megapixels } from '../shared/words.js'
-import { useBench, type MarksShown } from '../store/bench.js'
+import { useBench, type MarksShown, type Tool } from '../store/bench.js'
 import type { Lens } from '../workers/display.js'
 import CloseLook from './CloseLook.vue'
 import FindSlip from './FindSlip.vue'
@@ -14,6 +14,7 @@ import HandOver from './HandOver.vue'
 import Ledger from './Ledger.vue'
 import MendSlip from './MendSlip.vue'
 import StageLine from './StageLine.vue'
+import Steps from './Steps.vue'
 
 const props = defineProps<{ job: string; picture: string; stage: string }>()
 const bench = useBench()
@@ -46,6 +47,12 @@ const LENSES: { id: Lens; word: string }[] = [
   { id: 'relief', word: 'Relief' },
   { id: 'change', word: 'Change' },
 ]
+const TOOLS: { id: Tool; word: string; key?: string; hint: string }[] = [
+  { id: 'select', word: 'Select', hint: 'Click a mark to judge it; drag it, its edge or its source' },
+  { id: 'spot', word: 'Spot', key: 'S', hint: 'Click to mend a round spot' },
+  { id: 'stroke', word: 'Stroke', key: 'T', hint: 'Draw along a scratch, hair or fold; or click corner by corner and press Enter' },
+  { id: 'outline', word: 'Outline', key: 'U', hint: 'Draw round a tear or stain; or click corner by corner and press Enter' },
+]
 const MARKS: MarksShown[] = ['all', 'unsettled', 'none']
 
 const typing = (event: Event) => {
@@ -61,19 +68,23 @@ const key = (keys: string | string[], act: () => void, when: () => boolean = () 
 const mending = () => props.stage === 'mend'
 key('ArrowDown', () => bench.stepThrough(1))
 key('ArrowUp', () => bench.stepThrough(-1))
-key('Enter', () => void bench.setState('settled'), () => mending() && !!bench.selectedStep)
+const drawing = () => view.value?.drawing
+key('Enter', () => (drawing()?.active.value ? void drawing()!.finish() : void bench.setState('settled')), () => mending() && (!!drawing()?.active.value || !!bench.selectedStep))
 key(['l', 'L'], () => void bench.setState('left'), mending)
 key(['o', 'O'], () => void bench.otherSource(), () => mending() && !bench.busy)
 key(['m', 'M'], () => void bench.mendSelected(), () => mending() && !bench.busy)
-key(['Delete', 'Backspace'], () => void bench.takeOut(), mending)
+key('Delete', () => void bench.takeOut(), mending)
+key('Backspace', () => (drawing()?.active.value ? drawing()!.undoCorner() : void bench.takeOut()), mending)
 key('1', () => void bench.mendSelected('lift'), () => mending() && !bench.busy)
 key('2', () => void bench.mendSelected('heal'), () => mending() && !bench.busy)
-key('3', () => void bench.mendSelected('clone'), () => mending() && !bench.busy)
-key(['s', 'S'], () => (bench.tool = bench.tool === 'spot' ? 'select' : 'spot'), mending)
-key('Escape', () => (bench.selectedId = null))
+key('3', () => void bench.mendSelected('fill'), () => mending() && !bench.busy)
+key('4', () => void bench.mendSelected('clone'), () => mending() && !bench.busy)
+for (const { id, key: letter } of TOOLS) if (letter) key([letter.toLowerCase(), letter], () => (bench.tool = bench.tool === id ? 'select' : id), mending)
+key('Escape', () => (drawing()?.active.value ? drawing()!.giveUp() : (bench.selectedId = null)))
 key(['h', 'H'], () => (bench.marks = MARKS[(MARKS.indexOf(bench.marks) + 1) % MARKS.length]!))
-key(['-'], () => (bench.spotRadius = Math.max(2, Math.round(bench.spotRadius / 1.2))), mending)
-key(['+', '='], () => (bench.spotRadius = Math.min(400, Math.round(bench.spotRadius * 1.2) + 1)), mending)
+key(['-'], () => (bench.toolSize /= 1.2), mending)
+key(['+', '='], () => (bench.toolSize = bench.toolSize * 1.2 + 1), mending)
+key(['d', 'D'], () => view.value?.toggleDivider())
 key(['z', 'Z'], () => view.value?.zoomTo(1))
 key('0', () => view.value?.zoomTo('fit'))
 useEventListener('keydown', (event: KeyboardEvent) => {
@@ -106,6 +117,7 @@ const runWord = computed(() => ({ find: 'Searching', mend: 'Mending', export: 'W
         <span :class="{ shows: !!bench.trouble }" data-test="saved">{{ saved }}</span>
         <button type="button" class="link-button" :disabled="!bench.undoLabel" :title="bench.undoLabel ? `Undo: ${bench.undoLabel}` : ''" data-test="undo" @click="bench.goBack('undo')">Undo <span class="key">Ctrl Z</span></button>
         <button type="button" class="link-button" :disabled="!bench.redoLabel" :title="bench.redoLabel ? `Redo: ${bench.redoLabel}` : ''" data-test="redo" @click="bench.goBack('redo')">Redo</button>
+        <Steps />
       </div>
     </div>
     <StageLine :job="job" :picture="picture" :stage="stage" />
@@ -121,11 +133,10 @@ const runWord = computed(() => ({ find: 'Searching', mend: 'Mending', export: 'W
       <div class="middle">
         <div class="tools">
           <div v-if="stage === 'mend'" class="tabs" role="radiogroup" aria-label="Tool">
-            <button type="button" role="radio" :aria-checked="bench.tool === 'select'" :class="{ on: bench.tool === 'select' }" @click="bench.tool = 'select'">Select</button>
-            <button type="button" role="radio" :aria-checked="bench.tool === 'spot'" :class="{ on: bench.tool === 'spot' }" data-test="tool-spot" @click="bench.tool = 'spot'">Spot <span class="key">S</span></button>
+            <button v-for="tool in TOOLS" :key="tool.id" type="button" role="radio" :aria-checked="bench.tool === tool.id" :class="{ on: bench.tool === tool.id }" :data-test="`tool-${tool.id}`" :title="tool.hint" @click="bench.tool = tool.id">{{ tool.word }} <span v-if="tool.key" class="key">{{ tool.key }}</span></button>
           </div>
-          <div v-if="stage === 'mend' && bench.tool === 'spot'" class="size">
-            Size <ElSlider v-model="bench.spotRadius" :min="2" :max="150" :show-tooltip="false" aria-label="Size" /> <span class="number">{{ 2 * bench.spotRadius }} px</span> <span class="key">-</span><span class="key">+</span>
+          <div v-if="stage === 'mend' && (bench.tool === 'spot' || bench.tool === 'stroke')" class="size">
+            Size <ElSlider v-model="bench.toolSize" :min="2" :max="300" :show-tooltip="false" aria-label="Size" /> <span class="number">{{ bench.toolSize }} px</span> <span class="key">-</span><span class="key">+</span>
           </div>
           <div class="marks-choice">Marks
             <button v-for="choice in MARKS" :key="choice" type="button" class="link-button" :class="{ on: bench.marks === choice }" :data-test="`marks-${choice}`" @click="bench.marks = choice">{{ choice }}</button>
@@ -137,7 +148,10 @@ const runWord = computed(() => ({ find: 'Searching', mend: 'Mending', export: 'W
           <span class="soft">Lens</span>
           <button v-for="lens in LENSES" :key="lens.id" type="button" :class="{ on: bench.lens === lens.id }" :aria-pressed="bench.lens === lens.id" :data-test="`lens-${lens.id}`" @click="bench.lens = lens.id">{{ lens.word }}</button>
           <ElSlider v-if="bench.lens !== 'plain'" v-model="bench.lensStrength" :min="0" :max="1" :step="0.05" :show-tooltip="false" aria-label="Strength of the lens" />
-          <span class="soft hold">Original <span class="key">Space</span></span>
+          <span class="soft hold">
+            <button type="button" :class="{ on: bench.divider !== null }" :aria-pressed="bench.divider !== null" data-test="divide" @click="view?.toggleDivider()">Divide <span class="key">D</span></button>
+            Original <span class="key">Space</span>
+          </span>
         </div>
         <CloseLook />
       </div>
@@ -151,15 +165,15 @@ const runWord = computed(() => ({ find: 'Searching', mend: 'Mending', export: 'W
 <style scoped>
 .bench { display: flex; flex-direction: column; height: 100%; overflow: hidden; }
 .room { flex: 1; min-height: 0; display: grid; grid-template-columns: 300px 1fr 216px; }
-.middle { display: grid; grid-template-rows: 36px 1fr 32px auto; min-width: 0; min-height: 0; }
-.tools { display: flex; align-items: center; gap: 14px; padding: 0 12px; background: var(--ground); border-bottom: 1px solid var(--hairline); white-space: nowrap; }
+.middle { display: grid; grid-template: 36px minmax(0, 1fr) 32px auto / minmax(0, 1fr); min-width: 0; min-height: 0; }
+.tools { display: flex; align-items: center; gap: 12px; padding: 0 12px 0 8px; background: var(--ground); border-bottom: 1px solid var(--hairline); white-space: nowrap; }
 .tabs { display: flex; }
-.tabs button { border: 0; background: none; padding: 5px 12px; cursor: pointer; }
+.tabs button { border: 0; background: none; padding: 5px 8px; cursor: pointer; }
 .tabs button.on { background: var(--ink); color: #fff; }
-.size { display: flex; align-items: center; gap: 8px; }
-.size :deep(.el-slider) { width: 100px; }
-.number { min-width: 46px; text-align: right; }
-.marks-choice { margin-left: auto; display: flex; gap: 8px; color: var(--soft-ink); align-items: center; }
+.size { display: flex; align-items: center; gap: 6px; }
+.size :deep(.el-slider) { width: 76px; flex: none; margin: 0 4px; }
+.number { min-width: 40px; text-align: right; }
+.marks-choice { margin-left: auto; display: flex; gap: 6px; color: var(--soft-ink); align-items: center; }
 .marks-choice .on { color: var(--ink); font-weight: 700; }
 .lenses { display: flex; align-items: center; gap: 4px; padding: 0 12px; background: var(--ground); }
 .lenses button { border: 0; background: none; padding: 4px 9px; cursor: pointer; border-bottom: 2px solid transparent; }

@@ -5,7 +5,7 @@ import { whatShows } from '@fennip/core/check/telltales.js'
 import { shapeCentre } from '@fennip/core/shape/shape.js'
 import type { Flaw } from '@fennip/core/treatment/schema.js'
 import Crop from '../shared/Crop.vue'
-import { KIND_WORDS, minutesLeft, STATE_WORDS, TELLTALE_SHORT, thousands } from '../shared/words.js'
+import { minutesLeft, nameOf, STATE_WORDS, TELLTALE_SHORT, thousands } from '../shared/words.js'
 import { useBench, type LedgerFilter, type LedgerOrder } from '../store/bench.js'
 
 const bench = useBench()
@@ -93,7 +93,7 @@ watch(() => bench.selectedId, async (id) => {
         >
           <Crop :region="around(bench.ledger[row.index]!)" :view="ORIGINAL" :width="41" :height="40" />
           <Crop :region="around(bench.ledger[row.index]!)" :view="RESULT" :width="41" :height="40" />
-          <span class="what"><b>{{ KIND_WORDS[bench.ledger[row.index]!.kind] }}</b><small>{{ about(bench.ledger[row.index]!) }}</small></span>
+          <span class="what"><b>{{ nameOf(bench.ledger[row.index]!) }}</b><small>{{ about(bench.ledger[row.index]!) }}</small></span>
           <span class="how"><span>{{ bench.stepOf.get(bench.ledger[row.index]!.id)?.method ?? '' }}</span><small :class="{ shows: sign(bench.ledger[row.index]!).shows }">{{ sign(bench.ledger[row.index]!).text }}</small></span>
         </button>
       </div>

@@ -3,34 +3,27 @@ import { ElSlider } from 'element-plus'
 import { computed, ref, watch } from 'vue'
 import { whatShows } from '@fennip/core/check/telltales.js'
 import { shapeCentre } from '@fennip/core/shape/shape.js'
-import { KIND_WORDS, TELLTALE_SHORT } from '../shared/words.js'
+import { nameOf, TELLTALE_SHORT } from '../shared/words.js'
 import { useBench } from '../store/bench.js'
 
 const bench = useBench()
 const METHODS = [
   { id: 'lift', word: 'Lift', key: '1' },
   { id: 'heal', word: 'Heal', key: '2' },
-  { id: 'clone', word: 'Clone', key: '3' },
+  { id: 'fill', word: 'Fill', key: '3' },
+  { id: 'clone', word: 'Clone', key: '4' },
 ] as const
 
-const strength = ref(100)
-const softEdge = ref(6)
-/** While a setting is on its way, an older answer must not move the slider back. */
-let pending = 0
-async function adjust(values: { strength?: number; softEdgePx?: number }): Promise<void> {
-  pending++
-  await bench.adjust(values)
-  pending--
-}
-watch(() => bench.selectedStep, (step, before) => {
-  if (pending > 0 && step?.id === before?.id) return
-  strength.value = Math.round(100 * (step?.strength ?? 1))
-  softEdge.value = step?.softEdgePx ?? 0
-}, { immediate: true })
+const strength = computed(() => Math.round(100 * (bench.selectedStep?.strength ?? 1)))
+const softEdge = computed(() => bench.selectedStep?.softEdgePx ?? 0)
+/** Of a stroke; nothing else has one. Its mend is made anew when the slider is let go. */
+const width = ref<number | null>(null)
+watch(() => bench.selected?.shape, (shape) => (width.value = shape?.type === 'stroke' ? shape.width : null), { immediate: true })
+const another = computed(() => (bench.selectedStep?.method === 'fill' ? 'Fill differently' : 'Other source'))
 
 const title = computed(() => {
   const flaw = bench.selected
-  return flaw ? `${KIND_WORDS[flaw.kind]}, ${Math.round(2 * shapeCentre(flaw.shape).r)} px` : ''
+  return flaw ? `${nameOf(flaw)}, ${Math.round(2 * shapeCentre(flaw.shape).r)} px` : ''
 })
 const verdict = computed(() => {
   const step = bench.selectedStep
@@ -51,10 +44,11 @@ const verdict = computed(() => {
         </button>
       </div>
       <template v-if="bench.selectedStep">
-        <label><span>Strength <b>{{ strength }} %</b></span><ElSlider v-model="strength" :min="0" :max="100" :show-tooltip="false" aria-label="Strength" data-test="strength" @change="adjust({ strength: strength / 100 })" /></label>
-        <label v-if="bench.selectedStep.method !== 'lift'"><span>Soft edge <b>{{ softEdge }} px</b></span><ElSlider v-model="softEdge" :min="0" :max="60" :show-tooltip="false" aria-label="Soft edge" data-test="soft-edge" @change="adjust({ softEdgePx: softEdge })" /></label>
+        <label><span>Strength <b>{{ strength }} %</b></span><ElSlider :model-value="strength" :min="0" :max="100" :show-tooltip="false" aria-label="Strength" data-test="strength" @update:model-value="(value) => bench.adjust({ strength: Number(value) / 100 })" /></label>
+        <label v-if="bench.selectedStep.method !== 'lift'"><span>Soft edge <b>{{ softEdge }} px</b></span><ElSlider :model-value="softEdge" :min="0" :max="60" :show-tooltip="false" aria-label="Soft edge" data-test="soft-edge" @update:model-value="(value) => bench.adjust({ softEdgePx: Number(value) })" /></label>
+        <label v-if="width !== null"><span>Width <b>{{ width }} px</b></span><ElSlider v-model="width" :min="1" :max="80" :show-tooltip="false" aria-label="Width" @change="bench.setWidth(width)" /></label>
         <button type="button" class="plain-button main" data-test="settle" @click="bench.setState('settled')">Settle <span class="key">Enter</span></button>
-        <button type="button" class="plain-button" data-test="other-source" :disabled="bench.busy" @click="bench.otherSource">Other source <span class="key">O</span></button>
+        <button type="button" class="plain-button" data-test="other-source" :disabled="bench.busy" @click="bench.otherSource">{{ another }} <span class="key">O</span></button>
       </template>
       <button v-else type="button" class="plain-button main" data-test="mend-one" :disabled="bench.busy" @click="bench.mendSelected()">Mend <span class="key">M</span></button>
       <button type="button" class="plain-button" data-test="leave" @click="bench.setState('left')">Leave as it is <span class="key">L</span></button>
@@ -65,7 +59,7 @@ const verdict = computed(() => {
       <h2>Mend</h2>
       <p class="soft">{{ bench.counts.open }} flaws are open. Fennip takes the gentlest method whose result does not show, and says why.</p>
       <button type="button" class="plain-button main" data-test="mend-all" :disabled="bench.counts.open === 0 || !!bench.run" @click="bench.mendAll">Mend all open</button>
-      <p class="soft">Select a flaw in the picture or the ledger to judge it. With the Spot tool a click mends at once.</p>
+      <p class="soft">Select a flaw in the picture or the ledger to judge it. With Spot a click mends at once; Stroke and Outline mend what you draw.</p>
       <p class="soft">Hold <span class="key">Space</span> for the original.</p>
     </template>
   </aside>

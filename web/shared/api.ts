@@ -56,6 +56,18 @@ export interface OpenedPicture {
   runs: Run[]
 }
 
+export interface Gesture {
+  revision: number
+  label: string
+  madeAt: string
+}
+
+/** What was done, oldest first, and what was taken back, the next to be made again first. */
+export interface Gestures {
+  done: Gesture[]
+  undone: Gesture[]
+}
+
 /** Ask the server; a failure of any kind comes as a ProblemError. */
 async function ask<T>(method: 'GET' | 'POST', path: string, body?: unknown): Promise<T> {
   let response: Response
@@ -86,10 +98,10 @@ export const api = {
   makeJob: (job: { title: string; client: string }) => ask<{ id: string }>('POST', '/jobs', job),
   job: (id: string) => ask<Job & { list: Picture[] }>('GET', `/jobs/${id}`),
   picture: (id: string) => ask<OpenedPicture>('GET', `/pictures/${id}`),
-  history: (id: string) => ask<{ entries: { revision: number; kind: string; label: string; madeAt: string }[] }>('GET', `/pictures/${id}/history`),
+  gestures: (id: string) => ask<Gestures>('GET', `/pictures/${id}/gestures`),
   edit: (id: string, revision: number, label: string, operations: Operation[]) => ask<{ revision: number; rebased: boolean }>('POST', `/pictures/${id}/edits`, { revision, label, operations }),
-  undo: (id: string, revision: number) => ask<{ revision: number; label: string }>('POST', `/pictures/${id}/undo`, { revision }),
-  redo: (id: string, revision: number) => ask<{ revision: number; label: string }>('POST', `/pictures/${id}/redo`, { revision }),
+  undo: (id: string, revision: number, times = 1) => ask<{ revision: number; label: string }>('POST', `/pictures/${id}/undo`, { revision, times }),
+  redo: (id: string, revision: number, times = 1) => ask<{ revision: number; label: string }>('POST', `/pictures/${id}/redo`, { revision, times }),
   find: (id: string, kinds: string[], falseFinds: number) => ask<Run>('POST', `/pictures/${id}/find`, { kinds, falseFinds }),
   mend: (id: string, revision: number) => ask<Run>('POST', `/pictures/${id}/mend`, { revision }),
   export: (id: string, body: { format: string; depth: 8 | 16; quality: number }) => ask<Run>('POST', `/pictures/${id}/exports`, body),

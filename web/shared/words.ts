@@ -1,7 +1,12 @@
 import type { Flaw, Telltales } from '@fennip/core/treatment/schema.js'
 
 /** Words of the screen for what the treatment stores. */
-export const KIND_WORDS: Record<Flaw['kind'], string> = { dust: 'Dust', speck: 'Speck', other: 'Spot' }
+const KIND_WORDS = { dust: 'Dust', speck: 'Speck' } as const
+/** What a flaw is called: its kind where that is known, else its shape. */
+export function nameOf(flaw: Pick<Flaw, 'kind' | 'shape'>): string {
+  if (flaw.kind !== 'other') return KIND_WORDS[flaw.kind]
+  return { disc: 'Spot', stroke: 'Stroke', outline: 'Outline' }[flaw.shape.type]
+}
 export const STATE_WORDS: Record<Flaw['state'], string> = { open: 'open', mended: 'to judge', settled: 'settled', left: 'left' }
 export const TELLTALE_NAMES: Record<keyof Telltales, string> = { leftover: 'Left over', toneStep: 'Tone step', grain: 'Grain', repeat: 'Repeat', taintedSource: 'Source' }
 export const TELLTALE_SHORT: Record<keyof Telltales, string> = { leftover: 'something left', toneStep: 'step in tone', grain: 'grain differs', repeat: 'repeats', taintedSource: 'source flawed' }

@@ -1,4 +1,5 @@
 import { wrap, type Remote } from 'comlink'
+import { levelSize } from '@fennip/core/raster/pyramid.js'
 import type { Picture } from '../shared/api.js'
 import type { PixelWorker } from '../workers/pixels.worker.js'
 
@@ -12,7 +13,8 @@ export function paintThumbnail(picture: Picture): Promise<ImageBitmap> {
   const turn = last.then(async () => {
     await painter.open(JSON.parse(JSON.stringify(picture)) as Picture)
     const level = picture.levels - 1
-    return painter.paintTile(level, 0, 0, { lens: 'plain', strength: 0, show: 'original' })
+    const { width, height } = levelSize(picture.original.width, picture.original.height, level)
+    return painter.paintPart(level, { x: 0, y: 0, width, height }, { lens: 'plain', strength: 0, show: 'original' })
   })
   last = turn.catch(() => undefined)
   return turn

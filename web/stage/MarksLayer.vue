@@ -2,9 +2,10 @@
 import { computed } from 'vue'
 import { whatShows } from '@fennip/core/check/telltales.js'
 import { mendShape } from '@fennip/core/mend/choose.js'
-import { moveShape, shapeCentre, type Shape } from '@fennip/core/shape/shape.js'
+import { moveShape, shapeCentre } from '@fennip/core/shape/shape.js'
 import { useBench } from '../store/bench.js'
 import type { DragPreview } from './mark-drag.js'
+import { pathOf } from './paths.js'
 import type { Sight } from './sight.js'
 
 const props = defineProps<{ sight: Sight; resting: Sight; drag: DragPreview | null; faded: boolean }>()
@@ -61,22 +62,13 @@ const chosen = computed(() => {
     handle: shape.type === 'disc' ? { x: (shape.x + shape.r) * scale + x, y: shape.y * scale + y } : null,
   }
 })
-
-function pathOf(shape: Shape, { scale, x, y }: Sight): string {
-  const at = (px: number, py: number) => `${(px * scale + x).toFixed(1)} ${(py * scale + y).toFixed(1)}`
-  if (shape.type === 'disc') {
-    const r = Math.max(2.5, shape.r * scale).toFixed(1)
-    return `M${at(shape.x, shape.y)}m-${r} 0a${r} ${r} 0 1 0 ${2 * Number(r)} 0a${r} ${r} 0 1 0 -${2 * Number(r)} 0`
-  }
-  const ring = (points: [number, number][], closed: boolean) => `M${points.map(([px, py]) => at(px, py)).join('L')}${closed ? 'Z' : ''}`
-  return shape.type === 'stroke' ? ring(shape.points, false) : [shape.points, ...(shape.holes ?? [])].map((points) => ring(points, true)).join('')
-}
 </script>
 
 <template>
   <svg class="marks" :class="{ faded }" :style="{ transform: moving }" data-test="marks">
     <path v-for="mark in marks" :key="mark.id" :d="mark.path" :class="[mark.state, { small: mark.small }]" />
     <template v-if="chosen">
+      <path v-if="chosen.source" :d="chosen.source" class="under" />
       <path v-if="chosen.source" :d="chosen.source" class="source" data-test="source-mark" />
       <line v-if="chosen.line" v-bind="chosen.line" class="source" />
       <path :d="chosen.path" class="under" />

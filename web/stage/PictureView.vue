@@ -2,11 +2,14 @@
 import OpenSeadragon from 'openseadragon'
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
 import { mendShape } from '@fennip/core/mend/choose.js'
-import { shapeCentre, type Disc } from '@fennip/core/shape/shape.js'
+import { growRegion, type Region } from '@fennip/core/raster/raster.js'
+import { distanceAt, shapeCentre, shapeThickness, type Disc } from '@fennip/core/shape/shape.js'
 import { useBench } from '../store/bench.js'
 import MarksLayer from './MarksLayer.vue'
 import { LivingTiles } from './tile-source.js'
+import { useDrawing } from './drawing.js'
 import { useMarkDrag } from './mark-drag.js'
+import { pathOf } from './paths.js'
 import type { Sight } from './sight.js'
 
 const props = defineProps<{ editable: boolean }>()
@@ -21,6 +24,7 @@ const zoomText = computed(() => {
   return scale >= 0.995 ? `${Math.round(scale * 10) / 10} : 1` : `${Math.round(scale * 100)} %`
 })
 const drag = useMarkDrag(bench)
+const drawing = useDrawing(bench, () => sight.value.scale)
 let tiles: LivingTiles | null = null
 let restTimer = 0
 let stopPixels: (() => void) | null = null
@@ -43,6 +47,19 @@ function follow(): void {
   restTimer = window.setTimeout(() => {
     resting.value = sight.value
   }, 120)
+}
+
+/** At rest and 1:1 or closer, a pixel of the picture lies on whole pixels of the device, so none is drawn across two. */
+function snapToDevice(): void {
+  if (!viewer.value?.world.getItemCount()) return
+  const { scale, x, y } = readSight()
+  if (scale * devicePixelRatio < 0.99) return
+  const off = (at: number) => Math.round(at * devicePixelRatio) / devicePixelRatio - at
+  const move = new OpenSeadragon.Point(-off(x), -off(y))
+  if (Math.hypot(move.x, move.y) < 0.01) return
+  const { viewport } = viewer.value
+  viewport.panBy(viewport.deltaPointsFromPixels(move), true)
+  viewport.applyConstraints(true)
 }
 
 function inPicture(point: { x: number; y: number }): { x: number; y: number } {
@@ -75,25 +92,37 @@ onMounted(() => {
     if (made.world.getItemCount()) made.drawer.setImageSmoothingEnabled(readSight().scale * devicePixelRatio < 0.99)
   })
   made.addHandler('update-viewport', follow)
+  made.addHandler('animation-finish', snapToDevice)
   made.addHandler('open', follow)
   made.addHandler('resize', () => setTimeout(follow, 30))
   made.addHandler('tile-unloaded', (event: { tile: { getUrl(): string } }) => tiles?.forget(event.tile.getUrl()))
-  made.addHandler('canvas-press', (event: { position: OpenSeadragon.Point }) => {
-    if (props.editable && !twoFingers()) drag.press(event.position, sight.value)
+  made.addHandler('canvas-press', (event: PointerNews) => {
+    if (!props.editable || twoFingers()) return
+    if (!drag.press(event.position, sight.value)) drawing.press(drawnPoint(event))
   })
-  made.addHandler('canvas-drag', (event: { position: OpenSeadragon.Point; preventDefaultAction?: boolean }) => {
-    if (drag.move(event.position, sight.value)) event.preventDefaultAction = true
+  made.addHandler('canvas-drag', (event: PointerNews) => {
+    if (drag.move(event.position, sight.value) || drawing.move(drawnPoint(event))) event.preventDefaultAction = true
   })
-  made.addHandler('canvas-drag-end', (event: { preventDefaultAction?: boolean }) => {
-    if (drag.active.value) event.preventDefaultAction = true
+  made.addHandler('canvas-drag-end', (event: PointerNews) => {
+    // No gliding on after a drag of ours.
+    if (drag.active.value || drawing.active.value || drag.justEnded() || drawing.drawing.value) event.preventDefaultAction = true
   })
-  made.addHandler('canvas-release', () => void drag.release())
-  made.addHandler('canvas-click', (event: { quick: boolean; position: OpenSeadragon.Point }) => {
+  made.addHandler('canvas-release', () => {
+    void drag.release()
+    void drawing.release()
+  })
+  made.addHandler('canvas-click', (event: PointerNews & { quick: boolean }) => {
     if (!event.quick || drag.justEnded()) return
     const at = inPicture(event.position)
     const { width, height } = bench.opened!.original
     if (at.x < 0 || at.y < 0 || at.x >= width || at.y >= height) return
-    const hit = markAt(at)
+    const hit = drawing.active.value ? null : markAt(at)
+    if (!hit && props.editable && drawing.drawing.value) {
+      void drawing.click(drawnPoint(event))
+      return
+    }
+    // What began with the press was no stroke.
+    drawing.giveUp()
     if (hit) bench.selectedId = hit
     else if (props.editable && bench.tool === 'spot') {
       performance.mark('fennip-click')
@@ -106,38 +135,68 @@ onMounted(() => {
   show()
 })
 
+/** With Alt the wheel changes the size of the tool; otherwise it zooms, as it always does. */
+function sizeByWheel(event: WheelEvent): void {
+  if (!event.altKey || !props.editable || bench.tool === 'select') return
+  event.preventDefault()
+  event.stopPropagation()
+  bench.toolSize *= event.deltaY < 0 ? 1.12 : 1 / 1.12
+}
+
 /** Two fingers always move the picture. */
 let touches = 0
 const twoFingers = () => touches > 1
 const countTouches = (event: TouchEvent) => {
   touches = event.touches.length
-  if (touches > 1) drag.giveUp()
+  if (touches > 1) {
+    drag.giveUp()
+    drawing.giveUp()
+  }
+}
+
+interface PointerNews {
+  position: OpenSeadragon.Point
+  pointerType?: string
+  originalEvent?: Event
+  preventDefaultAction?: boolean
+}
+
+function drawnPoint(event: PointerNews): { x: number; y: number; pressure: number | null } {
+  const { originalEvent } = event
+  const pen = originalEvent instanceof PointerEvent && originalEvent.pointerType === 'pen' && originalEvent.pressure > 0
+  return { ...inPicture(event.position), pressure: pen ? originalEvent.pressure : null }
 }
 
 let prefetching = 0
 function onPointer(event: PointerEvent): void {
   const box = frame.value!.getBoundingClientRect()
   pointer.value = { x: event.clientX - box.left, y: event.clientY - box.top }
+  const at = inPicture(pointer.value)
+  drawing.hover(at)
   if (!props.editable || bench.tool !== 'spot') return
   clearTimeout(prefetching)
-  const at = inPicture(pointer.value)
   prefetching = window.setTimeout(() => void bench.thePool().mender.prefetch(at.x, at.y, 8 * bench.spotRadius + 40), 60)
 }
 
 function show(): void {
   if (!viewer.value || !bench.opened) return
-  tiles = new LivingTiles(bench.opened, bench.thePool(), view)
+  tiles = new LivingTiles(bench.opened, bench.thePool(), view, () => bench.divider)
   viewer.value.open(tiles.source() as never)
 }
 
-async function repaint(region: Parameters<LivingTiles['repaint']>[0]): Promise<void> {
+/** How far the relief lens carries a change: it compares with the mean of so wide a neighbourhood. */
+const RELIEF_REACH = 48
+
+async function repaint(region: Region | null): Promise<void> {
   if (!tiles || !viewer.value) return
   const level = Math.max(0, Math.min(bench.opened!.levels - 1, Math.round(-Math.log2(sight.value.scale))))
-  await tiles.repaint(region, (url) => url.startsWith(`fennip:${level}/`))
-  // The picture may have been left meanwhile.
-  if (gone) return
-  viewer.value.forceRedraw()
-  performance.mark('fennip-painted')
+  await tiles.repaint(region && bench.lens === 'relief' ? growRegion(region, RELIEF_REACH) : region, level, () => {
+    // The picture may have been left meanwhile.
+    if (gone) return
+    viewer.value?.forceRedraw()
+    performance.mark('fennip-painted')
+  })
+  if (!gone) viewer.value?.forceRedraw()
 }
 
 function markAt(at: { x: number; y: number }): string | null {
@@ -147,10 +206,13 @@ function markAt(at: { x: number; y: number }): string | null {
   const slack = 4 / sight.value.scale
   for (const flaw of bench.flaws) {
     if (bench.marks === 'unsettled' && (flaw.state === 'settled' || flaw.state === 'left')) continue
-    const { x, y, r } = shapeCentre(bench.stepOf.get(flaw.id)?.shape ?? mendShape(flaw))
-    const distance = Math.hypot(at.x - x, at.y - y)
-    if (distance < r + slack && distance / r < nearest) {
-      nearest = distance / r
+    const shape = bench.stepOf.get(flaw.id)?.shape ?? mendShape(flaw)
+    const { x, y, r } = shapeCentre(shape)
+    if (Math.hypot(at.x - x, at.y - y) > 1.5 * r + slack) continue
+    // How deep inside, as a share of the thickness: of marks on one another the one that is hit best.
+    const outside = distanceAt(shape, at.x, at.y)
+    if (outside < slack && 1 + outside / shapeThickness(shape) < nearest) {
+      nearest = 1 + outside / shapeThickness(shape)
       best = flaw.id
     }
   }
@@ -189,6 +251,34 @@ function zoomTo(scale: number | 'fit'): void {
 watch(() => bench.selectedId, showSelected)
 watch(() => [bench.lens, bench.lensStrength, bench.holdOriginal], () => void repaint(null))
 watch(() => bench.opened?.id, show)
+/** Only what the divider passed over is painted anew. */
+watch(() => bench.divider, (now, before) => {
+  if (!bench.opened) return
+  const { height } = bench.opened.original
+  if (now === null || before === null) void repaint({ x: 0, y: 0, width: now ?? before ?? 0, height })
+  else void repaint({ x: Math.min(now, before) - 2, y: 0, width: Math.abs(now - before) + 4, height })
+})
+function toggleDivider(): void {
+  const { scale, x, width } = sight.value
+  bench.divider = bench.divider === null ? Math.max(0, Math.min(bench.opened!.original.width, Math.round((width / 2 - x) / scale))) : null
+}
+let draggedFrom: number | null = null
+function takeDivider(event: PointerEvent): void {
+  draggedFrom = bench.divider
+  ;(event.target as HTMLElement).setPointerCapture(event.pointerId)
+}
+function moveDivider(event: PointerEvent): void {
+  if (draggedFrom === null) return
+  const { left } = frame.value!.getBoundingClientRect()
+  bench.divider = Math.max(0, Math.min(bench.opened!.original.width, Math.round((event.clientX - left - sight.value.x) / sight.value.scale)))
+}
+/** Once more over the whole way, since what was painted while it moved may have come in another order. */
+function leaveDivider(): void {
+  if (draggedFrom === null || bench.divider === null) return
+  void repaint({ x: Math.min(draggedFrom, bench.divider) - 2, y: 0, width: Math.abs(draggedFrom - bench.divider) + 4, height: bench.opened!.original.height })
+  draggedFrom = null
+}
+
 let gone = false
 onBeforeUnmount(() => {
   gone = true
@@ -196,17 +286,24 @@ onBeforeUnmount(() => {
   viewer.value?.destroy()
 })
 const pointerDisc = computed<Disc | null>(() => {
-  if (!props.editable || bench.tool !== 'spot' || !pointer.value || drag.active.value) return null
-  return { type: 'disc', x: pointer.value.x, y: pointer.value.y, r: bench.spotRadius * sight.value.scale }
+  if (!props.editable || bench.tool === 'select' || bench.tool === 'outline' || !pointer.value || drag.active.value) return null
+  return { type: 'disc', x: pointer.value.x, y: pointer.value.y, r: (bench.toolSize / 2) * sight.value.scale }
 })
-defineExpose({ zoomTo })
+watch(() => bench.tool, () => drawing.giveUp())
+const drawn = computed(() => (drawing.preview.value ? pathOf(drawing.preview.value, sight.value) : ''))
+defineExpose({ zoomTo, drawing, toggleDivider })
 </script>
 
 <template>
-  <div class="picture-view" :class="[`lens-${bench.lens}`, { spot: editable && bench.tool === 'spot' }]" @touchstart.capture="countTouches" @touchend.capture="countTouches" @touchcancel.capture="countTouches">
+  <div class="picture-view" @wheel.capture="sizeByWheel" :class="[`lens-${bench.lens}`, editable ? bench.tool : 'select']" @touchstart.capture="countTouches" @touchend.capture="countTouches" @touchcancel.capture="countTouches">
     <div ref="frame" class="frame" data-test="picture" />
-    <MarksLayer v-if="bench.opened" :sight="sight" :resting="resting" :drag="drag.preview.value" :faded="drag.active.value || bench.holdOriginal" />
+    <MarksLayer v-if="bench.opened" :sight="sight" :resting="resting" :drag="drag.preview.value" :faded="drag.active.value || bench.holdOriginal || bench.divider !== null" />
+    <svg v-if="drawn" class="pointer" data-test="drawn"><path :d="drawn" class="under" /><path :d="drawn" /></svg>
     <svg v-if="pointerDisc" class="pointer"><circle :cx="pointerDisc.x" :cy="pointerDisc.y" :r="Math.max(1.5, pointerDisc.r)" /></svg>
+    <div
+      v-if="bench.divider !== null" class="divider" :style="{ left: `${bench.divider * sight.scale + sight.x}px` }" role="separator" aria-label="Original left, result right" data-test="divider"
+      @pointerdown="takeDivider" @pointermove="moveDivider" @pointerup="leaveDivider" @pointercancel="leaveDivider"
+    ><span>Original</span><span>Result</span></div>
     <div v-if="bench.holdOriginal" class="banner">Original</div>
     <div v-else-if="bench.lens !== 'plain'" class="banner">{{ { negative: 'Negative', relief: 'Relief', change: 'Change' }[bench.lens] }} lens: the result is not touched</div>
     <div v-if="bench.marks !== 'all'" class="banner low">{{ bench.marks === 'none' ? 'Marks are hidden' : 'Settled marks are hidden' }}</div>
@@ -222,9 +319,16 @@ defineExpose({ zoomTo })
 .picture-view { position: relative; overflow: hidden; background: var(--surround); height: 100%; border: 3px solid var(--surround); box-sizing: border-box; }
 .picture-view.lens-negative, .picture-view.lens-relief, .picture-view.lens-change { border-color: var(--ink); }
 .frame { position: absolute; inset: 0; }
-.spot .frame { cursor: none; }
+.spot .frame, .stroke .frame { cursor: none; }
+.outline .frame { cursor: crosshair; }
 .pointer { position: absolute; inset: 0; width: 100%; height: 100%; pointer-events: none; }
 .pointer circle { fill: none; stroke: #fff; stroke-width: 1; mix-blend-mode: difference; }
+.pointer path { fill: none; stroke: var(--ink); stroke-width: 1.4; }
+.pointer path.under { stroke: #fff; stroke-width: 3.5; opacity: 0.75; }
+.divider { position: absolute; top: 0; bottom: 0; width: 15px; margin-left: -7px; cursor: ew-resize; touch-action: none; background: linear-gradient(90deg, transparent 6px, #fff 6px 7px, var(--ink) 7px 8px, transparent 8px); }
+.divider span { position: absolute; bottom: 14px; padding: 2px 7px; background: var(--ink); color: #fff; pointer-events: none; }
+.divider span:first-child { right: 8px; }
+.divider span:last-child { left: 8px; }
 .banner { position: absolute; left: 10px; top: 10px; padding: 3px 9px; background: var(--ink); color: #fff; border-radius: 3px; pointer-events: none; }
 .banner.low { top: 42px; background: var(--soft-ink); }
 .zoom { position: absolute; right: 10px; bottom: 10px; display: flex; background: var(--sheet); border-radius: 3px; align-items: center; }

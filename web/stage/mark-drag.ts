@@ -1,6 +1,6 @@
 import { computed, ref, shallowRef } from 'vue'
 import { mendShape } from '@fennip/core/mend/choose.js'
-import { moveShape, shapeCentre, type Shape } from '@fennip/core/shape/shape.js'
+import { distanceAt, moveShape, shapeCentre, type Shape } from '@fennip/core/shape/shape.js'
 import type { useBench } from '../store/bench.js'
 import type { Sight } from './sight.js'
 
@@ -27,11 +27,12 @@ export function useMarkDrag(bench: ReturnType<typeof useBench>) {
     return flaw ? (bench.selectedStep?.shape ?? mendShape(flaw)) : null
   }
 
-  function press(point: { x: number; y: number }, sight: Sight): void {
+  /** @returns Whether something of the mark was taken hold of. */
+  function press(point: { x: number; y: number }, sight: Sight): boolean {
     start = null
     moved.value = false
     const shape = selectedShape()
-    if (!shape || bench.marks === 'none') return
+    if (!shape || bench.marks === 'none') return false
     const { x, y, r } = shapeCentre(shape)
     const at = { x: (point.x - sight.x) / sight.scale, y: (point.y - sight.y) / sight.scale }
     const slack = 7 / sight.scale
@@ -39,13 +40,14 @@ export function useMarkDrag(bench: ReturnType<typeof useBench>) {
     const distance = Math.hypot(at.x - x, at.y - y)
     const onHandle = shape.type === 'disc' && Math.hypot(at.x - x - r, at.y - y) < slack && distance > 0.5 * r
     // A small mark is all middle but for its handle: it could not be moved otherwise.
-    const inMiddle = distance < Math.max(0.7 * r, Math.min(slack, 2 * r))
+    const inMiddle = shape.type === 'disc' ? distance < Math.max(0.7 * r, Math.min(slack, 2 * r)) : distanceAt(shape, at.x, at.y) < slack / 2
     if (onHandle) start = { kind: 'resize', shape, source }
     else if (inMiddle) start = { kind: 'move', shape, source }
     else if (shape.type === 'disc' && Math.abs(distance - r) < slack) start = { kind: 'resize', shape, source }
-    else if (distance < r) start = { kind: 'move', shape, source }
-    else if (source && Math.hypot(at.x - x - source.dx, at.y - y - source.dy) < r + slack) start = { kind: 'source', shape, source }
+    else if (shape.type === 'disc' && distance < r) start = { kind: 'move', shape, source }
+    else if (source && distanceAt(shape, at.x - source.dx, at.y - source.dy) < slack) start = { kind: 'source', shape, source }
     if (start) from.value = at
+    return start !== null
   }
 
   /** @returns Whether the drag is ours, so that the picture stays. */
@@ -87,5 +89,8 @@ export function useMarkDrag(bench: ReturnType<typeof useBench>) {
 
 function rounded(shape: Shape): Shape {
   const round = (value: number) => Math.round(value * 10) / 10
-  return shape.type === 'disc' ? { ...shape, x: round(shape.x), y: round(shape.y), r: round(shape.r) } : shape
+  const all = (points: [number, number][]) => points.map(([x, y]): [number, number] => [round(x), round(y)])
+  if (shape.type === 'disc') return { ...shape, x: round(shape.x), y: round(shape.y), r: round(shape.r) }
+  if (shape.type === 'stroke') return { ...shape, points: all(shape.points) }
+  return { ...shape, points: all(shape.points), ...(shape.holes ? { holes: shape.holes.map(all) } : {}) }
 }

@@ -1,15 +1,9 @@
 import OpenSeadragon from 'openseadragon'
-import { TILE_SIZE } from '@fennip/core/raster/pyramid.js'
+import { TILE_SIZE, tileRegion } from '@fennip/core/raster/pyramid.js'
+import { overlaps, type Region } from '@fennip/core/raster/raster.js'
 import type { Picture } from '../shared/api.js'
-import type { PixelPool } from '../workers/pool.js'
+import type { PixelPool, TilePlace } from '../workers/pool.js'
 import type { View } from '../workers/pixels.worker.js'
-
-/** Level of the pyramid (0 is full size), column and row of a tile. */
-interface Place {
-  readonly level: number
-  readonly column: number
-  readonly row: number
-}
 
 /**
  * Tiles of a picture for the viewer. Every tile is a canvas of our own, so that a mend repaints just the tiles it
@@ -18,7 +12,11 @@ interface Place {
 export class LivingTiles {
   private readonly canvases = new Map<string, CanvasRenderingContext2D>()
 
-  constructor(private readonly picture: Picture, private readonly pool: PixelPool, private readonly view: () => View) {}
+  /**
+   * @param view     How the picture is looked at.
+   * @param divider  Where the original ends and the result begins, in picture pixels from the left; null for no divider.
+   */
+  constructor(private readonly picture: Picture, private readonly pool: PixelPool, private readonly view: () => View, private readonly divider: () => number | null = () => null) {}
 
   /** What the viewer asks for. */
   source(): OpenSeadragon.TileSource {
@@ -38,14 +36,13 @@ export class LivingTiles {
       },
       downloadTileStart: (context: { src: string; finish(data: unknown, request: unknown, type: string): void; fail(message: string, request: unknown): void }) => {
         const place = placeOf(context.src)
-        this.pool.paintTile(place.level, place.column, place.row, this.view()).then(
-          (bitmap) => {
-            const canvas = document.createElement('canvas')
-            canvas.width = bitmap.width
-            canvas.height = bitmap.height
-            const drawing = canvas.getContext('2d', { alpha: false })!
-            drawing.drawImage(bitmap, 0, 0)
-            bitmap.close()
+        const tile = this.regionOf(place)
+        const canvas = document.createElement('canvas')
+        canvas.width = tile.width
+        canvas.height = tile.height
+        const drawing = canvas.getContext('2d', { alpha: false })!
+        this.paint(drawing, place, tile).then(
+          () => {
             this.canvases.set(context.src, drawing)
             context.finish(drawing, null, 'context2d')
           },
@@ -61,28 +58,64 @@ export class LivingTiles {
     this.canvases.delete(url)
   }
 
-  /** Paint tiles anew, all or those a rectangle of the picture touches, the finest first. */
-  async repaint(region: { x: number; y: number; width: number; height: number } | null, isSeen: (url: string) => boolean): Promise<void> {
-    const wanted = [...this.canvases.entries()].filter(([url]) => {
-      if (!region) return true
-      const { level, column, row } = placeOf(url)
-      const size = TILE_SIZE * 2 ** level
-      return column * size < region.x + region.width && (column + 1) * size > region.x && row * size < region.y + region.height && (row + 1) * size > region.y
+  /**
+   * Paint anew what a rectangle of the picture touches, or all.
+   *
+   * @param level   The level that is seen; its tiles are painted first.
+   * @param onSeen  Called when these are done.
+   */
+  async repaint(region: Region | null, level: number, onSeen: () => void): Promise<void> {
+    const parts = [...this.canvases.entries()].flatMap(([url, drawing]) => {
+      const place = placeOf(url)
+      const part = partOf(this.regionOf(place), region, place.level)
+      return part ? [{ place, part, drawing }] : []
     })
-    // What is seen goes first.
-    wanted.sort(([a], [b]) => Number(isSeen(b)) - Number(isSeen(a)) || placeOf(a).level - placeOf(b).level)
+    const paint = ({ place, part, drawing }: (typeof parts)[number]) => this.paint(drawing, place, part)
+    await Promise.all(parts.filter(({ place }) => place.level === level).map(paint))
+    onSeen()
+    // The finest first: coarse ones are seen only while the view moves.
+    for (const one of parts.filter(({ place }) => place.level !== level).sort((a, b) => a.place.level - b.place.level)) await paint(one)
+  }
+
+  /** Paint a part of a tile: what lies left of the divider from the original, the rest as it is looked at. */
+  private async paint(drawing: CanvasRenderingContext2D, place: TilePlace, part: Region): Promise<void> {
+    const tile = this.regionOf(place)
+    const view = this.view()
+    const divider = this.divider()
+    const at = divider === null ? part.x : Math.max(part.x, Math.min(part.x + part.width, Math.round(divider / 2 ** place.level)))
+    const halves: { part: Region; view: View }[] = [
+      { part: { ...part, width: at - part.x }, view: { ...view, show: 'original' } },
+      { part: { ...part, x: at, width: part.x + part.width - at }, view },
+    ]
     await Promise.all(
-      wanted.map(async ([url, drawing]) => {
-        const { level, column, row } = placeOf(url)
-        const bitmap = await this.pool.paintTile(level, column, row, this.view())
-        if (drawing.canvas.width > 0) drawing.drawImage(bitmap, 0, 0)
+      halves.filter((half) => half.part.width > 0).map(async (half) => {
+        const bitmap = await this.pool.paintTile(place, half.part, half.view)
+        if (drawing.canvas.width > 0) drawing.drawImage(bitmap, half.part.x - tile.x, half.part.y - tile.y)
         bitmap.close()
       }),
     )
   }
+
+  private regionOf({ level, column, row }: TilePlace): Region {
+    return tileRegion(this.picture.original.width, this.picture.original.height, level, column, row)
+  }
 }
 
-function placeOf(url: string): Place {
+/** The part of a tile that a rectangle of the picture touches, both in pixels of the tile's level; null when none. */
+function partOf(tile: Region, region: Region | null, level: number): Region | null {
+  if (!region) return tile
+  const scale = 2 ** level
+  const x = Math.max(tile.x, Math.floor(region.x / scale))
+  const y = Math.max(tile.y, Math.floor(region.y / scale))
+  const part = {
+    x, y,
+    width: Math.min(tile.x + tile.width, Math.ceil((region.x + region.width) / scale)) - x,
+    height: Math.min(tile.y + tile.height, Math.ceil((region.y + region.height) / scale)) - y,
+  }
+  return part.width > 0 && part.height > 0 && overlaps(tile, part) ? part : null
+}
+
+function placeOf(url: string): TilePlace {
   const [level, column, row] = url.slice('fennip:'.length).split('/').map(Number) as [number, number, number]
   return { level, column, row }
 }

@@ -1,10 +1,10 @@
 import { defineStore } from 'pinia'
-import { computed, ref, shallowRef } from 'vue'
+import { computed, ref, shallowRef, watch } from 'vue'
 import { whatShows } from '@fennip/core/check/telltales.js'
 import { mendShape } from '@fennip/core/mend/choose.js'
 import type { MethodName } from '@fennip/core/mend/methods.js'
-import { stepExtent } from '@fennip/core/render/patch.js'
-import { unionRegion, type Region } from '@fennip/core/raster/raster.js'
+import { stepExtent } from '@fennip/core/render/patch-keys.js'
+import { type Region } from '@fennip/core/raster/raster.js'
 import { ProblemError } from '@fennip/core/problem.js'
 import { shapeCentre, shapesReach, type Disc, type Shape } from '@fennip/core/shape/shape.js'
 import { applyEdit } from '@fennip/core/treatment/edit.js'
@@ -16,7 +16,7 @@ import type { Lens } from '../workers/display.js'
 export type LedgerFilter = 'all' | 'open' | 'judge' | 'shows' | 'left'
 export type LedgerOrder = 'weight' | 'size' | 'reading'
 export type MarksShown = 'all' | 'unsettled' | 'none'
-export type Tool = 'select' | 'spot'
+export type Tool = 'select' | 'spot' | 'stroke' | 'outline'
 
 interface Gesture {
   readonly label: string
@@ -44,9 +44,21 @@ export const useBench = defineStore('bench', () => {
   const marks = ref<MarksShown>('all')
   const tool = ref<Tool>('select')
   const spotRadius = ref(24)
+  const strokeWidth = ref(12)
+  /** Across, of what the taken tool makes, in picture pixels. */
+  const toolSize = computed({
+    get: () => (tool.value === 'stroke' ? strokeWidth.value : 2 * spotRadius.value),
+    set: (size: number) => {
+      const across = Math.max(2, Math.min(800, Math.round(size)))
+      if (tool.value === 'stroke') strokeWidth.value = across
+      else spotRadius.value = Math.round(across / 2)
+    },
+  })
   const lens = ref<Lens>('plain')
   const lensStrength = ref(0.5)
   const holdOriginal = ref(false)
+  /** Where the original ends and the result begins, in picture pixels from the left; null when they are not compared. */
+  const divider = ref<number | null>(null)
 
   let pool: PixelPool | null = null
   let stopListening: (() => void) | null = null
@@ -63,11 +75,14 @@ export const useBench = defineStore('bench', () => {
     for (const listener of pixelsChanged) listener(region)
   }
 
+  /** The selected mend while a setting of it is being moved: shown at once, saved as one gesture when it rests. */
+  const draft = shallowRef<Step | null>(null)
+
   const flaws = computed(() => treatment.value?.flaws ?? [])
   const steps = computed(() => treatment.value?.steps ?? [])
   const stepOf = computed(() => new Map(steps.value.map((step) => [step.flaw, step])))
   const selected = computed(() => flaws.value.find((flaw) => flaw.id === selectedId.value) ?? null)
-  const selectedStep = computed(() => (selectedId.value ? stepOf.value.get(selectedId.value) ?? null : null))
+  const selectedStep = computed(() => (draft.value && draft.value.flaw === selectedId.value ? draft.value : selectedId.value ? stepOf.value.get(selectedId.value) ?? null : null))
   const counts = computed(() => {
     const result = { open: 0, mended: 0, settled: 0, left: 0, shows: 0 }
     for (const flaw of flaws.value) result[flaw.state]++
@@ -104,13 +119,14 @@ export const useBench = defineStore('bench', () => {
     await pool.open(answer.picture)
     opened.value = answer.picture
     spotRadius.value = Math.max(6, Math.round(answer.picture.original.width / 250))
+    strokeWidth.value = Math.max(5, Math.round(answer.picture.original.width / 500))
     take(answer)
     stopListening = listen(id, (event) => {
       if (event.type === 'revision' && event.revision! > revision.value && queue.length === 0 && !sending) void refresh()
       else if (event.type === 'reconnected') void refresh()
       else if (event.type === 'run') void noteRun(event.run!, event.state!, event.progress!)
     })
-    await pool.update(plain(answer.treatment), true)
+    await pool.load(answer.treatment)
     tellPixels(null)
   }
 
@@ -122,8 +138,11 @@ export const useBench = defineStore('bench', () => {
     opened.value = null
     treatment.value = null
     selectedId.value = null
+    clearTimeout(draftTimer)
+    draft.value = null
     queue.length = 0
     lens.value = 'plain'
+    divider.value = null
     filter.value = 'all'
     runs.value = []
   }
@@ -143,7 +162,7 @@ export const useBench = defineStore('bench', () => {
     const answer = await api.picture(id)
     if (opened.value?.id !== id || queue.length > 0) return
     take(answer)
-    await thePool().update(plain(answer.treatment), true)
+    await thePool().load(answer.treatment)
     tellPixels(null)
   }
 
@@ -169,14 +188,12 @@ export const useBench = defineStore('bench', () => {
     if (!treatment.value) return
     const data = plain(operations)
     treatment.value = applyEdit(treatment.value, data).treatment
-    const touchesPixels = data.some((operation) => operation.type !== 'setState' && operation.list === 'steps')
-    if (touchesPixels) {
-      await thePool().update(plain(treatment.value), false)
-      tellPixels(where)
-    }
     queue.push({ label, operations: data })
     saving.value = queue.length
     void send()
+    // The workers' treatment follows every gesture; pixels change with the steps alone.
+    await thePool().edit(data)
+    if (data.some((operation) => operation.type !== 'setState' && operation.list === 'steps')) tellPixels(where)
   }
 
   /** Send what is queued, in order; what cannot be sent is kept and tried again. */
@@ -215,14 +232,15 @@ export const useBench = defineStore('bench', () => {
   }
 
   async function settled(): Promise<void> {
+    await keepDraft()
     while (queue.length > 0 || sending) await new Promise((resolve) => setTimeout(resolve, 30))
   }
 
-  async function goBack(kind: 'undo' | 'redo'): Promise<void> {
+  async function goBack(kind: 'undo' | 'redo', times = 1): Promise<void> {
     if (!opened.value) return
     await settled()
     try {
-      await (kind === 'undo' ? api.undo : api.redo)(opened.value.id, revision.value)
+      await (kind === 'undo' ? api.undo : api.redo)(opened.value.id, revision.value, times)
       await refresh()
     } catch (error) {
       report(error)
@@ -247,23 +265,29 @@ export const useBench = defineStore('bench', () => {
     return { x, y, width: Math.max(...regions.map((region) => region.x + region.width)) - x, height: Math.max(...regions.map((region) => region.y + region.height)) - y }
   }
 
-  const joined = (a: Region | null, b: Region | null) => (a && b ? unionRegion(a, b) : a ?? b)
+  const isThere = (flaw: Flaw) => flaws.value.some((candidate) => candidate.id === flaw.id)
 
   /** Choose a mend for a flaw and lay it on. */
-  async function mend(flaw: Flaw, wishes: { method?: MethodName; source?: { dx: number; dy: number }; skipSources?: number; strength?: number; softEdgePx?: number }, label: string, alsoRepaint: Region | null = null): Promise<void> {
+  async function mend(flaw: Flaw, wishes: { method?: MethodName; source?: { dx: number; dy: number }; skipSources?: number; strength?: number; softEdgePx?: number }, label: string, shown: Step | null = null): Promise<void> {
     if (!treatment.value) return
     busy.value = true
     try {
-      const old = stepOf.value.get(flaw.id)
+      await keepDraft()
+      const existed = isThere(flaw)
+      // What is shown for the moment is replaced by the mend that is chosen.
+      const old = stepOf.value.get(flaw.id) ?? shown
       const id = old?.id ?? identifier('m')
-      const step = await thePool().mender.choose({ steps: plain(steps.value) }, plain(flaw), plain(openShapes(flaw.id, flaw.shape)), { id, ...plain(wishes) })
-      const known = flaws.value.some((candidate) => candidate.id === flaw.id)
+      const step = await thePool().mender.choose(plain(flaw), plain(openShapes(flaw.id, flaw.shape)), { id, ...plain(wishes) })
+      const known = isThere(flaw)
+      // It was taken out while its mend was being chosen.
+      if (existed && !known) return
       await change(label, [
         { type: 'put', list: 'flaws', items: [{ ...flaw, state: 'mended' }] },
         { type: 'put', list: 'steps', items: [step] },
-      ], joined(extentOf([old, step]), alsoRepaint))
+      ], extentOf([old, step]))
       if (!known) selectedId.value = flaw.id
     } catch (error) {
+      if (shown) await refresh()
       report(error)
     } finally {
       busy.value = false
@@ -271,19 +295,23 @@ export const useBench = defineStore('bench', () => {
   }
 
   /** A click in the picture: a flaw of the current size, mended at once. */
-  async function addSpot(x: number, y: number): Promise<void> {
-    const shape: Disc = { type: 'disc', x: Math.round(x * 10) / 10, y: Math.round(y * 10) / 10, r: spotRadius.value }
+  function addSpot(x: number, y: number): Promise<void> {
+    const disc: Disc = { type: 'disc', x: Math.round(x * 10) / 10, y: Math.round(y * 10) / 10, r: spotRadius.value }
+    return addShape(disc)
+  }
+
+  /** A flaw drawn by hand, mended at once. */
+  async function addShape(shape: Shape): Promise<void> {
     const flaw: Flaw = { id: identifier('h'), kind: 'other', shape, state: 'open', contrast: 0, weight: 0, confidence: 1, origin: 'hand' }
-    // First what can be shown at once, then the method that Fennip chooses; only that is saved.
     const kept = treatment.value
     if (!kept) return
-    const step = await thePool().mender.quickHeal({ steps: plain(kept.steps) }, plain(flaw), plain(openShapes(flaw.id, shape)), identifier('m')).catch(() => null)
-    if (step && treatment.value === kept) {
-      const shown = { ...kept, flaws: [...kept.flaws, flaw], steps: [...kept.steps, step] }
-      await thePool().update(plain(shown), false)
+    // First what can be shown at once, then the method that Fennip chooses; only that is saved.
+    const step = shape.type === 'disc' ? await thePool().mender.quickHeal(flaw, plain(openShapes(flaw.id, shape)), identifier('m')).catch(() => null) : null
+    if (step) {
+      await thePool().edit([{ type: 'put', list: 'flaws', items: [flaw] }, { type: 'put', list: 'steps', items: [step] }])
       tellPixels(extentOf([step]))
     }
-    await mend(flaw, {}, 'Mend a spot', extentOf([step]))
+    await mend(flaw, {}, { disc: 'Mend a spot', stroke: 'Mend along a stroke', outline: 'Mend an outline' }[shape.type], step)
     selectedId.value = flaw.id
   }
 
@@ -300,7 +328,7 @@ export const useBench = defineStore('bench', () => {
     if (!flaw || !step) return
     const skip = (otherSources.get(flaw.id) ?? 0) + 1
     otherSources.set(flaw.id, skip)
-    await mend(flaw, { method: step.method === 'clone' ? 'clone' : 'heal', skipSources: skip, strength: step.strength }, 'Take another source')
+    await mend(flaw, { method: step.method === 'lift' ? 'heal' : step.method, skipSources: skip, strength: step.strength }, step.method === 'fill' ? 'Fill differently' : 'Take another source')
   }
 
   async function moveSource(dx: number, dy: number): Promise<void> {
@@ -319,16 +347,53 @@ export const useBench = defineStore('bench', () => {
     else await mend(changed, step.method === 'lift' ? { method: 'lift' } : { method: step.method, ...(step.source ? { source: step.source } : {}), strength: step.strength, softEdgePx: step.softEdgePx }, label)
   }
 
-  /** Set strength or soft edge of the selected mend; nothing is chosen anew. */
-  async function adjust(values: { strength?: number; softEdgePx?: number }): Promise<void> {
-    const step = selectedStep.value
-    if (!step) return
-    const changed: Step = { ...step, ...values }
-    const telltales = await thePool().mender.measure({ steps: plain(steps.value) }, plain(changed), plain(openShapes(step.flaw, step.shape)))
-    await change(values.strength === undefined ? 'Set the soft edge' : 'Set the strength', [{ type: 'put', list: 'steps', items: [{ ...changed, telltales }] }], extentOf([step, changed]))
+  /** Make the selected stroke wider or narrower. */
+  async function setWidth(width: number): Promise<void> {
+    const flaw = selected.value
+    if (flaw?.shape.type === 'stroke') await reshape({ ...flaw.shape, width }, 'Set the width')
   }
 
+  let draftTimer = 0
+  let showing: Promise<void> | null = null
+
+  /** Set strength or soft edge of the selected mend; nothing is chosen anew. */
+  function adjust(values: { strength?: number; softEdgePx?: number }): void {
+    const step = selectedStep.value
+    if (!step) return
+    draft.value = { ...step, ...values }
+    showing ??= showDraft().finally(() => (showing = null))
+    clearTimeout(draftTimer)
+    draftTimer = window.setTimeout(() => void keepDraft(), 350)
+  }
+
+  /** Show the newest draft until none is newer; what came between is left out. */
+  async function showDraft(): Promise<void> {
+    for (let shown: Step | null = null; draft.value && draft.value !== shown; ) {
+      const before = shown ?? stepOf.value.get(draft.value.flaw)
+      shown = draft.value
+      await thePool().edit([{ type: 'put', list: 'steps', items: [shown] }])
+      tellPixels(extentOf([before, shown]))
+    }
+  }
+
+  /** Save the draft, if there is one. */
+  async function keepDraft(): Promise<void> {
+    clearTimeout(draftTimer)
+    const step = draft.value
+    if (!step) return
+    await showing
+    const old = stepOf.value.get(step.flaw)
+    const telltales = await thePool().mender.measure(step, plain(openShapes(step.flaw, step.shape)))
+    // Moved on meanwhile: the newer one will be kept.
+    if (draft.value !== step) return
+    draft.value = null
+    const label = old && old.strength !== step.strength ? 'Set the strength' : 'Set the soft edge'
+    await change(label, [{ type: 'put', list: 'steps', items: [{ ...step, telltales }] }], extentOf([old, step]))
+  }
+  watch(selectedId, () => void keepDraft())
+
   async function setState(state: Flaw['state']): Promise<void> {
+    await keepDraft()
     const flaw = selected.value
     if (!flaw) return
     const step = selectedStep.value
@@ -343,6 +408,7 @@ export const useBench = defineStore('bench', () => {
 
   /** Take the mend out; the flaw is open again. A flaw put there by hand goes with it. */
   async function takeOut(): Promise<void> {
+    await keepDraft()
     const flaw = selected.value
     if (!flaw) return
     const step = selectedStep.value
@@ -386,9 +452,9 @@ export const useBench = defineStore('bench', () => {
 
   return {
     opened, treatment, revision, undoLabel, redoLabel, runs, run, selectedId, selected, selectedStep, problem, saving, trouble, busy,
-    filter, order, marks, tool, spotRadius, lens, lensStrength, holdOriginal,
+    filter, order, marks, tool, spotRadius, strokeWidth, toolSize, lens, lensStrength, holdOriginal, divider,
     flaws, steps, stepOf, counts, ledger,
-    thePool, onPixels, open, close, change, goBack, addSpot, mendSelected, otherSource, moveSource, reshape, adjust, setState, takeOut,
+    thePool, onPixels, open, close, change, goBack, addSpot, addShape, mendSelected, otherSource, moveSource, reshape, setWidth, adjust, setState, takeOut,
     stepThrough, find, mendAll, handOver, cancel, settled,
   }
 })

@@ -3,10 +3,12 @@ import type { Region, IntegerRaster, PixelSource } from '@fennip/core/raster/ras
 import { clipRegion, makeRaster } from '@fennip/core/raster/raster.js'
 import { levelSize, TILE_SIZE, tileRegion, unpackTile } from '@fennip/core/raster/pyramid.js'
 import { makeTransfer, type Transfer } from '@fennip/core/raster/transfer.js'
-import { layOver, layPatchesOverTile, makePatch, patchedSource, patchKeys, pasteTiles, type Patch } from '@fennip/core/render/patch.js'
+import { layOver, layPatchesOverTile, makePatch, patchedSource, pasteTiles, type Patch } from '@fennip/core/render/patch.js'
+import { patchKeys } from '@fennip/core/render/patch-keys.js'
+import { applyEdit } from '@fennip/core/treatment/edit.js'
 import { unpackPatch } from '@fennip/core/render/patch-code.js'
 import { chooseMend, measureStep, quickHeal, type MendRequest } from '@fennip/core/mend/choose.js'
-import type { Flaw, Step, Telltales, Treatment } from '@fennip/core/treatment/schema.js'
+import type { Flaw, Operation, Step, Telltales, Treatment } from '@fennip/core/treatment/schema.js'
 import type { Shape } from '@fennip/core/shape/shape.js'
 import type { Picture } from '../shared/api.js'
 import { asChange, asNegative, asRelief, Display, type Lens } from './display.js'
@@ -34,6 +36,8 @@ let transfer: Transfer
 let display: Display
 let tiles = new Map<string, IntegerRaster>()
 let fetching = new Map<string, Promise<IntegerRaster>>()
+let treatment: Treatment
+/** Of the treatment's steps, in their order. */
 let patches: Patch[] = []
 const known = new Map<string, Patch>()
 
@@ -132,10 +136,43 @@ async function paintRegion(region: Region, level: number, view: View): Promise<I
 }
 
 /** The picture without the mend of one step, as that step is to be made anew. */
-function surroundingsOf(without: string | null, treatment: Pick<Treatment, 'steps'>): PixelSource {
-  // A patch beyond the treatment's own steps is shown for the moment only.
-  const others = patches.slice(0, treatment.steps.length).filter((_patch, i) => treatment.steps[i]!.id !== without)
-  return patchedSource(sourceOf(), others)
+function surroundingsOf(without: string): PixelSource {
+  return patchedSource(sourceOf(), patches.filter((_patch, i) => treatment.steps[i]!.id !== without))
+}
+
+let lastTurn: Promise<unknown> = Promise.resolve()
+
+/** Changes of the treatment one after another: each may wait for tiles. */
+function inTurn<T>(work: () => Promise<T>): Promise<T> {
+  const turn = lastTurn.then(work)
+  lastTurn = turn.catch(() => undefined)
+  return turn
+}
+
+/** Patches of the treatment that are not known: the server's if it is asked and has them, else computed here. */
+async function completePatches(askServer: boolean): Promise<{ keys: string[]; fresh: Patch[] }> {
+  const addresses = patchKeys(treatment.original, treatment.steps)
+  const fresh: Patch[] = []
+  const keep = (patch: Patch) => {
+    known.set(patch.key, patch)
+    fresh.push(patch)
+  }
+  if (askServer) {
+    await Promise.all(
+      addresses.filter(({ key }) => !known.has(key)).map(async ({ key }) => {
+        const response = await fetch(`/api/patches/${key}`)
+        if (response.ok) keep(unpackPatch(new Uint8Array(await response.arrayBuffer())))
+      }),
+    )
+  }
+  for (const [i, { key, below }] of addresses.entries()) {
+    if (known.has(key)) continue
+    const seen = below.map((earlier) => known.get(addresses[earlier]!.key)!)
+    keep(await withTiles(() => makePatch(seen.length === 0 ? sourceOf() : patchedSource(sourceOf(), seen), transfer, treatment.steps[i]!, key, picture.levels)))
+  }
+  const keys = addresses.map(({ key }) => key)
+  patches = keys.map((key) => known.get(key)!)
+  return { keys, fresh }
 }
 
 const worker = {
@@ -149,8 +186,9 @@ const worker = {
     known.clear()
   },
 
-  async paintTile(level: number, column: number, row: number, view: View): Promise<ImageBitmap> {
-    const bitmap = await paintRegion(tileRegion(picture.original.width, picture.original.height, level, column, row), level, view)
+  /** A part of a level, in pixels of the level. */
+  async paintPart(level: number, part: Region, view: View): Promise<ImageBitmap> {
+    const bitmap = await paintRegion(part, level, view)
     return handOver(bitmap, [bitmap])
   },
 
@@ -170,31 +208,20 @@ const worker = {
     await Promise.all(wanted)
   },
 
-  /** Patches of a treatment: known ones, else the server's, else computed here. @returns New ones and the order. */
-  async update(treatment: Treatment, askServer: boolean): Promise<{ keys: string[]; fresh: Patch[] }> {
-    const addresses = patchKeys(treatment.original, treatment.steps)
-    const fresh: Patch[] = []
-    if (askServer) {
-      await Promise.all(
-        addresses.filter(({ key }) => !known.has(key)).map(async ({ key }) => {
-          const response = await fetch(`/api/patches/${key}`)
-          if (!response.ok) return
-          const patch = unpackPatch(new Uint8Array(await response.arrayBuffer()))
-          known.set(key, patch)
-          fresh.push(patch)
-        }),
-      )
-    }
-    for (const [i, { key, below }] of addresses.entries()) {
-      if (known.has(key)) continue
-      const seen = below.map((earlier) => known.get(addresses[earlier]!.key)!)
-      const patch = await withTiles(() => makePatch(seen.length === 0 ? sourceOf() : patchedSource(sourceOf(), seen), transfer, treatment.steps[i]!, key, picture.levels))
-      known.set(key, patch)
-      fresh.push(patch)
-    }
-    const keys = addresses.map(({ key }) => key)
-    patches = keys.map((key) => known.get(key)!)
-    return { keys, fresh }
+  /** Take a whole treatment. @returns Keys of its patches in order, and those patches that are new here. */
+  load(whole: Treatment, askServer: boolean): Promise<{ keys: string[]; fresh: Patch[] }> {
+    return inTurn(() => {
+      treatment = whole
+      return completePatches(askServer)
+    })
+  },
+
+  /** Make a gesture in the treatment at hand. */
+  edit(operations: readonly Operation[]): Promise<{ keys: string[]; fresh: Patch[] }> {
+    return inTurn(() => {
+      treatment = applyEdit(treatment, operations).treatment
+      return completePatches(false)
+    })
   },
 
   /** Take over patches that another worker made. */
@@ -203,16 +230,16 @@ const worker = {
     patches = keys.map((key) => known.get(key)).filter((patch): patch is Patch => patch !== undefined)
   },
 
-  choose(treatment: Pick<Treatment, 'steps'>, flaw: Flaw, openFlaws: readonly Shape[], wishes: Pick<MendRequest, 'method' | 'source' | 'skipSources' | 'strength' | 'softEdgePx' | 'id'>): Promise<Step> {
-    return withTiles(() => chooseMend({ picture: surroundingsOf(wishes.id, treatment), transfer, flaw, openFlaws, ...wishes }))
+  choose(flaw: Flaw, openFlaws: readonly Shape[], wishes: Pick<MendRequest, 'method' | 'source' | 'skipSources' | 'strength' | 'softEdgePx' | 'id'>): Promise<Step> {
+    return withTiles(() => chooseMend({ picture: surroundingsOf(wishes.id), transfer, flaw, openFlaws, ...wishes }))
   },
 
-  quickHeal(treatment: Pick<Treatment, 'steps'>, flaw: Flaw, openFlaws: readonly Shape[], id: string): Promise<Step> {
-    return withTiles(() => quickHeal({ picture: surroundingsOf(id, treatment), transfer, flaw, openFlaws, id }))
+  quickHeal(flaw: Flaw, openFlaws: readonly Shape[], id: string): Promise<Step> {
+    return withTiles(() => quickHeal({ picture: surroundingsOf(id), transfer, flaw, openFlaws, id }))
   },
 
-  measure(treatment: Pick<Treatment, 'steps'>, step: Step, openFlaws: readonly Shape[]): Promise<Telltales> {
-    return withTiles(() => measureStep({ picture: surroundingsOf(step.id, treatment), transfer, openFlaws }, step))
+  measure(step: Step, openFlaws: readonly Shape[]): Promise<Telltales> {
+    return withTiles(() => measureStep({ picture: surroundingsOf(step.id), transfer, openFlaws }, step))
   },
 
   /** Bytes of the result over a region, to compare with the server's. */

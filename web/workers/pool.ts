@@ -1,8 +1,16 @@
 import { wrap, type Remote } from 'comlink'
 import type { Region } from '@fennip/core/raster/raster.js'
-import type { Treatment } from '@fennip/core/treatment/schema.js'
+import type { Patch } from '@fennip/core/render/patch.js'
+import type { Operation, Treatment } from '@fennip/core/treatment/schema.js'
 import type { Picture } from '../shared/api.js'
 import type { PixelWorker, View } from './pixels.worker.js'
+
+/** Level of the pyramid (0 is full size), column and row of a tile. */
+export interface TilePlace {
+  readonly level: number
+  readonly column: number
+  readonly row: number
+}
 
 /** The workers of one open picture: one makes mends, all paint. */
 export class PixelPool {
@@ -26,14 +34,24 @@ export class PixelPool {
   }
 
   /** Bring all workers to a treatment. */
-  async update(treatment: Treatment, askServer: boolean): Promise<void> {
-    const { keys, fresh } = await this.mender.update(treatment, askServer)
+  async load(treatment: Treatment): Promise<void> {
+    await this.share(this.mender.load(treatment, true))
+  }
+
+  /** Make a gesture in the treatment that the workers have. */
+  async edit(operations: readonly Operation[]): Promise<void> {
+    await this.share(this.mender.edit(operations))
+  }
+
+  private async share(made: Promise<{ keys: string[]; fresh: Patch[] }>): Promise<void> {
+    const { keys, fresh } = await made
     await Promise.all(this.workers.slice(1).map((worker) => worker.take(keys, fresh)))
   }
 
-  paintTile(level: number, column: number, row: number, view: View): Promise<ImageBitmap> {
+  /** A part of a tile, in pixels of its level. */
+  paintTile(place: TilePlace, part: Region, view: View): Promise<ImageBitmap> {
     // The same tile goes to the same worker, which has it at hand.
-    return this.workers[(column + row + level) % this.workers.length]!.paintTile(level, column, row, view)
+    return this.workers[(place.column + place.row + place.level) % this.workers.length]!.paintPart(place.level, part, view)
   }
 
   paintCrop(region: Region, view: View): Promise<ImageBitmap> {

@@ -1,0 +1,114 @@
+import { evidenceInTile, searchTiles, tileSurroundings, type Evidence, type FoundKind } from '@fennip/core/find/find.js'
+import { dustJudge, speckJudge } from '@fennip/core/find/judge.js'
+import { logLight } from '@fennip/core/find/log-light.js'
+import { rasterSource, type IntegerRaster } from '@fennip/core/raster/raster.js'
+import { solveCholesky } from '@fennip/core/raster/solve.js'
+import { makeTransfer } from '@fennip/core/raster/transfer.js'
+import type { TrueFlaw } from '@fennip/demo/damage.js'
+import { dustyPylon, pylonLight, shaftValve, stationPrint } from '@fennip/demo/pictures.js'
+
+/**
+ * Fit the weights of core/find/judge.ts on made-up pictures with known damage: `npx tsx bench/calibrate.ts dust|speck`.
+ * Prints weights, the two numbers of the confidence and the two of the control for false finds, to be written there by
+ * hand. The seeds are not those of bench/acceptance.ts.
+ */
+
+const kind = (process.argv[2] ?? 'dust') as FoundKind
+const by = kind === 'dust' ? dustJudge : speckJudge
+
+interface Sample { readonly features: number[]; readonly real: boolean; readonly old: number }
+const samples: Sample[] = []
+let megapixels = 0
+
+function collect(name: string, damaged: IntegerRaster, depth: 8 | 16, flaws: readonly TrueFlaw[]): void {
+  const transfer = makeTransfer({ type: 'srgb' }, depth)
+  const source = rasterSource(damaged)
+  const before = samples.length
+  for (const tile of searchTiles(source.width, source.height)) {
+    const around = tileSurroundings(tile, source.width, source.height)
+    const evidence = evidenceInTile(logLight(source.read(around), transfer), around, tile, kind, -12)
+    // The strongest of those that lie on one another stands for all, as it does in a search.
+    const kept: Evidence[] = []
+    const score = ({ candidate, fit }: Evidence) => by.features(candidate, fit).reduce((sum, value, i) => sum + value * by.weights[i]!, 0)
+    for (const one of [...evidence].sort((a, b) => score(b) - score(a))) {
+      const x = one.fit.x + around.x
+      const y = one.fit.y + around.y
+      if (x < tile.x || y < tile.y || x >= tile.x + tile.width || y >= tile.y + tile.height) continue
+      if (kept.some(({ fit }) => Math.hypot(fit.x - one.fit.x, fit.y - one.fit.y) < Math.max(fit.radius, one.fit.radius))) continue
+      kept.push(one)
+      const near = flaws.find((flaw) => Math.hypot(flaw.x - x, flaw.y - y) < Math.max(3, 0.8 * flaw.r))
+      samples.push({ features: by.features(one.candidate, one.fit), real: near !== undefined && near.kind === kind, old: score(one) })
+    }
+  }
+  megapixels += (damaged.width * damaged.height) / 1e6
+  const fresh = samples.slice(before)
+  console.log(`${name}: ${fresh.length} candidates, ${fresh.filter(({ real }) => real).length} of ${flaws.filter((flaw) => flaw.kind === kind).length} flaws among them`)
+}
+
+if (kind === 'dust') {
+  const light = await pylonLight()
+  for (const seed of [1, 2, 11, 12, 13, 14, 15, 16]) {
+    const { damaged, flaws } = dustyPylon(light, seed)
+    collect(`pylon ${seed}`, damaged, 8, flaws)
+  }
+} else {
+  for (const seed of [21, 22]) {
+    const shaft = await shaftValve(undefined, seed)
+    collect(`shaft ${seed}`, shaft.damaged, 8, shaft.flaws)
+    const station = await stationPrint(undefined, seed)
+    // Pieces of scratches are not specks, but nobody minds a find there.
+    collect(`station ${seed}`, station.damaged, 16, station.flaws)
+  }
+  const { damaged, flaws } = dustyPylon(await pylonLight(), 21)
+  collect('pylon 21', damaged, 8, flaws)
+}
+
+/** Logistic regression by Newton's method with a little ridge; the constant is free. */
+function fitLogistic(rows: readonly number[][], labels: readonly boolean[], ridge: number): number[] {
+  const n = rows[0]!.length
+  const weights = new Array<number>(n).fill(0)
+  for (let round = 0; round < 40; round++) {
+    const matrix = new Float64Array(n * n)
+    const right = new Float64Array(n)
+    rows.forEach((row, k) => {
+      const p = 1 / (1 + Math.exp(-row.reduce((sum, value, i) => sum + value * weights[i]!, 0)))
+      const w = Math.max(1e-9, p * (1 - p))
+      for (let i = 0; i < n; i++) {
+        right[i]! += row[i]! * ((labels[k] ? 1 : 0) - p)
+        for (let j = 0; j <= i; j++) matrix[i * n + j]! += w * row[i]! * row[j]!
+      }
+    })
+    for (let i = 1; i < n; i++) {
+      matrix[i * n + i]! += ridge
+      right[i]! -= ridge * weights[i]!
+    }
+    if (!solveCholesky(matrix, right, n)) throw new Error('The evidence does not suffice for a fit')
+    for (let i = 0; i < n; i++) weights[i]! += right[i]!
+  }
+  return weights
+}
+
+const weights = fitLogistic(samples.map(({ features }) => features), samples.map(({ real }) => real), 0.05)
+const scoreOf = (sample: Sample) => sample.features.reduce((sum, value, i) => sum + value * weights[i]!, 0)
+for (const [name, score] of [['as they are', (sample: Sample) => sample.old], ['fitted anew', scoreOf]] as const) {
+  const sorted = [...samples].sort((a, b) => score(b) - score(a))
+  let wrong = 0
+  let right = 0
+  const reached = new Map<number, number>()
+  for (const sample of sorted) {
+    if (sample.real) right++
+    else reached.set(++wrong, right)
+  }
+  const all = samples.filter(({ real }) => real).length
+  console.log(`${name}: flaws found at ${[1, 2, 3, 5, 10].map((rate) => `${rate} false finds in 24 megapixels: ${reached.get(Math.ceil((rate * megapixels) / 24)) ?? right}`).join(', ')} of ${all}`)
+}
+console.log(`weights: [${weights.map((value) => value.toFixed(3)).join(', ')}]`)
+const [constant, slope] = fitLogistic(samples.map((sample) => [1, scoreOf(sample)]), samples.map(({ real }) => real), 0) as [number, number]
+console.log(`even: ${(-constant / slope).toFixed(2)}, slope: ${slope.toFixed(2)}`)
+// A line through the logarithm of the rate of false finds against the score, where searches are made: 1 to 20 a frame.
+const wrong = samples.filter(({ real }) => !real).map(scoreOf).sort((a, b) => b - a)
+const points = wrong.map((score, i): [number, number] => [score, Math.log((i + 1) / megapixels)]).filter(([, rate]) => rate > Math.log(1 / 24) && rate < Math.log(20 / 24))
+const meanScore = points.reduce((sum, [score]) => sum + score, 0) / points.length
+const meanRate = points.reduce((sum, [, rate]) => sum + rate, 0) / points.length
+const steepness = -points.reduce((sum, [score, rate]) => sum + (score - meanScore) * (rate - meanRate), 0) / points.reduce((sum, [score]) => sum + (score - meanScore) ** 2, 0)
+console.log(`scoreAtOne: ${(meanScore + meanRate / steepness).toFixed(2)}, steepness: ${steepness.toFixed(2)}`)

@@ -1,0 +1,109 @@
+import cv from '@techstark/opencv-js'
+import { mendAll } from '@fennip/core/treatment/mend-all.js'
+import { makeRaster, type IntegerRaster } from '@fennip/core/raster/raster.js'
+import { makeTransfer } from '@fennip/core/raster/transfer.js'
+import { outlinesOfMask } from '@fennip/core/shape/from-mask.js'
+import type { Flaw } from '@fennip/core/treatment/schema.js'
+import { addBackscatter, addDust, addFolds, addScratches, addSpecks, addTears, copyLight } from '@fennip/demo/damage.js'
+import { expose, type Light } from '@fennip/demo/photograph.js'
+import { openPhotographs } from './open-photographs.js'
+import { measureMask, poolMasks, type MaskResult } from './measure.js'
+
+/**
+ * Known damage of every kind on open photographs, mask given, against the truth and against the two inpainting functions
+ * of @techstark/opencv-js in the same run: `npx tsx bench/known-damage.ts [kinds]`.
+ */
+
+const transfer = makeTransfer({ type: 'srgb' }, 8)
+const SIDE = 512
+const SEED = 41
+const KINDS: Record<string, (light: Light) => void> = {
+  'opaque dust': (light) => void addDust(light, { count: 12, radius: [5, 11], depth: [0.9, 0.95], seed: SEED }),
+  specks: (light) => void addSpecks(light, { count: 40, radius: [1.5, 6], seed: SEED }),
+  'specks with halo': (light) => void addBackscatter(light, { count: 25, radius: [1.6, 6], seed: SEED }),
+  scratches: (light) => void addScratches(light, { count: 8, seed: SEED }),
+  folds: (light) => addFolds(light, { count: 3, width: 5, seed: SEED }),
+  tears: (light) => addTears(light, { count: 2, width: 16, seed: SEED }),
+}
+const wanted = process.argv[2]?.split(',') ?? Object.keys(KINDS)
+await new Promise<void>((resolve) => {
+  if (cv.Mat) resolve()
+  else cv.onRuntimeInitialized = () => resolve()
+})
+
+/** The middle of a photograph as light. */
+function sceneOf(raster: IntegerRaster): Light {
+  const width = Math.min(SIDE, raster.width)
+  const height = Math.min(SIDE, raster.height)
+  const left = (raster.width - width) >> 1
+  const top = (raster.height - height) >> 1
+  const at = (i: number, c: number) => raster.data[((top + Math.floor(i / width)) * raster.width + left + (i % width)) * 3 + c]!
+  return { width, height, channels: [0, 1, 2].map((c) => ({ width, height, data: Float32Array.from({ length: width * height }, (_value, i) => transfer.light[at(i, c)]!) })) }
+}
+
+/** Pixels that the damage changed visibly, grown by one. */
+function maskOf(scene: Light, hurt: Light, clean: IntegerRaster, damaged: IntegerRaster): Uint8Array {
+  const { width, height } = scene
+  const changed = Uint8Array.from({ length: width * height }, (_value, i) =>
+    [0, 1, 2].some((c) => Math.abs(scene.channels[c]!.data[i]! - hurt.channels[c]!.data[i]!) > 0.004 && Math.abs(clean.data[3 * i + c]! - damaged.data[3 * i + c]!) > 2) ? 1 : 0,
+  )
+  return changed.map((value, i) => {
+    const x = i % width
+    return value || (x > 0 && changed[i - 1]) || (x + 1 < width && changed[i + 1]) || changed[i - width] || changed[i + width] ? 1 : 0
+  })
+}
+
+function inpainted(damaged: IntegerRaster, mask: Uint8Array, method: number): { picture: IntegerRaster; milliseconds: number } {
+  const { width, height } = damaged
+  const source = new cv.Mat(height, width, cv.CV_8UC3)
+  source.data.set(damaged.data)
+  const hole = new cv.Mat(height, width, cv.CV_8UC1)
+  hole.data.set(mask.map((value) => 255 * value))
+  const result = new cv.Mat()
+  const start = performance.now()
+  cv.inpaint(source, hole, result, 4, method)
+  const milliseconds = performance.now() - start
+  const picture = { ...damaged, data: Uint8Array.from(result.data as Uint8Array) }
+  for (const mat of [source, hole, result]) mat.delete()
+  return { picture, milliseconds }
+}
+
+function mended(damaged: IntegerRaster, mask: Uint8Array, method: 'auto' | 'heal' | 'fill'): { picture: IntegerRaster; milliseconds: number } {
+  const picture = makeRaster(damaged.width, damaged.height, 3, 8)
+  picture.data.set(damaged.data)
+  const start = performance.now()
+  const flaws = outlinesOfMask(mask, damaged.width, damaged.height).map((shape, i): Flaw => ({ id: `f${i}`, kind: 'other', shape, state: 'open', contrast: 0, weight: 0, confidence: 1, origin: 'hand' }))
+  mendAll(picture, transfer, flaws, { id: (flaw) => `m-${flaw.id}`, ...(method === 'auto' ? {} : { method }) })
+  return { picture, milliseconds: performance.now() - start }
+}
+
+const table = new Map<string, { results: MaskResult[]; milliseconds: number }>()
+for (const { raster } of await openPhotographs()) {
+  const scene = sceneOf(raster)
+  for (const kind of wanted) {
+    const hurt = copyLight(scene)
+    KINDS[kind]!(hurt)
+    const { clean, damaged } = expose(scene, hurt, { electrons: 14000, readNoise: 6, grainSize: 0, depth: 8, seed: SEED })
+    const mask = maskOf(scene, hurt, clean, damaged)
+    const made = {
+      'inpaint telea': inpainted(damaged, mask, cv.INPAINT_TELEA),
+      'inpaint ns': inpainted(damaged, mask, cv.INPAINT_NS),
+      'Fennip chooses': mended(damaged, mask, 'auto'),
+      'Fennip fill': mended(damaged, mask, 'fill'),
+      'Fennip heal': mended(damaged, mask, 'heal'),
+    }
+    for (const [method, { picture, milliseconds }] of Object.entries(made)) {
+      const key = `${kind.padEnd(18)}${method}`
+      const row = table.get(key) ?? { results: [], milliseconds: 0 }
+      row.results.push(measureMask(mask, clean, picture))
+      row.milliseconds += milliseconds
+      table.set(key, row)
+    }
+  }
+}
+console.log('damage            method            psnr raw   psnr   ssim   grain   us a pixel')
+for (const [key, { results, milliseconds }] of table) {
+  const { psnrRaw, psnr, ssim, grain } = poolMasks(results)
+  const pixels = results.reduce((sum, result) => sum + result.pixels, 0)
+  console.log(`${key.padEnd(36)} ${psnrRaw.toFixed(1).padStart(6)} ${psnr.toFixed(1).padStart(7)}  ${ssim.toFixed(3)}  ${grain.toFixed(2).padStart(5)}   ${((1000 * milliseconds) / pixels).toFixed(0).padStart(6)}`)
+}

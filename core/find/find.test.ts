@@ -1,0 +1,209 @@
+import { describe, expect, it } from 'vitest'
+import * as fc from 'fast-check'
+import { makeRandom } from '../random.js'
+import { rasterSource, makeRaster, type IntegerRaster, type Plane } from '../raster/raster.js'
+import { makeTransfer } from '../raster/transfer.js'
+import { findCandidates, makeOctaves, strongestOnly, type Candidate } from './candidates.js'
+import { findFlaws, findInTile, gatherFinds, searchTiles, tileSurroundings, type Find } from './find.js'
+import { FIRST_EFFORT, fitDisc } from './fit-disc.js'
+import { dustJudge, judge, leastScore, speckJudge } from './judge.js'
+import { DARKEST_LIGHT, logLight } from './log-light.js'
+import { findRadial } from './radial.js'
+
+const transfer = makeTransfer({ type: 'srgb' }, 8)
+
+/** Normal noise of a given deviation round a level, with soft discs added. */
+function plane(width: number, height: number, deviation: number, discs: readonly { x: number; y: number; r: number; depth: number }[], seed = 4): Plane {
+  const random = makeRandom(seed)
+  const data = new Float32Array(width * height)
+  for (let y = 0; y < height; y++) {
+    for (let x = 0; x < width; x++) {
+      let value = -6
+      for (let i = 0; i < 12; i++) value += random.uniform()
+      value *= deviation
+      for (const disc of discs) {
+        const u = (Math.hypot(x + 0.5 - disc.x, y + 0.5 - disc.y) - disc.r) / (0.3 * disc.r)
+        value += disc.depth * (0.5 - (0.5 * u) / Math.sqrt(1 + u * u))
+      }
+      data[y * width + x] = value
+    }
+  }
+  return { width, height, data }
+}
+
+function sky(width: number, height: number, spots: readonly { x: number; y: number; r: number; light: number }[], seed = 8): IntegerRaster {
+  const raster = makeRaster(width, height, 3, 8)
+  const random = makeRandom(seed)
+  for (let i = 0; i < width * height; i++) {
+    const x = (i % width) + 0.5
+    const y = Math.floor(i / width) + 0.5
+    for (let c = 0; c < 3; c++) {
+      let light = 0.35 + 0.05 * c + 0.0001 * y
+      for (const spot of spots) {
+        const edge = Math.max(0, Math.min(1, 0.5 - (Math.hypot(x - spot.x, y - spot.y) - spot.r) / (0.5 * spot.r)))
+        light *= 1 + (spot.light - 1) * edge
+      }
+      raster.data[i * 3 + c] = transfer.encode(light * (1 + 0.012 * (random.uniform() + random.uniform() + random.uniform() - 1.5)))
+    }
+  }
+  return raster
+}
+
+describe('log light', () => {
+  it('turns a dimming into the same difference whatever the light', () => {
+    const raster = makeRaster(4, 1, 1, 16)
+    const deep = makeTransfer({ type: 'linear' }, 16)
+    raster.data.set([60000, 30000, 20000, 10000])
+    const { data } = logLight(raster, deep)
+    expect(data[0]! - data[1]!).toBeCloseTo(Math.log((60000 / 65535 + DARKEST_LIGHT) / (30000 / 65535 + DARKEST_LIGHT)), 5)
+    expect(data[2]! - data[3]!).toBeCloseTo(Math.LN2, 1)
+  })
+  it('refuses a picture of two channels', () => {
+    expect(() => logLight({ width: 1, height: 1, channels: 2, data: new Uint8Array(2) }, transfer)).toThrow(RangeError)
+  })
+})
+
+describe('scale space extrema', () => {
+  it('answer at the place, the sign and about the size of a disc', () => {
+    const discs = [{ x: 60, y: 50, r: 2, depth: 1 }, { x: 120, y: 60, r: 5, depth: -1 }, { x: 60, y: 130, r: 9, depth: 1 }]
+    const found = findCandidates(makeOctaves(plane(192, 192, 0.02, discs), 24), 'both')
+    for (const disc of discs) {
+      const near = found.find((candidate) => Math.hypot(candidate.x - disc.x, candidate.y - disc.y) < disc.r)!
+      expect(near, `disc of ${disc.r}`).toBeDefined()
+      expect(Math.sign(near.response)).toBe(Math.sign(disc.depth))
+      expect(near.radius / disc.r).toBeGreaterThan(0.4)
+      expect(near.radius / disc.r).toBeLessThan(2.2)
+    }
+  })
+  it('of one sign when asked', () => {
+    const octaves = makeOctaves(plane(128, 128, 0.02, [{ x: 40, y: 40, r: 4, depth: 1 }, { x: 90, y: 90, r: 4, depth: -1 }]), 12)
+    expect(findCandidates(octaves, 'dark').every(({ response }) => response < 0)).toBe(true)
+    expect(findCandidates(octaves, 'bright').every(({ response }) => response > 0)).toBe(true)
+  })
+  it('noise alone gives next to none', () => {
+    expect(findCandidates(makeOctaves(plane(256, 256, 1, []), 24), 'both').length).toBeLessThan(3)
+  })
+  it('one thing seen twice is one candidate: the stronger', () => {
+    const at = (x: number, radius: number, response: number): Candidate => ({ x, y: 50, radius, response, unrest: 1, evenness: 1 })
+    expect(strongestOnly([at(50, 4, 9), at(51, 4, 12), at(90, 4, 8)])).toEqual([at(51, 4, 12), at(90, 4, 8)])
+    // A small one inside a large one is something else.
+    expect(strongestOnly([at(50, 20, 30), at(52, 2, 9)])).toHaveLength(2)
+  })
+})
+
+describe('radial evidence', () => {
+  it('sees a faint disc and not an edge many times as strong', () => {
+    const picture = plane(256, 256, 0.02, [{ x: 70, y: 128, r: 16, depth: -0.03 }])
+    for (let y = 0; y < 256; y++) for (let x = 180; x < 256; x++) picture.data[y * 256 + x]! -= 2
+    const found = findRadial(makeOctaves(picture, 70), -1)
+    expect(found[0]).toBeDefined()
+    expect(Math.hypot(found[0]!.x - 70, found[0]!.y - 128)).toBeLessThan(8)
+    expect(found.filter(({ x }) => Math.abs(x - 180) < 12)).toHaveLength(0)
+  })
+})
+
+describe('the fitted disc', () => {
+  const truth = { x: 63.4, y: 60.7, r: 9, depth: -0.4 }
+  const octaves = makeOctaves(plane(128, 128, 0.05, [truth]), 24)
+  const start: Candidate = { x: 61, y: 62, radius: 7, response: -20, unrest: 1, evenness: 1 }
+  it('finds centre, radius and depth again', () => {
+    const fit = fitDisc(octaves, start)!
+    expect(Math.hypot(fit.x - truth.x, fit.y - truth.y)).toBeLessThan(0.5)
+    expect(fit.radius).toBeCloseTo(truth.r, 0)
+    expect(fit.amplitude).toBeCloseTo(truth.depth, 1)
+    expect(fit.explained).toBeGreaterThan(0.8)
+    expect(fit.evenness).toBeGreaterThan(0.7)
+  })
+  it('a glance comes near it', () => {
+    const fit = fitDisc(octaves, start, FIRST_EFFORT)!
+    expect(Math.hypot(fit.x - truth.x, fit.y - truth.y)).toBeLessThan(2)
+    expect(fit.amplitude).toBeLessThan(-0.2)
+  })
+  it('weight is that of a matched filter: amplitude by root of the squared profile over the noise', () => {
+    const fit = fitDisc(octaves, start)!
+    let squares = 0
+    for (let y = 0; y < 128; y++) for (let x = 0; x < 128; x++) {
+      const u = (Math.hypot(x + 0.5 - truth.x, y + 0.5 - truth.y) - truth.r) / (0.3 * truth.r)
+      squares += (0.5 - (0.5 * u) / Math.sqrt(1 + u * u)) ** 2
+    }
+    const expected = (0.4 * Math.sqrt(squares)) / 0.05
+    expect(fit.weight / expected).toBeGreaterThan(0.75)
+    expect(fit.weight / expected).toBeLessThan(1.25)
+  })
+  it('refuses what has the other sign, and planes too small for its window', () => {
+    expect(fitDisc(octaves, { ...start, response: 20 })).toBeNull()
+    expect(fitDisc(makeOctaves(plane(9, 9, 0.1, []), 4), { ...start, x: 4, y: 4, radius: 4 })).toBeNull()
+  })
+})
+
+describe('the judgement', () => {
+  it('of fewer false finds asks for more evidence, by the measured law', () => {
+    for (const by of [dustJudge, speckJudge]) {
+      expect(leastScore(by, 0.01)).toBeGreaterThan(leastScore(by, 1))
+      expect(leastScore(by, 1)).toBeCloseTo(by.scoreAtOne, 10)
+      expect(by.weights).toHaveLength(by.features({ x: 0, y: 0, radius: 5, response: -9, unrest: 1, evenness: 2 }, fitDisc(makeOctaves(plane(96, 96, 0.05, [{ x: 48, y: 48, r: 7, depth: -0.5 }]), 24), { x: 48, y: 48, radius: 7, response: -20, unrest: 1, evenness: 2 })!).length)
+    }
+  })
+  it('confidence rises with the score and is one half where real and false are even', () => {
+    const fit = fitDisc(makeOctaves(plane(96, 96, 0.05, [{ x: 48, y: 48, r: 7, depth: -0.5 }]), 24), { x: 48, y: 48, radius: 7, response: -20, unrest: 1, evenness: 2 })!
+    const strong = judge(dustJudge, { x: 48, y: 48, radius: 7, response: -40, unrest: 1, evenness: 2.4 }, fit)
+    const weak = judge(dustJudge, { x: 48, y: 48, radius: 7, response: -5, unrest: 6, evenness: 1.2 }, fit)
+    expect(strong.score).toBeGreaterThan(weak.score)
+    expect(strong.confidence).toBeGreaterThan(weak.confidence)
+    expect(1 / (1 + Math.exp(-dustJudge.slope * (strong.score - dustJudge.even)))).toBeCloseTo(strong.confidence, 10)
+  })
+})
+
+describe('a search', () => {
+  const spots = [{ x: 300, y: 200, r: 18, light: 0.8 }, { x: 700, y: 330, r: 10, light: 0.72 }, { x: 130, y: 420, r: 25, light: 0.88 }]
+  const picture = sky(900, 560, spots)
+
+  it('tiles cover the picture once', () => {
+    fc.assert(fc.property(fc.integer({ min: 1, max: 9000 }), fc.integer({ min: 1, max: 7000 }), (width, height) => {
+      const tiles = searchTiles(width, height)
+      expect(tiles.reduce((sum, tile) => sum + tile.width * tile.height, 0)).toBe(width * height)
+      for (const tile of tiles) {
+        const around = tileSurroundings(tile, width, height)
+        expect(around.x).toBeLessThanOrEqual(tile.x)
+        expect(around.x + around.width).toBeGreaterThanOrEqual(tile.x + tile.width)
+        expect(around.x + around.width).toBeLessThanOrEqual(width)
+      }
+    }), { numRuns: 40 })
+  })
+  it('finds what is there, dark, with its size, the heaviest first, and the same each time', () => {
+    const found = findFlaws(rasterSource(picture), transfer, { kinds: ['dust'], falseFinds: 3 })
+    for (const spot of spots) {
+      const near = found.find(({ shape }) => Math.hypot(shape.x - spot.x, shape.y - spot.y) < 0.4 * spot.r)!
+      expect(near, `spot of ${spot.r}`).toBeDefined()
+      expect(near.contrast).toBeLessThan(0)
+      expect(near.shape.r / spot.r).toBeGreaterThan(0.7)
+      expect(near.shape.r / spot.r).toBeLessThan(1.4)
+    }
+    expect(found.map(({ weight }) => weight)).toEqual([...found].map(({ weight }) => weight).sort((a, b) => b - a))
+    expect(findFlaws(rasterSource(picture), transfer, { kinds: ['dust'], falseFinds: 3 })).toEqual(found)
+  })
+  it('a find belongs to the tile that its centre lies in', () => {
+    const whole = { x: 0, y: 0, width: 900, height: 560 }
+    const left = { x: 0, y: 0, width: 500, height: 560 }
+    const right = { x: 500, y: 0, width: 400, height: 560 }
+    const options = { kinds: ['dust'], falseFinds: 3 } as const
+    const parts = [left, right].flatMap((tile) => findInTile(picture, whole, tile, transfer, options))
+    const all = findInTile(picture, whole, whole, transfer, options)
+    const places = (finds: readonly Find[]) => finds.map(({ shape }) => `${shape.x.toFixed(3)} ${shape.y.toFixed(3)}`).sort()
+    expect(places(parts)).toEqual(places(all))
+  })
+  it('of a clean picture finds next to nothing, however often', () => {
+    let false_ = 0
+    for (let seed = 1; seed <= 4; seed++) false_ += findFlaws(rasterSource(sky(700, 500, [], seed)), transfer, { kinds: ['dust', 'speck'], falseFinds: 3 }).length
+    expect(false_).toBeLessThanOrEqual(1)
+  })
+  it('tells progress to the end', () => {
+    const shares: number[] = []
+    findFlaws(rasterSource(picture), transfer, { kinds: ['speck'], falseFinds: 3 }, (share) => shares.push(share))
+    expect(shares.at(-1)).toBe(1)
+  })
+  it('puts finds of neighbouring tiles together: the surer of two at one place stays', () => {
+    const find = (x: number, r: number, confidence: number): Find => ({ kind: 'dust', shape: { type: 'disc', x, y: 80, r }, contrast: -2, weight: 20, confidence })
+    expect(gatherFinds([find(100, 10, 0.5), find(104, 10, 0.9), find(160, 10, 0.7)]).map(({ shape }) => shape.x).sort()).toEqual([104, 160])
+  })
+})

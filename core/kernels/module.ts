@@ -1,0 +1,21 @@
+/**
+ * Kernels compiled to WebAssembly, from base 64; they bring their own memory.
+ *
+ * @returns How to get them: instantiated once a thread, when first asked for.
+ */
+export function lazily<T>(base64: string): () => T {
+  let kernels: T | undefined
+  return () => {
+    kernels ??= new WebAssembly.Instance(new WebAssembly.Module(Uint8Array.from(atob(base64), (letter) => letter.charCodeAt(0)))).exports as unknown as T
+    return kernels
+  }
+}
+
+const PAGE = 65536
+/** What lies below is the module's own. */
+export const FIRST_ADDRESS = 1024
+
+/** Make sure that a memory has so many bytes. */
+export function reserve(memory: WebAssembly.Memory, bytes: number): void {
+  if (memory.buffer.byteLength < bytes) memory.grow(Math.ceil((bytes - memory.buffer.byteLength) / PAGE))
+}

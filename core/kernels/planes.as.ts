@@ -1,0 +1,124 @@
+// Kernels over planes of 32 bit floats in linear memory, in AssemblyScript, four pixels at a time; compiled by
+// scripts/generate.ts. Addresses are in bytes. core/kernels/planes.ts is the only caller and says what each does.
+
+// @ts-nocheck: the compiler of this file is AssemblyScript's.
+
+function weigh(far: v128, near: v128, middle: v128): v128 {
+  return f32x4.add(far, f32x4.add(f32x4.mul(f32x4.splat(4), near), f32x4.mul(f32x4.splat(6), middle)))
+}
+
+export function binomial(source: usize, into: usize, width: i32, height: i32, line: usize): void {
+  const stride = <usize>width << 2
+  const share = f32x4.splat(0.00390625)
+  const inner = line + 16
+  for (let y = 0; y < height; y++) {
+    const z = source + <usize>max(0, y - 2) * stride
+    const a = source + <usize>max(0, y - 1) * stride
+    const b = source + <usize>y * stride
+    const c = source + <usize>min(height - 1, y + 1) * stride
+    const d = source + <usize>min(height - 1, y + 2) * stride
+    let x: usize = 0
+    for (; x + 16 <= stride; x += 16) {
+      v128.store(inner + x, weigh(f32x4.add(v128.load(z + x), v128.load(d + x)), f32x4.add(v128.load(a + x), v128.load(c + x)), v128.load(b + x)))
+    }
+    for (; x < stride; x += 4) {
+      f32.store(inner + x, f32.load(z + x) + f32.load(d + x) + (4 * (f32.load(a + x) + f32.load(c + x)) + 6 * f32.load(b + x)))
+    }
+    // Beyond the edge the edge pixel is repeated.
+    f32.store(inner - 4, f32.load(inner))
+    f32.store(inner - 8, f32.load(inner))
+    f32.store(inner + stride, f32.load(inner + stride - 4))
+    f32.store(inner + stride + 4, f32.load(inner + stride - 4))
+    const to = into + <usize>y * stride
+    for (x = 0; x + 16 <= stride; x += 16) {
+      const at = inner + x
+      v128.store(to + x, f32x4.mul(share, weigh(f32x4.add(v128.load(at - 8), v128.load(at + 8)), f32x4.add(v128.load(at - 4), v128.load(at + 4)), v128.load(at))))
+    }
+    for (; x < stride; x += 4) {
+      const at = inner + x
+      f32.store(to + x, <f32>0.00390625 * (f32.load(at - 8) + f32.load(at + 8) + (4 * (f32.load(at - 4) + f32.load(at + 4)) + 6 * f32.load(at))))
+    }
+  }
+}
+
+export function difference(a: usize, b: usize, into: usize, count: i32): void {
+  const end = <usize>count << 2
+  let i: usize = 0
+  for (; i + 16 <= end; i += 16) v128.store(into + i, f32x4.sub(v128.load(a + i), v128.load(b + i)))
+  for (; i < end; i += 4) f32.store(into + i, f32.load(a + i) - f32.load(b + i))
+}
+
+export function subtractBoxMean(data: usize, width: i32, height: i32, radius: i32, across: usize, sums: usize): void {
+  const stride = <usize>width << 2
+  const share: f64 = 1.0 / <f64>(2 * radius + 1)
+  for (let y = 0; y < height; y++) {
+    const row = data + <usize>y * stride
+    const to = across + <usize>y * stride
+    let sum: f64 = 0
+    for (let x = -radius; x <= radius; x++) sum += <f64>f32.load(row + (<usize>max(0, min(width - 1, x)) << 2))
+    for (let x = 0; x < width; x++) {
+      f32.store(to + (<usize>x << 2), <f32>(sum * share))
+      sum += <f64>f32.load(row + (<usize>min(width - 1, x + radius + 1) << 2)) - <f64>f32.load(row + (<usize>max(0, x - radius) << 2))
+    }
+  }
+  memory.fill(sums, 0, <usize>width << 3)
+  for (let y = -radius; y <= radius; y++) {
+    const row = across + <usize>max(0, min(height - 1, y)) * stride
+    for (let x: usize = 0; x < <usize>width; x++) f64.store(sums + (x << 3), f64.load(sums + (x << 3)) + <f64>f32.load(row + (x << 2)))
+  }
+  const shares = f64x2.splat(share)
+  for (let y = 0; y < height; y++) {
+    const row = data + <usize>y * stride
+    const enter = across + <usize>min(height - 1, y + radius + 1) * stride
+    const leave = across + <usize>max(0, y - radius) * stride
+    let x: usize = 0
+    for (; x + 4 <= <usize>width; x += 4) {
+      const low = v128.load(sums + (x << 3))
+      const high = v128.load(sums + (x << 3) + 16)
+      const lowMean = f32x4.demote_f64x2_zero(f64x2.mul(low, shares))
+      const highMean = f32x4.demote_f64x2_zero(f64x2.mul(high, shares))
+      const mean = v128.shuffle<f32>(lowMean, highMean, 0, 1, 4, 5)
+      v128.store(row + (x << 2), f32x4.sub(v128.load(row + (x << 2)), mean))
+      const coming = v128.load(enter + (x << 2))
+      const going = v128.load(leave + (x << 2))
+      v128.store(sums + (x << 3), f64x2.add(low, f64x2.sub(f64x2.promote_low_f32x4(coming), f64x2.promote_low_f32x4(going))))
+      const comingHigh = v128.shuffle<f32>(coming, coming, 2, 3, 2, 3)
+      const goingHigh = v128.shuffle<f32>(going, going, 2, 3, 2, 3)
+      v128.store(sums + (x << 3) + 16, f64x2.add(high, f64x2.sub(f64x2.promote_low_f32x4(comingHigh), f64x2.promote_low_f32x4(goingHigh))))
+    }
+    for (; x < <usize>width; x++) {
+      const sum = f64.load(sums + (x << 3))
+      f32.store(row + (x << 2), f32.load(row + (x << 2)) - <f32>(sum * share))
+      f64.store(sums + (x << 3), sum + (<f64>f32.load(enter + (x << 2)) - <f64>f32.load(leave + (x << 2))))
+    }
+  }
+}
+
+export function radialStatistics(
+  source: usize, width: i32, height: i32, border: i32, inner: usize, outer: usize, directions: i32, sign: f32, mean: usize, variance: usize,
+): void {
+  const share = f32x4.splat(<f32>1 / <f32>directions)
+  const signs = f32x4.splat(sign)
+  for (let y = border; y < height - border; y++) {
+    const first = y * width + border
+    const end = (y + 1) * width - border
+    // The last four of a row are done again from its end, so that no pixel is done by other arithmetic.
+    for (let i = first; i < end; i += 4) {
+      const at = min(i, end - 4)
+      const place = source + (<usize>at << 2)
+      let sum = f32x4.splat(0)
+      let squares = f32x4.splat(0)
+      for (let k = 0; k < directions; k++) {
+        const d = f32x4.sub(
+          v128.load(place + <usize>(<i32>load<i32>(inner + (<usize>k << 2)) << 2)),
+          v128.load(place + <usize>(<i32>load<i32>(outer + (<usize>k << 2)) << 2)),
+        )
+        sum = f32x4.add(sum, d)
+        squares = f32x4.add(squares, f32x4.mul(d, d))
+      }
+      const m = f32x4.mul(sum, share)
+      v128.store(mean + (<usize>at << 2), f32x4.mul(signs, m))
+      v128.store(variance + (<usize>at << 2), f32x4.max(f32x4.splat(0), f32x4.sub(f32x4.mul(squares, share), f32x4.mul(m, m))))
+    }
+  }
+}

@@ -1,0 +1,80 @@
+import { clipRegion, growRegion, makeRaster, maximumOf, type PixelSource, type Region } from '../raster/raster.js'
+import { coverage, distanceOutside, shapeBounds, shapeThickness, type Shape } from '../shape/shape.js'
+import { BARRED, bridgeGaps, FILL, type FillProblem } from './fill-bridge.js'
+import { fillPatches } from './fill-patches.js'
+import { roundSample } from './heal.js'
+import type { Mended } from './lift.js'
+
+/** What a fill needs to be made again. */
+export interface FillDecisions {
+  readonly shape: Shape
+  readonly softEdgePx: number
+  /** 0..1 */
+  readonly strength: number
+  readonly seed: number
+  /** Shapes that were open flaws when the fill was chosen: nothing is learned or taken from them. */
+  readonly avoid: readonly Shape[]
+}
+
+/** Half the width up to which a gap is bridged; the middle of a wider one is too far from anything known. */
+const WIDEST_BRIDGE = 10
+
+/** How far beyond its outline a fill of a shape looks, in pixels. */
+export function fillReach(shape: Shape): number {
+  const thickness = shapeThickness(shape)
+  return thickness <= WIDEST_BRIDGE ? 34 : Math.round(Math.min(220, 30 + 2.5 * thickness))
+}
+
+/**
+ * Content made from all of the surroundings.
+ *
+ * @param picture    As mended so far.
+ * @param decisions  Shape, seed and what to leave out.
+ * @returns New pixels; the same for the same picture and decisions.
+ */
+export function fill(picture: PixelSource, decisions: FillDecisions): Mended {
+  const { shape, softEdgePx, strength, seed } = decisions
+  const region = clipRegion(growRegion(shapeBounds(shape), Math.ceil(softEdgePx / 2) + fillReach(shape)), picture.width, picture.height)
+  const before = picture.read(region)
+  const { channels } = picture
+  const maximum = maximumOf(picture.depth)
+  const cover = coverage(distanceOutside(shape, region, softEdgePx / 2 + 2), softEdgePx, 'smooth').data
+  const problem: FillProblem = {
+    width: region.width,
+    height: region.height,
+    channels: Array.from({ length: channels }, (_, c) => Float32Array.from({ length: cover.length }, (_value, i) => before.data[i * channels + c]! / maximum)),
+    role: rolesOf(cover, region, decisions.avoid),
+  }
+  const thickness = shapeThickness(shape) + softEdgePx / 2
+  if (thickness <= WIDEST_BRIDGE) bridgeGaps(problem, seed, 1)
+  else fillPatches(problem, seed, thickness, 1)
+  const pixels = makeRaster(region.width, region.height, channels, picture.depth)
+  pixels.data.set(before.data)
+  const touched = new Uint8Array(cover.length)
+  for (let i = 0; i < cover.length; i++) {
+    const share = cover[i]! * strength
+    if (share === 0) continue
+    touched[i] = 1
+    for (let c = 0; c < channels; c++) {
+      const old = before.data[i * channels + c]!
+      pixels.data[i * channels + c] = roundSample(old + (problem.channels[c]![i]! * maximum - old) * share, maximum)
+    }
+  }
+  return { region, pixels, touched }
+}
+
+function rolesOf(cover: Float32Array, region: Region, avoid: readonly Shape[]): Uint8Array {
+  const role = Uint8Array.from(cover, (share) => (share > 0 ? FILL : 0))
+  for (const shape of avoid) {
+    const part = clipRegion({ ...growRegion(shapeBounds(shape), 1), x: shapeBounds(shape).x - 1 - region.x, y: shapeBounds(shape).y - 1 - region.y }, region.width, region.height)
+    if (part.width === 0 || part.height === 0) continue
+    const distance = distanceOutside(shape, { ...part, x: part.x + region.x, y: part.y + region.y }, 2).data
+    for (let y = 0; y < part.height; y++) {
+      for (let x = 0; x < part.width; x++) {
+        const i = (y + part.y) * region.width + x + part.x
+        if (distance[y * part.width + x]! < 0.5 && role[i] !== FILL) role[i] = BARRED
+      }
+    }
+  }
+  return role
+}

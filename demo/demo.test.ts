@@ -1,0 +1,190 @@
+import { beforeAll, describe, expect, it } from 'vitest'
+import { makeTransfer } from '@fennip/core/raster/transfer.js'
+import { addBackscatter, addDust, addFolds, addScratches, addSpecks, addTears, copyLight } from './damage.js'
+import { demoFiles } from './load.js'
+import { cleanPylon, dustyPylon, pylonLight, shaftValve, stationPrint } from './pictures.js'
+import { between, betweenLogarithmically, expose, type Light } from './photograph.js'
+import { makeRandom } from '@fennip/core/random.js'
+
+const SIZE = { width: 600, height: 400 }
+let light: Light
+beforeAll(async () => {
+  light = await pylonLight(SIZE)
+})
+
+/** An even grey of three channels. */
+function even(width: number, height: number, value: number): Light {
+  return { width, height, channels: [0, 1, 2].map(() => ({ width, height, data: new Float32Array(width * height).fill(value) })) }
+}
+const changed = (before: Light, after: Light) => before.channels[0]!.data.map((value, i) => (value === after.channels[0]!.data[i] ? 0 : 1))
+
+describe('the made-up camera', () => {
+  it('draws photon noise: its variance is the light over the electrons, plus that of reading', () => {
+    const scene = even(300, 200, 0.3)
+    const { clean } = expose(scene, scene, { electrons: 10000, readNoise: 20, grainSize: 0, depth: 16, seed: 3 })
+    const { light: table } = makeTransfer({ type: 'srgb' }, 16)
+    let sum = 0
+    let squares = 0
+    for (let i = 0; i < 300 * 200; i++) {
+      const value = table[clean.data[3 * i + 1]!]!
+      sum += value
+      squares += value * value
+    }
+    const mean = sum / 60000
+    expect(mean).toBeCloseTo(0.3, 3)
+    expect((squares / 60000 - mean * mean) / ((0.3 * 10000 + 400) / 1e8)).toBeGreaterThan(0.93)
+    expect((squares / 60000 - mean * mean) / ((0.3 * 10000 + 400) / 1e8)).toBeLessThan(1.07)
+  })
+  it('is the same from the same seed and another from another', () => {
+    expect(cleanPylon(light, 5).damaged.data).toEqual(cleanPylon(light, 5).damaged.data)
+    expect(cleanPylon(light, 5).damaged.data).not.toEqual(cleanPylon(light, 6).damaged.data)
+  })
+  it('knows nothing under a shadow better than light allows: noise grows where light is lost', () => {
+    const scene = even(200, 200, 0.3)
+    const hurt = copyLight(scene)
+    for (const plane of hurt.channels) for (let i = 0; i < plane.data.length / 2; i++) plane.data[i]! *= 0.25
+    const { damaged } = expose(scene, hurt, { electrons: 10000, readNoise: 0, grainSize: 0, depth: 16, seed: 8 })
+    const { light: table } = makeTransfer({ type: 'srgb' }, 16)
+    const relative = (from: number, to: number) => {
+      let sum = 0
+      let squares = 0
+      for (let i = from; i < to; i++) {
+        sum += table[damaged.data[3 * i]!]!
+        squares += table[damaged.data[3 * i]!]! ** 2
+      }
+      const mean = sum / (to - from)
+      return Math.sqrt(squares / (to - from) - mean * mean) / mean
+    }
+    // A quarter of the photons has twice the relative noise.
+    expect(relative(0, 20000) / relative(20000, 40000)).toBeGreaterThan(1.85)
+    expect(relative(0, 20000) / relative(20000, 40000)).toBeLessThan(2.15)
+  })
+  it('gives grain that hangs together when it is asked for', () => {
+    const scene = even(200, 200, 0.3)
+    const neighbours = (grainSize: number) => {
+      const { clean } = expose(scene, scene, { electrons: 2000, readNoise: 0, grainSize, depth: 16, seed: 4 })
+      let product = 0
+      let square = 0
+      const mean = Array.from(clean.data).reduce((sum, value) => sum + value, 0) / clean.data.length
+      for (let i = 0; i + 1 < 40000; i++) {
+        product += (clean.data[3 * i]! - mean) * (clean.data[3 * i + 3]! - mean)
+        square += (clean.data[3 * i]! - mean) ** 2
+      }
+      return product / square
+    }
+    expect(Math.abs(neighbours(0))).toBeLessThan(0.05)
+    expect(neighbours(0.9)).toBeGreaterThan(0.4)
+  })
+})
+
+describe('the damage', () => {
+  it('of dust dims in linear light, about as deep as asked, and where the truth says', () => {
+    const scene = even(400, 300, 0.4)
+    const hurt = copyLight(scene)
+    const flaws = addDust(hurt, { count: 8, radius: [8, 16], depth: [0.2, 0.4], seed: 3 })
+    expect(flaws).toHaveLength(8)
+    changed(scene, hurt).forEach((hit, i) => {
+      if (!hit) return
+      const x = (i % 400) + 0.5
+      const y = Math.floor(i / 400) + 0.5
+      expect(flaws.some((flaw) => Math.hypot(flaw.x - x, flaw.y - y) < 2.2 * flaw.r + 2)).toBe(true)
+    })
+    for (const flaw of flaws) {
+      const share = hurt.channels[0]!.data[Math.floor(flaw.y) * 400 + Math.floor(flaw.x)]! / 0.4
+      expect(share).toBeLessThan(0.85)
+      expect(share).toBeGreaterThan(0.5)
+    }
+  })
+  it('of dust is no perfect disc: its edge lies at different distances in different directions', () => {
+    const scene = even(200, 200, 0.4)
+    const hurt = copyLight(scene)
+    const [flaw] = addDust(hurt, { count: 1, radius: [30, 31], depth: [0.4, 0.41], seed: 9 })
+    const edges = Array.from({ length: 16 }, (_value, k) => {
+      for (let r = 0; r < 70; r += 0.5) {
+        const x = Math.floor(flaw!.x + r * Math.cos((k * Math.PI) / 8))
+        const y = Math.floor(flaw!.y + r * Math.sin((k * Math.PI) / 8))
+        if (hurt.channels[0]!.data[y * 200 + x]! > 0.4 * 0.82) return r
+      }
+      return 70
+    })
+    expect(Math.max(...edges) - Math.min(...edges)).toBeGreaterThan(2)
+  })
+  it('of backscatter only adds light, of specks is opaque', () => {
+    const scene = even(300, 200, 0.2)
+    const lit = copyLight(scene)
+    addBackscatter(lit, { count: 20, radius: [2, 8], seed: 2 })
+    expect(lit.channels[1]!.data.every((value) => value >= Math.fround(0.2))).toBe(true)
+    const specked = copyLight(scene)
+    addSpecks(specked, { count: 40, radius: [2, 5], seed: 2 })
+    const values = [...specked.channels[0]!.data]
+    expect(Math.max(...values)).toBeGreaterThan(0.5)
+    expect(Math.min(...values)).toBeLessThan(0.15)
+  })
+  it('of scratches, folds and tears is thin, and as wide as asked', () => {
+    const scene = even(500, 400, 0.2)
+    const share = (put: (copy: Light) => void) => {
+      const copy = copyLight(scene)
+      put(copy)
+      return changed(scene, copy).reduce((sum, hit) => sum + hit, 0) / (500 * 400)
+    }
+    expect(share((copy) => void addScratches(copy, { count: 6, seed: 1 }))).toBeGreaterThan(0.001)
+    expect(share((copy) => void addScratches(copy, { count: 6, seed: 1 }))).toBeLessThan(0.05)
+    const narrow = share((copy) => addTears(copy, { count: 2, width: 6, seed: 1 }))
+    const wide = share((copy) => addTears(copy, { count: 2, width: 18, seed: 1 }))
+    expect(wide / narrow).toBeGreaterThan(2)
+    expect(wide / narrow).toBeLessThan(4)
+    expect(share((copy) => addFolds(copy, { count: 1, width: 5, seed: 1 }))).toBeGreaterThan(0.005)
+  })
+  it('never touches the clean light', () => {
+    const before = light.channels[0]!.data.slice()
+    dustyPylon(light, 3)
+    expect(light.channels[0]!.data).toEqual(before)
+  })
+})
+
+describe('the demo pictures', () => {
+  it('have their truth: clean and damaged differ only near a flaw', () => {
+    const { clean, damaged, flaws } = dustyPylon(light, 7)
+    expect(flaws.length).toBeGreaterThan(10)
+    let far = 0
+    for (let i = 0; i < SIZE.width * SIZE.height; i++) {
+      if (clean.data[3 * i] === damaged.data[3 * i] && clean.data[3 * i + 1] === damaged.data[3 * i + 1]) continue
+      const x = (i % SIZE.width) + 0.5
+      const y = Math.floor(i / SIZE.width) + 0.5
+      if (!flaws.some((flaw) => Math.hypot(flaw.x - x, flaw.y - y) < 2.2 * flaw.r + 3)) far++
+    }
+    expect(far).toBe(0)
+  })
+  it('the frame is not empty in its finest detail', () => {
+    const { data } = light.channels[1]!
+    let sum = 0
+    for (let y = 250; y < 390; y++) for (let x = 10; x < 590; x++) sum += Math.abs(data[y * SIZE.width + x]! - data[y * SIZE.width + x + 1]!)
+    expect(sum / (140 * 580)).toBeGreaterThan(0.002)
+  })
+  it('the shaft is dark with bright flecks, the print grey on paper that is never black nor white', async () => {
+    const shaft = await shaftValve(SIZE)
+    expect(shaft.damaged.channels).toBe(3)
+    expect(shaft.flaws.every(({ kind }) => kind === 'speck')).toBe(true)
+    const print = await stationPrint(SIZE)
+    expect(print.damaged.channels).toBe(1)
+    expect(print.clean.data).toBeInstanceOf(Uint16Array)
+    expect(new Set(print.flaws.map(({ kind }) => kind))).toEqual(new Set(['speck', 'scratch']))
+  })
+  it('are four files, two of them of 16 bits', () => {
+    expect(demoFiles(SIZE, SIZE).map(({ name }) => name)).toEqual(['pylon-7-west.jpg', 'pylon-7-west.tif', 'shaft-valve-3.jpg', 'lower-station.tif'])
+  })
+})
+
+describe('random numbers of the damage', () => {
+  it('lie between their bounds, evenly or evenly by ratio', () => {
+    const random = makeRandom(1)
+    const flat = Array.from({ length: 4000 }, () => between(random, 2, 6))
+    const ratio = Array.from({ length: 4000 }, () => betweenLogarithmically(random, 1, 100))
+    expect(Math.min(...flat)).toBeGreaterThanOrEqual(2)
+    expect(Math.max(...flat)).toBeLessThanOrEqual(6)
+    expect(flat.reduce((sum, value) => sum + value, 0) / 4000).toBeCloseTo(4, 0)
+    // Half of them lie below the geometric mean.
+    expect(ratio.filter((value) => value < 10).length / 4000).toBeGreaterThan(0.46)
+    expect(ratio.filter((value) => value < 10).length / 4000).toBeLessThan(0.54)
+  })
+})

@@ -1,0 +1,112 @@
+import { mkdtempSync, rmSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import type { Browser, BrowserContextOptions, Locator, Page } from 'playwright-core'
+import type { Treatment } from '../core/treatment/schema.js'
+import { demoFiles, loadDemo } from '../demo/load.js'
+import { startServices, type Services } from '../scripts/services.js'
+import { openBrowser, rest } from './browser.js'
+
+export interface Opened {
+  readonly revision: number
+  readonly treatment: Treatment
+  readonly picture: { readonly original: { sha256: string; width: number; height: number; depth: 8 | 16; channels: 1 | 3 } }
+}
+
+export interface Point { readonly x: number; readonly y: number }
+
+/** A whole Fennip of its own with small demo pictures, and a page in Chromium: what every interface test starts from. */
+export class Harness {
+  private constructor(
+    readonly home: string,
+    readonly services: Services,
+    readonly browser: Browser,
+    readonly page: Page,
+    readonly job: string,
+    /** What the page complained of. */
+    readonly complaints: string[],
+  ) {}
+
+  /** @param names  The demo files that are loaded. */
+  static async start(names: readonly string[], context: BrowserContextOptions = {}): Promise<Harness> {
+    const home = mkdtempSync(join(tmpdir(), 'fennip-e2e-'))
+    const services = await startServices({ home, logLevel: 'silent' })
+    const files = demoFiles({ width: 1500, height: 1000 }, { width: 900, height: 600 }).filter(({ name }) => names.includes(name))
+    const job = await loadDemo(services.address, () => undefined, files)
+    const browser = await openBrowser()
+    const page = await browser.newPage({ viewport: { width: 1280, height: 800 }, ...context })
+    const complaints: string[] = []
+    page.on('pageerror', (error) => complaints.push(String(error)))
+    page.on('console', (message) => {
+      if (message.type() === 'error') complaints.push(message.text().slice(0, 300))
+    })
+    return new Harness(home, services, browser, page, job, complaints)
+  }
+
+  async stop(): Promise<void> {
+    await this.browser.close()
+    await this.services.stop()
+    rmSync(this.home, { recursive: true, force: true })
+  }
+
+  test(name: string): Locator {
+    return this.page.locator(`[data-test=${name}]`)
+  }
+
+  async pictureNamed(name: string): Promise<string> {
+    const { list } = (await (await fetch(`${this.services.address}/api/jobs/${this.job}`)).json()) as { list: { id: string; name: string }[] }
+    return list.find((picture) => picture.name === name)!.id
+  }
+
+  async opened(picture: string): Promise<Opened> {
+    return (await (await fetch(`${this.services.address}/api/pictures/${picture}`)).json()) as Opened
+  }
+
+  /** Open a picture on the bench and wait for its pixels. */
+  async open(picture: string, stage: 'find' | 'mend' | 'hand-over'): Promise<void> {
+    await this.page.goto(`${this.services.address}/jobs/${this.job}/pictures/${picture}/${stage}`)
+    await this.page.waitForSelector('[data-test=picture] canvas')
+    await rest(this.page, 500)
+  }
+
+  async saved(): Promise<void> {
+    await this.page.waitForFunction(() => document.querySelector('[data-test=saved]')?.textContent === 'All saved')
+  }
+
+  /** Wait until no mend is being chosen and all is saved. */
+  async ready(): Promise<void> {
+    await this.page.waitForSelector('[data-test=method-heal]:not([disabled])')
+    await this.saved()
+  }
+
+  /** Wait for long work to end. */
+  async idle(): Promise<void> {
+    await this.page.waitForSelector('[data-test=run]', { state: 'detached', timeout: 60000 })
+    await rest(this.page, 300)
+  }
+
+  /** Middle and radius of the selected mark, in page pixels. */
+  async selectedMark(): Promise<Point & { r: number }> {
+    await rest(this.page, 400)
+    const box = (await this.test('selected-mark').boundingBox())!
+    return { x: box.x + box.width / 2, y: box.y + box.height / 2, r: box.width / 2 }
+  }
+
+  /** A place in the picture, as shares of the view. */
+  async inView(x: number, y: number): Promise<Point> {
+    const box = (await this.test('picture').boundingBox())!
+    return { x: box.x + x * box.width, y: box.y + y * box.height }
+  }
+
+  async drag(...path: Point[]): Promise<void> {
+    const { mouse } = this.page
+    await mouse.move(path[0]!.x, path[0]!.y)
+    await mouse.down()
+    for (let k = 1; k < path.length; k++) {
+      const [from, to] = [path[k - 1]!, path[k]!]
+      for (let i = 1; i <= 6; i++) await mouse.move(from.x + ((to.x - from.x) * i) / 6, from.y + ((to.y - from.y) * i) / 6)
+    }
+    await this.page.waitForTimeout(80)
+    await mouse.up()
+  }
+}

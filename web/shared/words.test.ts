@@ -1,0 +1,32 @@
+import { describe, expect, it } from 'vitest'
+import { problemOf } from './api.js'
+import { megapixels, minutesLeft, thousands } from './words.js'
+
+describe('words of the screen', () => {
+  it('say how long work takes, from nothing to hours', () => {
+    expect(minutesLeft(0, 0)).toBe('nothing left')
+    expect(minutesLeft(2, 3)).toBe('under a minute left')
+    // 6 s to mend and 2.5 s to judge each (common practice).
+    expect(minutesLeft(20, 24)).toBe('about 3 min left')
+    expect(minutesLeft(700, 0)).toBe('about 1 h 10 min left')
+  })
+  it('set thousands apart by a narrow space that does not break', () => {
+    expect(thousands(999)).toBe('999')
+    expect(thousands(3418)).toBe('3\u202f418')
+    expect(thousands(1234567)).toBe('1\u202f234\u202f567')
+  })
+  it('give the size in megapixels', () => {
+    expect(megapixels(6000, 4000)).toBe('24.0 MP')
+    expect(megapixels(1000, 450)).toBe('0.5 MP')
+  })
+})
+
+describe('problem documents (RFC 9457)', () => {
+  it('come out as they went in', () => {
+    const problem = problemOf('{"type":"urn:fennip:problem:disk-full","title":"The disk is full","status":507,"detail":"Free some space.","needed":12}', 507)
+    expect(problem).toMatchObject({ type: 'disk-full', title: 'The disk is full', detail: 'Free some space.', status: 507, extra: { needed: 12 } })
+  })
+  it('anything else is said plainly, with the status', () => {
+    expect(problemOf('<html>Bad gateway</html>', 502)).toMatchObject({ type: 'internal', status: 502, detail: 'The server answered 502.' })
+  })
+})

@@ -1,0 +1,251 @@
+import { createPinia, setActivePinia } from 'pinia'
+import { beforeEach, describe, expect, it, vi } from 'vitest'
+import { ProblemError } from '@fennip/core/problem.js'
+import { applyEdit, emptyTreatment } from '@fennip/core/treatment/edit.js'
+import type { Flaw, Operation, Step, Telltales, Treatment } from '@fennip/core/treatment/schema.js'
+
+/** A server that keeps a treatment, and workers that choose a mend when they are told to. */
+const original = { sha256: 'a'.repeat(64), width: 1000, height: 800, channels: 3, depth: 8 } as const
+let kept: { revision: number; treatment: Treatment }
+let refuse: ProblemError | null
+const saved: { label: string; operations: Operation[] }[] = []
+const undone: { kind: string; times: number }[] = []
+let listener: (event: { type: string; revision?: number; run?: string; state?: string; progress?: number }) => void
+/** Chosen mends wait here until they are let go. */
+const waiting: ((step: Step) => void)[] = []
+let hold = false
+const shownInWorkers: Operation[][] = []
+
+const telltales = (severity: number): Telltales => ({
+  leftover: { value: severity, limit: 1 }, toneStep: { value: 0, limit: 1 }, grain: { value: 1, limit: 0.2 }, repeat: { value: 0, limit: 1 }, taintedSource: { value: 0, limit: 1 },
+})
+const flawOf = (id: string, x: number, weight: number, more: Partial<Flaw> = {}): Flaw => ({ id, kind: 'dust', shape: { type: 'disc', x, y: 100, r: 10 }, state: 'open', contrast: -3, weight, confidence: 0.9, origin: 'found', ...more })
+const stepOf = (id: string, flaw: string, severity = 0): Step => ({ id, stage: 'mend', flaw, method: 'heal', methodVersion: 2, shape: { type: 'disc', x: 50, y: 60, r: 10 }, softEdgePx: 3, strength: 1, seed: 0, source: { dx: 30, dy: 0 }, chosenBy: 'fennip', reason: 'test', telltales: telltales(severity) })
+
+vi.mock('../shared/api.js', () => ({
+  listen: (_id: string, on: typeof listener) => {
+    listener = on
+    return () => undefined
+  },
+  api: {
+    picture: () => Promise.resolve({ picture: { id: 'p', original, levels: 2, job: { id: 'j', title: 'x' } }, revision: kept.revision, treatment: kept.treatment, undoLabel: null, redoLabel: null, runs: [] }),
+    edit: (_id: string, _revision: number, label: string, operations: Operation[]) => {
+      if (refuse) return Promise.reject(refuse)
+      kept = { revision: kept.revision + 1, treatment: applyEdit(kept.treatment, operations).treatment }
+      saved.push({ label, operations })
+      return Promise.resolve({ revision: kept.revision, rebased: false })
+    },
+    undo: (_id: string, _revision: number, times: number) => {
+      undone.push({ kind: 'undo', times })
+      return Promise.resolve({ revision: kept.revision, label: '' })
+    },
+    redo: () => Promise.resolve({ revision: kept.revision, label: '' }),
+    run: (id: string) => Promise.resolve({ id, kind: 'find', state: 'failed', progress: 1, problem: { detail: 'The disk is full.' } }),
+  },
+}))
+vi.mock('../workers/pool.js', () => ({
+  PixelPool: class {
+    mender = {
+      choose: (flaw: Flaw, _open: unknown, wishes: { id: string; method?: Step['method']; skipSources?: number }) => {
+        const step = { ...stepOf(wishes.id, flaw.id), shape: flaw.shape, seed: wishes.skipSources ?? 0, ...(wishes.method ? { method: wishes.method } : {}) }
+        return hold ? new Promise<Step>((resolve) => waiting.push(() => resolve(step))) : Promise.resolve(step)
+      },
+      quickHeal: (flaw: Flaw, _open: unknown, id: string) => Promise.resolve({ ...stepOf(id, flaw.id), shape: flaw.shape }),
+      measure: () => Promise.resolve(telltales(0.5)),
+    }
+    open = () => Promise.resolve()
+    load = () => Promise.resolve()
+    edit = (operations: Operation[]) => {
+      shownInWorkers.push(operations)
+      return Promise.resolve()
+    }
+    end = () => undefined
+  },
+}))
+vi.stubGlobal('window', globalThis)
+const { useBench } = await import('./bench.js')
+
+let bench: ReturnType<typeof useBench>
+beforeEach(async () => {
+  setActivePinia(createPinia())
+  kept = {
+    revision: 4,
+    treatment: {
+      ...emptyTreatment(original),
+      flaws: [flawOf('light', 100, 10), flawOf('heavy', 700, 90, { state: 'mended' }), flawOf('large', 400, 30, { shape: { type: 'disc', x: 400, y: 700, r: 40 } }), flawOf('kept', 500, 20, { state: 'left' }), flawOf('done', 600, 15, { state: 'settled' })],
+      steps: [stepOf('m1', 'heavy', 2), stepOf('m2', 'done')],
+    },
+  }
+  refuse = null
+  hold = false
+  for (const list of [saved, undone, waiting, shownInWorkers]) list.length = 0
+  bench = useBench()
+  await bench.open('p')
+})
+
+describe('the ledger', () => {
+  const ids = () => bench.ledger.map(({ id }) => id)
+  it('lists the heaviest first, or the largest, or in reading order', () => {
+    expect(ids()).toEqual(['heavy', 'large', 'kept', 'done', 'light'])
+    bench.order = 'size'
+    expect(ids()[0]).toBe('large')
+    bench.order = 'reading'
+    expect(ids()).toEqual(['light', 'kept', 'done', 'heavy', 'large'])
+  })
+  it('shows what is open, to judge, left, or what shows', () => {
+    for (const [filter, expected] of [['open', ['large', 'light']], ['judge', ['heavy']], ['left', ['kept']], ['shows', ['heavy']]] as const) {
+      bench.filter = filter
+      expect(ids()).toEqual(expected)
+    }
+  })
+  it('counts states and what shows', () => {
+    expect(bench.counts).toEqual({ open: 2, mended: 1, settled: 1, left: 1, shows: 1 })
+  })
+  it('is stepped through and stops at its ends', () => {
+    bench.stepThrough(1)
+    expect(bench.selectedId).toBe('heavy')
+    bench.stepThrough(-1)
+    expect(bench.selectedId).toBe('heavy')
+    bench.stepThrough(1)
+    expect(bench.selectedId).toBe('large')
+  })
+})
+
+describe('gestures', () => {
+  it('are on screen at once and saved in order', async () => {
+    bench.selectedId = 'heavy'
+    const settle = bench.setState('settled')
+    await settle
+    expect(bench.flaws.find(({ id }) => id === 'heavy')!.state).toBe('settled')
+    // The next of the ledger is selected, so that judging goes on.
+    expect(bench.selectedId).toBe('large')
+    await bench.setState('left')
+    await bench.settled()
+    expect(saved.map(({ label }) => label)).toEqual(['Settle', 'Leave as it is'])
+    expect(kept.treatment).toEqual(bench.treatment)
+    expect(bench.revision).toBe(6)
+    expect(bench.saving).toBe(0)
+  })
+  it('leaving a flaw takes its mend out with it', async () => {
+    bench.selectedId = 'heavy'
+    await bench.setState('left')
+    await bench.settled()
+    expect(kept.treatment.steps.map(({ id }) => id)).toEqual(['m2'])
+  })
+  it('are kept and tried again while the server cannot save', async () => {
+    refuse = new ProblemError('database-unreachable', { title: 'The database cannot be reached', detail: 'x', status: 503 })
+    bench.selectedId = 'heavy'
+    await bench.setState('settled')
+    await vi.waitFor(() => expect(bench.trouble).toBe('The database cannot be reached'))
+    expect(bench.saving).toBe(1)
+    refuse = null
+    await vi.waitFor(() => expect(bench.saving).toBe(0), { timeout: 5000 })
+    expect(bench.trouble).toBeNull()
+    expect(saved.map(({ label }) => label)).toEqual(['Settle'])
+  })
+  it('that are refused for good are said, and the screen goes back to what is saved', async () => {
+    refuse = new ProblemError('changed-elsewhere', { title: 'x', detail: 'It was changed in another window.', status: 409 })
+    bench.selectedId = 'heavy'
+    await bench.setState('settled')
+    await vi.waitFor(() => expect(bench.problem).toBe('It was changed in another window.'))
+    await vi.waitFor(() => expect(bench.flaws.find(({ id }) => id === 'heavy')!.state).toBe('mended'))
+  })
+  it('taken back wait until all is saved', async () => {
+    bench.selectedId = 'heavy'
+    void bench.setState('settled')
+    await bench.goBack('undo', 3)
+    expect(saved).toHaveLength(1)
+    expect(undone).toEqual([{ kind: 'undo', times: 3 }])
+  })
+})
+
+describe('mends', () => {
+  it('by hand are shown at once by a heal and saved as what was chosen, in one gesture', async () => {
+    await bench.addSpot(300.04, 200)
+    await bench.settled()
+    expect(saved).toHaveLength(1)
+    expect(saved[0]!.label).toBe('Mend a spot')
+    const flaw = kept.treatment.flaws.at(-1)!
+    expect(flaw).toMatchObject({ kind: 'other', origin: 'hand', state: 'mended', shape: { x: 300, y: 200 } })
+    expect(bench.selectedId).toBe(flaw.id)
+    // The first thing the workers were shown has the id of what was saved in the end: it is replaced, not doubled.
+    expect((shownInWorkers[0]![1] as { items: Step[] }).items[0]!.id).toBe(kept.treatment.steps.at(-1)!.id)
+  })
+  it('of drawn shapes say what was drawn', async () => {
+    await bench.addShape({ type: 'stroke', points: [[1, 1], [50, 50]], width: 6 })
+    await bench.addShape({ type: 'outline', points: [[1, 1], [50, 50], [1, 50]] })
+    await bench.settled()
+    expect(saved.map(({ label }) => label)).toEqual(['Mend along a stroke', 'Mend an outline'])
+  })
+  it('that were being chosen for a flaw taken out meanwhile are dropped', async () => {
+    bench.selectedId = 'light'
+    hold = true
+    const mending = bench.mendSelected()
+    await vi.waitFor(() => expect(waiting).toHaveLength(1))
+    await bench.change('Take out', [{ type: 'remove', list: 'flaws', ids: ['light'] }])
+    waiting[0]!({} as Step)
+    await mending
+    await bench.settled()
+    expect(kept.treatment.flaws.some(({ id }) => id === 'light')).toBe(false)
+    expect(saved.map(({ label }) => label)).toEqual(['Take out'])
+  })
+  it('another one asks for the next best each time; of a lift it is a heal', async () => {
+    bench.selectedId = 'heavy'
+    await bench.otherSource()
+    await bench.otherSource()
+    expect(kept.treatment.steps.find(({ flaw }) => flaw === 'heavy')!.seed).toBe(2)
+    await bench.mendSelected('lift')
+    await bench.otherSource()
+    expect(kept.treatment.steps.find(({ flaw }) => flaw === 'heavy')).toMatchObject({ method: 'heal', seed: 1 })
+  })
+  it('taken out leave a found flaw open and take one drawn by hand with them', async () => {
+    bench.selectedId = 'heavy'
+    await bench.takeOut()
+    expect(bench.flaws.find(({ id }) => id === 'heavy')!.state).toBe('open')
+    await bench.addSpot(10, 10)
+    const { length } = bench.flaws
+    await bench.takeOut()
+    expect(bench.flaws).toHaveLength(length - 1)
+  })
+})
+
+describe('settings of a mend', () => {
+  it('are shown while they move and saved once, with new telltales, when they rest', async () => {
+    bench.selectedId = 'heavy'
+    for (const strength of [0.9, 0.7, 0.4]) bench.adjust({ strength })
+    expect(bench.selectedStep!.strength).toBe(0.4)
+    await vi.waitFor(() => expect(saved).toHaveLength(1), { timeout: 3000 })
+    expect(saved[0]!.label).toBe('Set the strength')
+    expect(kept.treatment.steps[0]).toMatchObject({ strength: 0.4, telltales: { leftover: { value: 0.5 } } })
+  })
+  it('are not lost when another flaw is selected at once', async () => {
+    bench.selectedId = 'heavy'
+    bench.adjust({ softEdgePx: 9 })
+    bench.selectedId = 'light'
+    await bench.settled()
+    expect(kept.treatment.steps[0]!.softEdgePx).toBe(9)
+    expect(saved.map(({ label }) => label)).toEqual(['Set the soft edge'])
+  })
+  it('of a tool are diameters for spots and widths for strokes', () => {
+    bench.tool = 'spot'
+    bench.toolSize = 41
+    expect(bench.spotRadius).toBe(21)
+    bench.tool = 'stroke'
+    bench.toolSize = 7
+    expect([bench.strokeWidth, bench.toolSize, bench.spotRadius]).toEqual([7, 7, 21])
+    bench.toolSize = 0
+    expect(bench.toolSize).toBe(2)
+  })
+})
+
+describe('news of the server', () => {
+  it('of a change in another window brings it on screen', async () => {
+    kept = { revision: 9, treatment: { ...kept.treatment, flaws: [...kept.treatment.flaws, flawOf('new', 5, 1)] } }
+    listener({ type: 'revision', revision: 9 })
+    await vi.waitFor(() => expect(bench.flaws).toHaveLength(6))
+  })
+  it('of work that failed says why', async () => {
+    listener({ type: 'run', run: 'r', state: 'failed', progress: 1 })
+    await vi.waitFor(() => expect(bench.problem).toBe('The disk is full.'))
+  })
+})
