@@ -307,20 +307,21 @@ describe('from a dusty frame to a finished one', () => {
     await page.waitForSelector('[data-test=ledger-row]')
     await page.getByText('10\u202f000 flaws').waitFor()
     expect(await test('ledger-row').count()).toBeLessThan(60)
-    const worst = await page.evaluate(async () => {
+    // Quick because only what is seen is there: at the far end as at the start, and the rows are those of the end.
+    // How long a scroll takes is measured in bench/, where a busy machine fails nothing.
+    const first = await test('ledger-row').first().innerText()
+    const rows = await page.evaluate(async () => {
       const ledger = document.querySelector('[data-test=ledger]')!
-      let longest = 0
-      let last = performance.now()
+      let most = 0
       for (let i = 0; i < 40; i++) {
-        ledger.scrollTop += 4000
+        ledger.scrollTop = ledger.scrollHeight * (i / 39)
         await new Promise(requestAnimationFrame)
-        longest = Math.max(longest, performance.now() - last)
-        last = performance.now()
+        most = Math.max(most, document.querySelectorAll('[data-test=ledger-row]').length)
       }
-      return longest
+      return most
     })
-    // Not a timed test of speed: only that a scroll never freezes for a second.
-    expect(worst).toBeLessThan(1000)
+    expect(rows).toBeLessThan(60)
+    expect(await test('ledger-row').first().innerText()).not.toBe(first)
   })
 
   it('nothing was complained of on the way', () => {
