@@ -3,7 +3,12 @@ import { loadDemo } from '../demo/load.js'
 import { buildWeb } from './build-web.js'
 import { startServices } from './services.js'
 
-/** `npm start`: everything Fennip needs, with the demo job on the first start. Ctrl+C stops all of it. */
+/**
+ * `npm start`: everything Fennip needs, with the demo job on the first start. Ctrl+C stops all of it.
+ *
+ * Run by node itself: tsx's own command kills what does not answer an interrupt within 60 ms, and then nobody would be
+ * left to stop the database.
+ */
 
 await buildWeb()
 const services = await startServices({ home: homeFolder, port: Number(process.env.FENNIP_PORT ?? 4170) })
