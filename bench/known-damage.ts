@@ -8,6 +8,7 @@ import { addBackscatter, addDust, addFolds, addScratches, addSpecks, addTears, c
 import { expose, type Light } from '@fennip/demo/photograph.js'
 import { openPhotographs } from './open-photographs.js'
 import { measureMask, poolMasks, type MaskResult } from './measure.js'
+import { maskOf, openCv, sceneOf } from './scenes.js'
 
 /**
  * Known damage of every kind on open photographs, mask given, against the truth and against the two inpainting functions
@@ -15,7 +16,6 @@ import { measureMask, poolMasks, type MaskResult } from './measure.js'
  */
 
 const transfer = makeTransfer({ type: 'srgb' }, 8)
-const SIDE = 512
 const SEED = 41
 const KINDS: Record<string, (light: Light) => void> = {
   'opaque dust': (light) => void addDust(light, { count: 12, radius: [5, 11], depth: [0.9, 0.95], seed: SEED }),
@@ -26,32 +26,7 @@ const KINDS: Record<string, (light: Light) => void> = {
   tears: (light) => addTears(light, { count: 2, width: 16, seed: SEED }),
 }
 const wanted = process.argv[2]?.split(',') ?? Object.keys(KINDS)
-await new Promise<void>((resolve) => {
-  if (cv.Mat) resolve()
-  else cv.onRuntimeInitialized = () => resolve()
-})
-
-/** The middle of a photograph as light. */
-function sceneOf(raster: IntegerRaster): Light {
-  const width = Math.min(SIDE, raster.width)
-  const height = Math.min(SIDE, raster.height)
-  const left = (raster.width - width) >> 1
-  const top = (raster.height - height) >> 1
-  const at = (i: number, c: number) => raster.data[((top + Math.floor(i / width)) * raster.width + left + (i % width)) * 3 + c]!
-  return { width, height, channels: [0, 1, 2].map((c) => ({ width, height, data: Float32Array.from({ length: width * height }, (_value, i) => transfer.light[at(i, c)]!) })) }
-}
-
-/** Pixels that the damage changed visibly, grown by one. */
-function maskOf(scene: Light, hurt: Light, clean: IntegerRaster, damaged: IntegerRaster): Uint8Array {
-  const { width, height } = scene
-  const changed = Uint8Array.from({ length: width * height }, (_value, i) =>
-    [0, 1, 2].some((c) => Math.abs(scene.channels[c]!.data[i]! - hurt.channels[c]!.data[i]!) > 0.004 && Math.abs(clean.data[3 * i + c]! - damaged.data[3 * i + c]!) > 2) ? 1 : 0,
-  )
-  return changed.map((value, i) => {
-    const x = i % width
-    return value || (x > 0 && changed[i - 1]) || (x + 1 < width && changed[i + 1]) || changed[i - width] || changed[i + width] ? 1 : 0
-  })
-}
+await openCv()
 
 function inpainted(damaged: IntegerRaster, mask: Uint8Array, method: number): { picture: IntegerRaster; milliseconds: number } {
   const { width, height } = damaged
@@ -79,7 +54,7 @@ function mended(damaged: IntegerRaster, mask: Uint8Array, method: 'auto' | 'heal
 
 const table = new Map<string, { results: MaskResult[]; milliseconds: number }>()
 for (const { raster } of await openPhotographs()) {
-  const scene = sceneOf(raster)
+  const scene = sceneOf(raster, transfer)
   for (const kind of wanted) {
     const hurt = copyLight(scene)
     KINDS[kind]!(hurt)

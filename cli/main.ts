@@ -173,7 +173,7 @@ async function apply(args: string[]): Promise<void> {
   }
   if ((await sha256Of(input)) !== original.sha256) process.stderr.write(`fennip: ${basename(input)} is not the very file the treatment was made on; it is applied all the same.\n`)
   const kept = new Map<string, Patch>()
-  const patches = makePatches(rasterSource(picture.pixels), transferOf(picture), original, treatment.steps, levelCount(original.width, original.height), {
+  const patches = makePatches(rasterSource(picture.pixels), transferOf(picture), treatment, levelCount(original.width, original.height), {
     get: (key) => kept.get(key),
     set: (patch) => void kept.set(patch.key, patch),
   })

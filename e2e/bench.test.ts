@@ -292,7 +292,7 @@ describe('from a dusty frame to a finished one', () => {
     const path = join(harness.home, 'storage/originals', about.original.sha256.slice(0, 2), about.original.sha256)
     const { pixels, header } = await readPicture(path, 'original')
     const source = rasterSource(pixels)
-    const patches = makePatches(source, makeTransfer(header.profile.curve, header.depth), original, treatment.steps, levelCount(original.width, original.height), { get: () => undefined, set: () => undefined })
+    const patches = makePatches(source, makeTransfer(header.profile.curve, header.depth), treatment, levelCount(original.width, original.height), { get: () => undefined, set: () => undefined })
     const ours = renderRegion(source, patches, { x: 0, y: 0, width: original.width, height: original.height })
     expect(digest.length).toBe(ours.data.byteLength)
     expect(digest.hash).toBe(createHash('sha256').update(ours.data).digest('hex'))

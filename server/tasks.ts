@@ -10,7 +10,7 @@ import { makeTransfer, type Transfer } from '@fennip/core/raster/transfer.js'
 import { layOver, makePatches, type Patch } from '@fennip/core/render/patch.js'
 import { packPatch, unpackPatch } from '@fennip/core/render/patch-code.js'
 import { mendAll } from '@fennip/core/treatment/mend-all.js'
-import type { Step, Treatment } from '@fennip/core/treatment/schema.js'
+import type { Plan, Step, Treatment } from '@fennip/core/treatment/schema.js'
 import { folderStorage, keepFile, type Storage } from './storage/storage.js'
 import { makeTiles } from './storage/tiles.js'
 
@@ -59,7 +59,7 @@ export async function mendOpenFlaws({ folder, treatment, port }: { folder: strin
   const { picture, transfer } = await openOriginal(storage, treatment.original.sha256)
   const pixels = { ...picture.pixels, data: picture.pixels.data.slice() }
   const whole = { x: 0, y: 0, width: pixels.width, height: pixels.height }
-  for (const patch of await patchesOf(storage, treatment, treatment.steps)) layOver(pixels, whole, patch)
+  for (const patch of await patchesOf(storage, treatment)) layOver(pixels, whole, patch)
   const mendedAlready = new Set(treatment.steps.map((step) => step.flaw))
   const open = treatment.flaws.filter((flaw) => flaw.state === 'open' && !mendedAlready.has(flaw.id))
   let cancelled = false
@@ -72,22 +72,22 @@ export async function mendOpenFlaws({ folder, treatment, port }: { folder: strin
   })
   port.removeAllListeners()
   port.close()
-  await patchesOf(storage, treatment, [...treatment.steps, ...steps])
+  await patchesOf(storage, { ...treatment, steps: [...treatment.steps, ...steps] })
   return steps
 }
 
 /** Make and keep the patches of a treatment. @returns Keys by step. */
 export async function keepPatches({ folder, treatment }: { folder: string; treatment: Treatment }): Promise<Record<string, string>> {
-  const patches = await patchesOf(folderStorage(folder), treatment, treatment.steps)
+  const patches = await patchesOf(folderStorage(folder), treatment)
   return Object.fromEntries(patches.map((patch, i) => [treatment.steps[i]!.id, patch.key]))
 }
 
-async function patchesOf(storage: Storage, treatment: Treatment, steps: readonly Step[]): Promise<Patch[]> {
-  const { original } = treatment
+async function patchesOf(storage: Storage, plan: Plan): Promise<Patch[]> {
+  const { original } = plan
   const { picture, transfer } = await openOriginal(storage, original.sha256)
   const fresh: Patch[] = []
   const kept = keptPatches(storage)
-  const patches = makePatches(rasterSource(picture.pixels), transfer, original, steps, levelCount(original.width, original.height), {
+  const patches = makePatches(rasterSource(picture.pixels), transfer, plan, levelCount(original.width, original.height), {
     get: kept,
     set: (patch) => void fresh.push(patch),
   })

@@ -5,16 +5,22 @@ import { PI, cos, cubeRoot, sin } from '../raster/exact-math.js'
 import { clipRegion, crop, growRegion, type IntegerRaster, type Plane, type PixelSource, type Region } from '../raster/raster.js'
 import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
 import type { Transfer } from '../raster/transfer.js'
-import { distanceOutside, moveShape, shapeBounds, shapeThickness, type Disc, type Shape } from '../shape/shape.js'
+import { areaCoverage, touchesArea } from '../shape/area.js'
+import { distanceOutside, shapeBounds, shapeThickness, type Disc, type Shape } from '../shape/shape.js'
+import { isPlain, sourceShape } from '../mend/donor.js'
+import type { Mended } from '../mend/lift.js'
 import { shapesTouch } from '../mend/source-search.js'
-import type { Measure, Telltales } from '../treatment/schema.js'
+import type { Area, Measure, Source, Telltales } from '../treatment/schema.js'
+import { EDGE_FILTER, measureBrokenEdge, slopesOf } from './broken-edge.js'
+import { measureSmear } from './smear.js'
 
 export type TelltaleName = keyof Telltales
 
-export const TELLTALE_NAMES: readonly TelltaleName[] = ['leftover', 'toneStep', 'grain', 'repeat', 'taintedSource']
+export const TELLTALE_NAMES: readonly TelltaleName[] = ['leftover', 'toneStep', 'grain', 'repeat', 'brokenEdge', 'smear', 'subjectTouched', 'taintedSource']
 
-/** A measure as a share of its limit: above 1 the mend shows. */
-export function severity(name: TelltaleName, measure: Measure): number {
+/** A measure as a share of its limit: above 1 the mend shows. What was not measured shows nothing. */
+export function severity(name: TelltaleName, measure: Measure | undefined): number {
+  if (!measure) return 0
   return name === 'grain' ? Math.abs(measure.value - 1) / measure.limit : measure.value / measure.limit
 }
 
@@ -30,9 +36,12 @@ export interface MendUnderTest {
   readonly picture: PixelSource
   readonly transfer: Transfer
   readonly shape: Shape
-  readonly source?: { readonly dx: number; readonly dy: number }
+  readonly source?: Source
   /** Shapes of flaws that are open. */
   readonly openFlaws: readonly Shape[]
+  /** Which pixels the mend touched, and what they might not have been. */
+  readonly mended?: Mended
+  readonly guards?: readonly Area[]
 }
 
 /** Grain is judged through a high pass of this deviation in pixels. */
@@ -50,11 +59,16 @@ export function measureTelltales(mend: MendUnderTest): Telltales {
   const pixels = picture.read(region)
   const light = logLight(pixels, transfer)
   const distance = distanceOutside(shape, region, 2.4 * thickness + 9)
+  const sectors = sectorsOf(shape, region)
+  const slopes = slopesOf(light, EDGE_FILTER)
   return {
     leftover: shape.type === 'disc' ? measureLeftoverDisc(light, region, shape) : measureLeftoverPath(light, distance, thickness),
-    toneStep: measureToneStep(pixels, transfer, distance, thickness, sectorsOf(shape, region)),
+    toneStep: measureToneStep(pixels, transfer, distance, thickness, sectors),
     grain: measureGrain(light, distance, thickness),
     repeat: measureRepeat(mend, light, region),
+    brokenEdge: measureBrokenEdge(slopes, distance),
+    smear: measureSmear(light, slopes, distance, thickness, sectors),
+    subjectTouched: measureSubject(mend),
     taintedSource: measureTaint(mend),
   }
 }
@@ -228,7 +242,8 @@ function measureGrain(light: Plane, distance: Plane, r: number): Measure {
 function measureRepeat(mend: MendUnderTest, light: Plane, region: Region): Measure {
   const { source, shape, picture, transfer } = mend
   const limit = 0.6
-  if (!source) return { value: 0, limit }
+  // Mirrored, turned or scaled, a pattern is not seen as the same one.
+  if (!source || !isPlain(source)) return { value: 0, limit }
   const bounds = clipRegion(shapeBounds(shape), picture.width, picture.height)
   const moved = { ...bounds, x: bounds.x + source.dx, y: bounds.y + source.dy }
   const wide = growRegion(moved, 6)
@@ -269,10 +284,18 @@ function cropPlane(plane: Plane, region: Region): Plane {
   return { width: cut.width, height: cut.height, data: cut.data }
 }
 
-/** Does the source take from a flaw that is still open? */
-function measureTaint({ source, shape, openFlaws }: MendUnderTest): Measure {
+/** Was a pixel changed that lies wholly in a guard? */
+function measureSubject({ mended, guards = [] }: MendUnderTest): Measure {
+  const limit = 0.5
+  if (!mended) return { value: 0, limit }
+  const guard = areaCoverage(guards, mended.region)
+  return { value: guard && mended.touched.some((value, i) => value === 1 && guard.data[i] === 1) ? 1 : 0, limit }
+}
+
+/** Does the source take from a flaw that is still open, or from a guard? */
+function measureTaint({ source, shape, openFlaws, guards = [] }: MendUnderTest): Measure {
   const limit = 0.5
   if (!source) return { value: 0, limit }
-  const moved = moveShape(shape, source.dx, source.dy)
-  return { value: openFlaws.some((flaw) => shapesTouch(moved, flaw)) ? 1 : 0, limit }
+  const moved = sourceShape(shape, source)
+  return { value: openFlaws.some((flaw) => shapesTouch(moved, flaw)) || touchesArea(moved, guards) ? 1 : 0, limit }
 }

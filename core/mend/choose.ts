@@ -1,4 +1,4 @@
-import { measureTelltales, severity, TELLTALE_NAMES, whatShows } from '../check/telltales.js'
+import { measureTelltales, severity, TELLTALE_NAMES, whatShows, type TelltaleName } from '../check/telltales.js'
 import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
 import { logLight } from '../find/log-light.js'
 import { ln } from '../raster/exact-math.js'
@@ -6,12 +6,13 @@ import { gaussianBlur } from '../raster/blur.js'
 import { clipRegion, growRegion, overlaps, type PixelSource } from '../raster/raster.js'
 import type { Transfer } from '../raster/transfer.js'
 import { patchedSource } from '../render/patch.js'
+import { areaReaches } from '../shape/area.js'
 import { moveShape, shapeBounds, shapeCentre, shapeThickness, type Disc, type Shape } from '../shape/shape.js'
-import type { Flaw, Step, Telltales } from '../treatment/schema.js'
+import type { Area, Flaw, Source, Step, Telltales } from '../treatment/schema.js'
 import { fillReach } from './fill.js'
 import { fitShadow } from './fit-shadow.js'
-import { carryOut, CURRENT_VERSION, type MethodName } from './methods.js'
-import { searchSources, shapesTouch, type SourceOffer } from './source-search.js'
+import { carryOut, CURRENT_VERSION, decisionsOf, type MethodName } from './methods.js'
+import { searchSources, shapesTouch } from './source-search.js'
 import { leastTransmission, shadowField, type Shadow } from './shadow.js'
 
 /** What Fennip has to know to choose a mend. */
@@ -20,6 +21,8 @@ export interface MendRequest {
   readonly picture: PixelSource
   readonly transfer: Transfer
   readonly flaw: Flaw
+  /** Areas that the mend stops at. */
+  readonly guards?: readonly Area[]
   /** Shapes of the other flaws that are open. */
   readonly openFlaws: readonly Shape[]
   /** Centres of sources that neighbours already take. */
@@ -27,7 +30,7 @@ export interface MendRequest {
   /** Only this method; otherwise the gentlest that works. */
   readonly method?: MethodName
   /** Take this source in place of a search. */
-  readonly source?: { dx: number; dy: number }
+  readonly source?: Source
   /** Leave out the best so many sources: asking for another one. */
   readonly skipSources?: number
   readonly strength?: number
@@ -79,9 +82,9 @@ export function chooseMend(request: MendRequest): Step {
     notes.push(`a fill would show ${wordsFor(filled.telltales)}`)
   }
   const transplant: MethodName = method === 'clone' ? 'clone' : 'heal'
-  const offers: SourceOffer[] = request.source
+  const offers: (Source & { cost: number })[] = request.source
     ? [{ ...request.source, cost: 0 }]
-    : searchSources(request.picture, grown(shape, softEdgeOf(request, shape) / 2), request.openFlaws, request.usedSources).slice(request.skipSources ?? 0)
+    : searchSources(request.picture, grown(shape, softEdgeOf(request, shape) / 2), request.openFlaws, request.usedSources, request.guards).slice(request.skipSources ?? 0)
   if (offers.length === 0 && trials.length === 0) offers.push({ ...fallbackSource(request, shape), cost: Infinity })
   for (const offer of offers.slice(0, method || request.skipSources ? 1 : TRIES)) {
     const trial = tryTransplant(request, transplant, shape, offer)
@@ -156,17 +159,20 @@ function likelyErrorOfHeal({ picture, transfer, flaw }: MendRequest): number {
  */
 export function quickHeal(request: MendRequest): Step {
   const shape = mendShape(request.flaw)
-  const [offer] = searchSources(request.picture, grown(shape, softEdgeOf(request, shape) / 2), request.openFlaws)
+  const [offer] = searchSources(request.picture, grown(shape, softEdgeOf(request, shape) / 2), request.openFlaws, [], request.guards)
   const { dx, dy } = offer ?? fallbackSource(request, shape)
   return makeStep(request, 'heal', shape, { source: { dx, dy } })
 }
 
 /** Fennip's words for a measured sign. */
-export const TELLTALE_WORDS: Record<keyof Telltales, string> = {
+export const TELLTALE_WORDS: Record<TelltaleName, string> = {
   leftover: 'something left over',
   toneStep: 'a step in tone',
   grain: 'grain that differs',
   repeat: 'a repeated pattern',
+  brokenEdge: 'an edge that breaks',
+  smear: 'a smear',
+  subjectTouched: 'a guarded part touched',
   taintedSource: 'a flawed source',
 }
 
@@ -228,10 +234,13 @@ function tryLift(request: MendRequest): { trial: Trial; why: string; kept: boole
   const shape: Disc = { type: 'disc', x: round(shadow.x), y: round(shadow.y), r: round(Math.max(1, outlineRadius(shadow))) }
   const step = makeStep(request, 'lift', shape, { shadow })
   const trial = measured(request, step)
-  const counted = TELLTALE_NAMES.filter((name) => !(name === 'grain' && structured && trial.telltales.grain.value > 1))
+  const counted = TELLTALE_NAMES.filter((name) => !((name === 'grain' && structured && trial.telltales.grain.value > 1) || LIFT_KEEPS.includes(name)))
   const worst = Math.max(...counted.map((name) => severity(name, trial.telltales[name])))
   return { trial, why: `It lets ${Math.round(100 * through)} % of the light through, so what lies under it is given back.`, kept: worst <= (structured && flaw.kind === 'dust' ? Math.max(1, 2 * advantage) : 1) }
 }
+
+/** A lift gives back what is there, edges and structure with it: these say nothing about it. */
+const LIFT_KEEPS: readonly TelltaleName[] = ['brokenEdge', 'smear']
 
 /** Radius within which a shadow takes more than a fiftieth of its depth. */
 function outlineRadius(shadow: Shadow): number {
@@ -290,8 +299,9 @@ const CALM_BLOCK = 8
 /** Median detail of the calmest tenth of such blocks of pure noise, over that of all (measured on normal noise). */
 const CALMEST = 0.83
 
-function tryTransplant(request: MendRequest, method: MethodName, shape: Shape, offer: { dx: number; dy: number }): Trial {
-  return measured(request, makeStep(request, method, shape, { source: { dx: offer.dx, dy: offer.dy } }))
+function tryTransplant(request: MendRequest, method: MethodName, shape: Shape, { dx, dy, mirror, turn, scale }: Source): Trial {
+  const source = { dx, dy, ...(mirror ? { mirror } : {}), ...(turn ? { turn } : {}), ...(scale && scale !== 1 ? { scale } : {}) }
+  return measured(request, makeStep(request, method, shape, { source }))
 }
 
 function makeStep(request: MendRequest, method: MethodName, shape: Shape, decisions: Pick<Step, 'source' | 'shadow' | 'avoid'>): Step {
@@ -306,6 +316,7 @@ function makeStep(request: MendRequest, method: MethodName, shape: Shape, decisi
     strength: request.strength ?? 1,
     seed: 0,
     ...decisions,
+    ...guardsOf(request, shape),
     chosenBy: 'fennip',
     reason: '',
   }
@@ -317,15 +328,24 @@ function measured(request: MendRequest, step: Step): Trial {
 }
 
 /** Telltales of a step carried out on the picture as mended so far. */
-export function measureStep(request: Pick<MendRequest, 'picture' | 'transfer' | 'openFlaws'>, step: Step): Telltales {
-  const mended = carryOut(request.picture, request.transfer, step)
+export function measureStep(request: Pick<MendRequest, 'picture' | 'transfer' | 'openFlaws' | 'guards'>, step: Step): Telltales {
+  const mended = carryOut(request.picture, request.transfer, decisionsOf(step, request.guards))
   return measureTelltales({
     picture: patchedSource(request.picture, [mended]),
     transfer: request.transfer,
     shape: step.shape,
     ...(step.source ? { source: step.source } : {}),
     openFlaws: request.openFlaws,
+    mended,
+    guards: request.guards ?? [],
   })
+}
+
+/** The guards that come near enough for a mend to have to stop at them. */
+function guardsOf({ guards = [] }: MendRequest, shape: Shape): Pick<Step, 'guards'> {
+  const reach = growRegion(shapeBounds(shape), fillReach(shape) + 40)
+  const near = guards.filter((guard) => areaReaches(guard, reach)).map(({ id }) => id)
+  return near.length > 0 ? { guards: near } : {}
 }
 
 /** When no place is free, the nearest one inside the picture is offered, and its telltales will say so. */

@@ -1,5 +1,7 @@
 import { clipRegion, growRegion, makeRaster, maximumOf, type PixelSource, type Region } from '../raster/raster.js'
+import { areaCoverage } from '../shape/area.js'
 import { coverage, distanceOutside, shapeBounds, shapeThickness, type Shape } from '../shape/shape.js'
+import type { Area } from '../treatment/schema.js'
 import { BARRED, bridgeGaps, FILL, type FillProblem } from './fill-bridge.js'
 import { fillPatches } from './fill-patches.js'
 import { roundSample } from './heal.js'
@@ -14,6 +16,8 @@ export interface FillDecisions {
   readonly seed: number
   /** Shapes that were open flaws when the fill was chosen: nothing is learned or taken from them. */
   readonly avoid: readonly Shape[]
+  /** Areas that are neither changed nor asked. */
+  readonly guarded?: readonly Area[]
 }
 
 /** Half the width up to which a gap is bridged; the middle of a wider one is too far from anything known. */
@@ -43,7 +47,7 @@ export function fill(picture: PixelSource, decisions: FillDecisions): Mended {
     width: region.width,
     height: region.height,
     channels: Array.from({ length: channels }, (_, c) => Float32Array.from({ length: cover.length }, (_value, i) => before.data[i * channels + c]! / maximum)),
-    role: rolesOf(cover, region, decisions.avoid),
+    role: rolesOf(cover, region, decisions),
   }
   const thickness = shapeThickness(shape) + softEdgePx / 2
   if (thickness <= WIDEST_BRIDGE) bridgeGaps(problem, seed, 1)
@@ -63,8 +67,11 @@ export function fill(picture: PixelSource, decisions: FillDecisions): Mended {
   return { region, pixels, touched }
 }
 
-function rolesOf(cover: Float32Array, region: Region, avoid: readonly Shape[]): Uint8Array {
+function rolesOf(cover: Float32Array, region: Region, { avoid, guarded = [] }: FillDecisions): Uint8Array {
   const role = Uint8Array.from(cover, (share) => (share > 0 ? FILL : 0))
+  const guard = areaCoverage(guarded, region)?.data
+  // What a soft edge half guards is filled, but never asked.
+  if (guard) for (let i = 0; i < role.length; i++) if (guard[i] === 1 || (guard[i]! > 0 && role[i] !== FILL)) role[i] = BARRED
   for (const shape of avoid) {
     const part = clipRegion({ ...growRegion(shapeBounds(shape), 1), x: shapeBounds(shape).x - 1 - region.x, y: shapeBounds(shape).y - 1 - region.y }, region.width, region.height)
     if (part.width === 0 || part.height === 0) continue

@@ -1,16 +1,21 @@
-import { clipRegion, growRegion, makeRaster, maximumOf, type PixelSource, type Region } from '../raster/raster.js'
+import { clipRegion, growRegion, makeRaster, maximumOf, type PixelSource } from '../raster/raster.js'
+import { areaCoverage } from '../shape/area.js'
 import { coverage, distanceOutside, shapeBounds, type Fade, type Shape } from '../shape/shape.js'
+import type { Area, Source } from '../treatment/schema.js'
+import { donorRegion, isPlain, readDonor } from './donor.js'
 import type { Mended } from './lift.js'
 import { solveMembrane } from './membrane.js'
 
 /** What a heal or a clone needs to be made again. */
 export interface Transplant {
   readonly shape: Shape
-  /** Where the source lies, seen from the place, in whole pixels. */
-  readonly source: { readonly dx: number; readonly dy: number }
+  /** Where the source lies, seen from the place. */
+  readonly source: Source
   readonly softEdgePx: number
   /** 0..1 */
   readonly strength: number
+  /** Areas whose pixels have no say. */
+  readonly guarded?: readonly Area[]
 }
 
 /** Cells across a mend at which the membrane is solved. */
@@ -35,10 +40,14 @@ export function heal(picture: PixelSource, transplant: Transplant, fade: Fade = 
   const bounds = shapeBounds(shape)
   const ring = ringWidth(Math.min(bounds.width, bounds.height) / 2)
   const region = clipRegion(growRegion(bounds, Math.ceil(softEdgePx / 2) + ring + 1), picture.width, picture.height)
-  const source = shiftedRegion(region, transplant.source)
-  const inside = clipRegion(source, picture.width, picture.height)
+  const source = donorRegion(region, shape, transplant.source)
+  const plain = isPlain(transplant.source)
   const place = picture.read(region)
-  const donor = readRepeatingEdge(picture, source, inside)
+  const donor = readDonor(picture, region, shape, transplant.source)
+  const guarded = transplant.guarded ?? []
+  // Beyond the edge of a guard tones are another thing's, here and at the source.
+  const guardHere = areaCoverage(guarded, region)?.data
+  const guardThere = plain ? areaCoverage(guarded, source)?.data : undefined
   const distance = distanceOutside(shape, region, softEdgePx / 2 + ring + 2)
   const cover = coverage(distance, softEdgePx, fade)
   const { channels } = picture
@@ -60,10 +69,11 @@ export function heal(picture: PixelSource, transplant: Transplant, fade: Fade = 
       const d = distance.data[i]!
       if (d <= inner + ring) domain[cell] = 1
       if (d < inner || d > inner + ring) continue
+      if ((guardHere && guardHere[i]! > 0) || (guardThere && guardThere[i]! > 0)) continue
       // A source that would lie outside the picture says nothing about tone.
       const sx = source.x + x
       const sy = source.y + y
-      if (sx < 0 || sy < 0 || sx >= picture.width || sy >= picture.height) continue
+      if (plain && (sx < 0 || sy < 0 || sx >= picture.width || sy >= picture.height)) continue
       counts[cell]!++
       for (let c = 0; c < channels; c++) sums[c]![cell]! += place.data[i * channels + c]! - donor[i * channels + c]!
     }
@@ -97,9 +107,8 @@ export function heal(picture: PixelSource, transplant: Transplant, fade: Fade = 
 /** Straight copy from a source with a soft edge. */
 export function clone(picture: PixelSource, transplant: Transplant, fade: Fade = 'smooth'): Mended {
   const region = clipRegion(growRegion(shapeBounds(transplant.shape), Math.ceil(transplant.softEdgePx / 2) + 1), picture.width, picture.height)
-  const source = shiftedRegion(region, transplant.source)
   const place = picture.read(region)
-  const donor = readRepeatingEdge(picture, source, clipRegion(source, picture.width, picture.height))
+  const donor = readDonor(picture, region, transplant.shape, transplant.source)
   const cover = coverage(distanceOutside(transplant.shape, region, transplant.softEdgePx / 2 + 2), transplant.softEdgePx, fade)
   const { channels } = picture
   const maximum = maximumOf(picture.depth)
@@ -120,28 +129,6 @@ export function clone(picture: PixelSource, transplant: Transplant, fade: Fade =
 
 export function roundSample(value: number, maximum: number): number {
   return Math.max(0, Math.min(maximum, Math.floor(value + 0.5)))
-}
-
-function shiftedRegion(region: Region, by: { dx: number; dy: number }): Region {
-  return { ...region, x: region.x + by.dx, y: region.y + by.dy }
-}
-
-/** Pixels of a region that may leave the picture; beyond the edge the edge pixel is repeated. */
-function readRepeatingEdge(picture: PixelSource, region: Region, inside: Region): Float32Array {
-  const { channels } = picture
-  const result = new Float32Array(region.width * region.height * channels)
-  if (inside.width === 0 || inside.height === 0) throw new RangeError('The source of a mend lies outside the picture')
-  const pixels = picture.read(inside)
-  for (let y = 0; y < region.height; y++) {
-    const sy = Math.max(0, Math.min(inside.height - 1, region.y + y - inside.y))
-    for (let x = 0; x < region.width; x++) {
-      const sx = Math.max(0, Math.min(inside.width - 1, region.x + x - inside.x))
-      for (let c = 0; c < channels; c++) {
-        result[(y * region.width + x) * channels + c] = pixels.data[(sy * inside.width + sx) * channels + c]!
-      }
-    }
-  }
-  return result
 }
 
 /** Bilinear value of the membrane; cells outside the domain are left out of the mean. */

@@ -256,7 +256,7 @@ describe('patches', () => {
   const levels = levelCount(700, 600)
   const stepAt = (id: string, x: number, y: number, r: number, dx: number): Step => ({ id, stage: 'mend', flaw: id, method: 'heal', methodVersion: 2, shape: { type: 'disc', x, y, r }, softEdgePx: 4, strength: 1, seed: 0, source: { dx, dy: 7 }, chosenBy: 'hand', reason: '' })
   const whole = { x: 0, y: 0, width: 700, height: 600 }
-  const full = (steps: Step[]) => renderRegion(picture, makePatches(picture, transfer, original, steps, levels, { get: () => undefined, set: () => undefined }), whole)
+  const full = (steps: Step[]) => renderRegion(picture, makePatches(picture, transfer, { original, steps }, levels, { get: () => undefined, set: () => undefined }), whole)
 
   it('random editing: kept patches give the same bytes as computing all anew', () => {
     const kept = new Map<string, Patch>()
@@ -269,7 +269,7 @@ describe('patches', () => {
           if ('put' in edit) steps = [...steps.filter(({ id }) => id !== edit.put.id), stepAt(edit.put.id, edit.put.x, edit.put.y, edit.put.r, edit.put.dx)]
           else if ('remove' in edit) steps = steps.filter(({ id }) => id !== edit.remove)
           else steps = [...steps].reverse()
-          const incremental = renderRegion(picture, makePatches(picture, transfer, original, steps, levels, store), whole)
+          const incremental = renderRegion(picture, makePatches(picture, transfer, { original, steps }, levels, store), whole)
           expect(sameBytes(incremental, full(steps))).toBe(true)
         }
       }),
@@ -278,14 +278,14 @@ describe('patches', () => {
   })
   it('an earlier mend is remade for those that see it and no others', () => {
     const far = stepAt('far', 600, 500, 10, -60)
-    const before = patchKeys(original, [stepAt('a', 100, 100, 12, 50), stepAt('b', 130, 100, 12, 50), far])
-    const after = patchKeys(original, [stepAt('a', 100, 101, 12, 50), stepAt('b', 130, 100, 12, 50), far])
+    const before = patchKeys({ original, steps: [stepAt('a', 100, 100, 12, 50), stepAt('b', 130, 100, 12, 50), far] })
+    const after = patchKeys({ original, steps: [stepAt('a', 100, 101, 12, 50), stepAt('b', 130, 100, 12, 50), far] })
     expect(after[1]!.key).not.toBe(before[1]!.key)
     expect(after[2]!.key).toBe(before[2]!.key)
   })
   it('smaller levels with patches are what halving the mended picture gives, within one sample of 8 bits', () => {
     const steps = [stepAt('a', 300, 280, 30, 90), stepAt('b', 330, 290, 20, -80), stepAt('c', 690, 595, 8, -40)]
-    const patches = makePatches(picture, transfer, original, steps, 3, { get: () => undefined, set: () => undefined })
+    const patches = makePatches(picture, transfer, { original, steps }, 3, { get: () => undefined, set: () => undefined })
     let small = damaged
     let mended = renderRegion(picture, patches, whole)
     for (let level = 1; level < 3; level++) {
@@ -304,7 +304,7 @@ describe('patches', () => {
     }
   })
   it('travel as bytes without loss, and a damaged one is refused', () => {
-    const [patch] = makePatches(picture, transfer, original, [stepAt('a', 300, 280, 30, 90)], levels, { get: () => undefined, set: () => undefined })
+    const [patch] = makePatches(picture, transfer, { original, steps: [stepAt('a', 300, 280, 30, 90)] }, levels, { get: () => undefined, set: () => undefined })
     const bytes = packPatch(patch!)
     const back = unpackPatch(bytes)
     expect(back.pixels.data).toEqual(patch!.pixels.data)

@@ -1,15 +1,25 @@
 import { ProblemError } from '../problem.js'
-import type { PixelSource } from '../raster/raster.js'
+import { maximumOf, type PixelSource } from '../raster/raster.js'
 import type { Transfer } from '../raster/transfer.js'
-import type { Step } from '../treatment/schema.js'
+import { areaCoverage } from '../shape/area.js'
+import type { Area, Step } from '../treatment/schema.js'
 import { fill } from './fill.js'
-import { clone, heal, type Transplant } from './heal.js'
+import { clone, heal, roundSample, type Transplant } from './heal.js'
 import { lift, type Mended } from './lift.js'
 
 export type MethodName = Step['method']
 
 /** What a method needs to be carried out; the rest of a step only explains it. */
-export type Decisions = Pick<Step, 'method' | 'methodVersion' | 'shape' | 'softEdgePx' | 'strength' | 'seed' | 'source' | 'shadow' | 'avoid'>
+export type Decisions = Pick<Step, 'method' | 'methodVersion' | 'shape' | 'softEdgePx' | 'strength' | 'seed' | 'source' | 'shadow' | 'avoid'> & {
+  /** The areas that the step names as guards. */
+  readonly guarded?: readonly Area[]
+}
+
+/** The decisions of a step with the areas that it names. */
+export function decisionsOf(step: Step, areas: readonly Area[] | undefined): Decisions {
+  if (!step.guards || step.guards.length === 0) return step
+  return { ...step, guarded: (areas ?? []).filter((area) => step.guards!.includes(area.id)) }
+}
 
 /** The version of each method that new steps are made with. Older ones stay, so that old treatments render as they did. */
 export const CURRENT_VERSION: Record<MethodName, number> = { lift: 1, heal: 2, clone: 2, fill: 1 }
@@ -27,7 +37,7 @@ const METHODS: Record<MethodName, Record<number, Method>> = {
     2: (picture, _transfer, step) => clone(picture, transplantOf(step), 'smooth'),
   },
   fill: {
-    1: (picture, _transfer, step) => fill(picture, { shape: step.shape, softEdgePx: step.softEdgePx, strength: step.strength, seed: step.seed, avoid: step.avoid ?? [] }),
+    1: (picture, _transfer, step) => fill(picture, { shape: step.shape, softEdgePx: step.softEdgePx, strength: step.strength, seed: step.seed, avoid: step.avoid ?? [], ...(step.guarded ? { guarded: step.guarded } : {}) }),
   },
 }
 
@@ -46,11 +56,32 @@ export function carryOut(picture: PixelSource, transfer: Transfer, step: Decisio
       status: 422,
     })
   }
-  return method(picture, transfer, step)
+  const mended = method(picture, transfer, step)
+  return step.guarded && step.guarded.length > 0 ? heldBack(picture, mended, step.guarded) : mended
+}
+
+/** What a mend leaves of guarded pixels: nothing of it inside, a share of it over a soft edge. */
+function heldBack(picture: PixelSource, mended: Mended, guarded: readonly Area[]): Mended {
+  const guard = areaCoverage(guarded, mended.region)
+  if (!guard) return mended
+  const { channels } = picture
+  const maximum = maximumOf(picture.depth)
+  const before = picture.read(mended.region)
+  const touched = mended.touched.slice()
+  for (let i = 0; i < touched.length; i++) {
+    const held = guard.data[i]!
+    if (held === 0 || touched[i] === 0) continue
+    if (held === 1) touched[i] = 0
+    for (let k = i * channels; k < (i + 1) * channels; k++) {
+      const old = before.data[k]!
+      mended.pixels.data[k] = held === 1 ? old : roundSample(old + (mended.pixels.data[k]! - old) * (1 - held), maximum)
+    }
+  }
+  return { ...mended, touched }
 }
 
 function transplantOf(step: Decisions): Transplant {
-  return { shape: step.shape, source: required(step.source, step.method, 'source'), softEdgePx: step.softEdgePx, strength: step.strength }
+  return { shape: step.shape, source: required(step.source, step.method, 'source'), softEdgePx: step.softEdgePx, strength: step.strength, ...(step.guarded ? { guarded: step.guarded } : {}) }
 }
 
 function required<T>(value: T | undefined, method: string, what: string): T {

@@ -2,6 +2,8 @@ import { PI, cos, ln, sin } from '../raster/exact-math.js'
 import { clipRegion, growRegion, overlaps, type PixelSource, type Region } from '../raster/raster.js'
 import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
 import { distanceOutside, moveShape, shapeBounds, shapeCentre, shapeThickness, type Shape } from '../shape/shape.js'
+import { areaCoverage } from '../shape/area.js'
+import type { Area } from '../treatment/schema.js'
 import { ringWidth } from './heal.js'
 
 /** A place to take pixels from. */
@@ -24,13 +26,14 @@ const WORKING_RADIUS = 6
  * @param picture    As mended so far.
  * @param shape      What is to be mended, soft edge included.
  * @param obstacles  Shapes no source may overlap: flaws still open.
+ * @param guards     Areas no source may take from.
  * @param used       Sources already taken by neighbours; taking them again is charged for.
  * @returns Offers, cheapest first, no two alike; none when the picture has no room.
  *
  * The cost of a place is what is left of the difference on the ring round the mend after the best match of tone, how
  * far its fine texture and its structure differ from the ring's, and a little for distance.
  */
-export function searchSources(picture: PixelSource, shape: Shape, obstacles: readonly Shape[], used: readonly { x: number; y: number }[] = []): SourceOffer[] {
+export function searchSources(picture: PixelSource, shape: Shape, obstacles: readonly Shape[], used: readonly { x: number; y: number }[] = [], guards: readonly Area[] = []): SourceOffer[] {
   const centre = shapeCentre(shape)
   // A long thin shape is moved by its thickness, not by its length.
   const r = shape.type === 'disc' ? Math.max(2, shape.r) : Math.max(3, shapeThickness(shape))
@@ -47,6 +50,7 @@ export function searchSources(picture: PixelSource, shape: Shape, obstacles: rea
   const ringStructure = structureOf(grid, own.ring)
   const blocked = obstacles.map((obstacle) => shapeBounds(obstacle))
   const bounds = growRegion(shapeBounds(shape), 1)
+  const crossesGuard = guardTest(guards, shape, area)
   const offers: SourceOffer[] = []
   for (const distance of DISTANCES) {
     for (let k = 0; k < ANGLES; k++) {
@@ -57,6 +61,7 @@ export function searchSources(picture: PixelSource, shape: Shape, obstacles: rea
       const moved: Region = { ...bounds, x: bounds.x + dx, y: bounds.y + dy }
       if (moved.x < 0 || moved.y < 0 || moved.x + moved.width > picture.width || moved.y + moved.height > picture.height) continue
       if (blocked.some((other, i) => overlaps(moved, other) && shapesTouch(moveShape(shape, dx, dy), obstacles[i]!))) continue
+      if (crossesGuard(dx, dy)) continue
       const cost = costOf(grid, own, dx / factor, dy / factor, noise, ringTexture, ringStructure)
       if (cost === null) continue
       const again = used.some((place) => Math.abs(place.x - centre.x - dx) < r && Math.abs(place.y - centre.y - dy) < r) ? 0.6 : 0
@@ -69,6 +74,25 @@ export function searchSources(picture: PixelSource, shape: Shape, obstacles: rea
     if (distinct.every((other) => Math.abs(other.dx - offer.dx) + Math.abs(other.dy - offer.dy) > 0.6 * r)) distinct.push(offer)
   }
   return distinct
+}
+
+/** Whether a shape moved by so many pixels takes from a guard; every pixel is looked at. */
+function guardTest(guards: readonly Area[], shape: Shape, area: Region): (dx: number, dy: number) => boolean {
+  const cover = areaCoverage(guards, area)
+  if (!cover) return () => false
+  const bounds = shapeBounds(shape)
+  const inside = distanceOutside(shape, bounds, 1).data
+  return (dx, dy) => {
+    for (let y = 0; y < bounds.height; y++) {
+      const row = bounds.y + dy + y - area.y
+      if (row < 0 || row >= area.height) continue
+      for (let x = 0; x < bounds.width; x++) {
+        const column = bounds.x + dx + x - area.x
+        if (column >= 0 && column < area.width && inside[y * bounds.width + x]! < 0 && cover.data[row * area.width + column]! > 0) return true
+      }
+    }
+    return false
+  }
 }
 
 /** Whether two shapes share ground, by the discs round them. */

@@ -30,7 +30,7 @@ const steps = fc.uniqueArray(anyStep, { selector: (step) => step.id, minLength: 
 describe('what a patch depends on', () => {
   it('is every earlier one that writes where it reads, as asked one by one', () => {
     fc.assert(fc.property(steps, (list) => {
-      const addresses = patchKeys(original, list)
+      const addresses = patchKeys({ original, steps: list })
       list.forEach((step, index) => {
         const { reads } = stepExtent(step, original)
         const slow = list.slice(0, index).flatMap((earlier, i) => (reads.some((region) => overlaps(region, stepExtent(earlier, original).writes)) ? [i] : []))
@@ -40,7 +40,7 @@ describe('what a patch depends on', () => {
   })
   it('pixels outside what it may write stay, whatever the method', () => {
     fc.assert(fc.property(anyStep, (step) => {
-      const [patch] = makePatches(picture, transfer, original, [step], levelCount(420, 330), { get: () => undefined, set: () => undefined })
+      const [patch] = makePatches(picture, transfer, { original, steps: [step] }, levelCount(420, 330), { get: () => undefined, set: () => undefined })
       const { writes } = stepExtent(step, original)
       patch!.touched.forEach((touched, i) => {
         if (!touched) return
@@ -53,12 +53,12 @@ describe('what a patch depends on', () => {
   it('equal decisions have one address, whatever the order of their fields; another seed of a fill has another', () => {
     const fill: Step = { ...base, id: 'a', flaw: 'a', method: 'fill', methodVersion: 1, seed: 1, shape: { type: 'disc', x: 100, y: 100, r: 6 } }
     const turned = Object.fromEntries(Object.entries(fill).reverse()) as unknown as Step
-    const keyOf = (step: Step) => patchKeys(original, [step])[0]!.key
+    const keyOf = (step: Step) => patchKeys({ original, steps: [step] })[0]!.key
     expect(keyOf(turned)).toBe(keyOf(fill))
     expect(keyOf({ ...fill, reason: 'another', telltales: undefined } as Step)).toBe(keyOf(fill))
     expect(keyOf({ ...fill, seed: 2 })).not.toBe(keyOf(fill))
     expect(keyOf({ ...fill, avoid: [{ type: 'disc', x: 120, y: 100, r: 5 }] })).not.toBe(keyOf(fill))
-    expect(patchKeys({ ...original, sha256: 'd'.repeat(64) }, [fill])[0]!.key).not.toBe(keyOf(fill))
+    expect(patchKeys({ original: { ...original, sha256: 'd'.repeat(64) }, steps: [fill] })[0]!.key).not.toBe(keyOf(fill))
   })
 })
 
@@ -66,7 +66,7 @@ describe('random editing with every method', () => {
   it('add, replace, take out and reorder: kept patches give the same bytes as computing all anew', () => {
     const kept = new Map<string, Patch>()
     const store = { get: (key: string) => kept.get(key), set: (patch: Patch) => void kept.set(patch.key, patch) }
-    const render = (list: readonly Step[], with_: typeof store) => renderRegion(picture, makePatches(picture, transfer, original, list, levelCount(420, 330), with_), whole).data
+    const render = (list: readonly Step[], with_: typeof store) => renderRegion(picture, makePatches(picture, transfer, { original, steps: list }, levelCount(420, 330), with_), whole).data
     const edit = fc.oneof(
       { weight: 4, arbitrary: anyStep.map((step) => ({ put: step })) },
       { weight: 1, arbitrary: id.map((name) => ({ remove: name })) },

@@ -1,10 +1,11 @@
 import { sha256 } from '@noble/hashes/sha2.js'
 import { bytesToHex, utf8ToBytes } from '@noble/hashes/utils.js'
 import { fillReach } from '../mend/fill.js'
-import type { Decisions } from '../mend/methods.js'
+import { donorRegion } from '../mend/donor.js'
+import { decisionsOf, type Decisions } from '../mend/methods.js'
 import { clipRegion, overlaps, type Region } from '../raster/raster.js'
 import { shapeBounds } from '../shape/shape.js'
-import type { Original, Step } from '../treatment/schema.js'
+import type { Area, Original, Plan, Step } from '../treatment/schema.js'
 
 /** Address of a step's patch, and the earlier steps whose pixels it may read. */
 export interface PatchAddress {
@@ -19,7 +20,7 @@ export interface PatchAddress {
  * these changes. What was worked out for a step is kept with the step object: of an edited list only what depends on
  * the edit costs anything.
  */
-export function patchKeys(original: Original, steps: readonly Step[]): PatchAddress[] {
+export function patchKeys({ original, steps, areas }: Plan): PatchAddress[] {
   const writers = new Map<number, number[]>()
   const extents: PatchExtent[] = []
   const addresses: PatchAddress[] = []
@@ -32,7 +33,7 @@ export function patchKeys(original: Original, steps: readonly Step[]): PatchAddr
       }
     }
     const seen = [...below].sort((a, b) => a - b)
-    addresses.push({ key: keyOf(original, step, seen.map((earlier) => addresses[earlier]!.key).join('\n')), below: seen })
+    addresses.push({ key: keyOf(original, step, [...seen.map((earlier) => addresses[earlier]!.key), ...guardTexts(step, areas)].join('\n')), below: seen })
     extents.push(extent)
     for (const cell of cellsOf(extent.writes)) {
       const list = writers.get(cell)
@@ -52,6 +53,18 @@ function* cellsOf(region: Region): Generator<number> {
   }
 }
 
+/** What a step's guards cover, as text: moved guards make other patches. */
+function guardTexts(step: Step, areas: readonly Area[] | undefined): string[] {
+  return (decisionsOf(step, areas).guarded ?? []).map((area) => {
+    const kept = areaTexts.get(area)
+    if (kept) return kept
+    const text = bytesToHex(sha256(utf8ToBytes(textOf([area.parts, area.softEdgePx]))))
+    areaTexts.set(area, text)
+    return text
+  })
+}
+
+const areaTexts = new WeakMap<Area, string>()
 const known = new WeakMap<Step, { seen: string; original: string; key: string }>()
 
 function keyOf(original: Original, step: Step, seen: string): string {
@@ -64,10 +77,15 @@ function keyOf(original: Original, step: Step, seen: string): string {
 
 /** The decisions of a step as text, the same for equal decisions. */
 function decisionsText(step: Decisions): string {
-  return JSON.stringify([step.method, step.methodVersion, step.shape, step.softEdgePx, step.strength, step.source ?? null, step.shadow ?? null, ...(step.method === 'fill' ? [step.seed, step.avoid ?? []] : [])], (_key, value) =>
-    value !== null && typeof value === 'object' && !Array.isArray(value)
-      ? Object.fromEntries(Object.entries(value as Record<string, unknown>).sort(([a], [b]) => (a < b ? -1 : 1)))
-      : (value as unknown),
+  return textOf([step.method, step.methodVersion, step.shape, step.softEdgePx, step.strength, step.source ?? null, step.shadow ?? null, ...(step.method === 'fill' ? [step.seed, step.avoid ?? []] : [])])
+}
+
+/** JSON with the names of every object in their order: a database may hand them back in another. */
+function textOf(value: unknown): string {
+  return JSON.stringify(value, (_key, part) =>
+    part !== null && typeof part === 'object' && !Array.isArray(part)
+      ? Object.fromEntries(Object.entries(part as Record<string, unknown>).sort(([a], [b]) => (a < b ? -1 : 1)))
+      : (part as unknown),
   )
 }
 
@@ -82,7 +100,7 @@ export function stepExtent(step: Decisions, picture: { width: number; height: nu
   const grown = readingRegion(step)
   const writes = clipRegion(grown, picture.width, picture.height)
   if (!step.source) return { writes, reads: [writes] }
-  return { writes, reads: [writes, clipRegion({ ...grown, x: grown.x + step.source.dx, y: grown.y + step.source.dy }, picture.width, picture.height)] }
+  return { writes, reads: [writes, clipRegion(donorRegion(grown, step.shape, step.source), picture.width, picture.height)] }
 }
 
 function readingRegion(step: Decisions): Region {

@@ -1,11 +1,11 @@
-import { carryOut, type Decisions } from '../mend/methods.js'
+import { carryOut, decisionsOf, type Decisions } from '../mend/methods.js'
 import type { Mended } from '../mend/lift.js'
 import {
   clipRegion, overlaps, paste, type IntegerRaster, type PixelSource, type Raster, type Region,
 } from '../raster/raster.js'
 import { levelSize } from '../raster/pyramid.js'
 import type { Transfer } from '../raster/transfer.js'
-import type { Original, Step } from '../treatment/schema.js'
+import type { Plan } from '../treatment/schema.js'
 import { patchKeys } from './patch-keys.js'
 
 /** A mend computed once, at full size and depth. */
@@ -149,17 +149,17 @@ export interface PatchStore {
  * @param onPatch   Told of each patch, with its place in the order.
  */
 export function makePatches(
-  picture: PixelSource, transfer: Transfer, original: Original, steps: readonly Step[], levels: number, store: PatchStore,
+  picture: PixelSource, transfer: Transfer, plan: Plan, levels: number, store: PatchStore,
   onPatch?: (patch: Patch, index: number) => void,
 ): Patch[] {
-  const keys = patchKeys(original, steps)
+  const keys = patchKeys(plan)
   const patches: Patch[] = []
-  steps.forEach((step, index) => {
+  plan.steps.forEach((step, index) => {
     const { key, below } = keys[index]!
     let patch = store.get(key)
     if (!patch) {
       const seen = below.map((earlier) => patches[earlier]!)
-      patch = makePatch(seen.length === 0 ? picture : patchedSource(picture, seen), transfer, step, key, levels)
+      patch = makePatch(seen.length === 0 ? picture : patchedSource(picture, seen), transfer, decisionsOf(step, plan.areas), key, levels)
       store.set(patch)
     }
     patches.push(patch)

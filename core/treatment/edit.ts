@@ -1,5 +1,5 @@
 import { ProblemError } from '../problem.js'
-import type { Flaw, Operation, Original, Step, Treatment } from './schema.js'
+import type { Area, Flaw, ListName, Operation, Original, Step, Treatment } from './schema.js'
 
 /** A treatment in which nothing has been decided. */
 export function emptyTreatment(original: Original): Treatment {
@@ -22,6 +22,7 @@ export interface Edited {
  */
 export function applyEdit(treatment: Treatment, operations: readonly Operation[]): Edited {
   let { flaws, steps } = treatment
+  let areas = treatment.areas ?? []
   const inverse: Operation[] = []
   for (const operation of operations) {
     if (operation.type === 'setState') {
@@ -40,20 +41,29 @@ export function applyEdit(treatment: Treatment, operations: readonly Operation[]
       const done = changeList(flaws, operation as ListOperation<Flaw>)
       flaws = done.items
       inverse.unshift(...(done.inverse as Operation[]))
-    } else {
+    } else if (operation.list === 'steps') {
       const done = changeList(steps, operation as ListOperation<Step>)
       steps = done.items
+      inverse.unshift(...(done.inverse as Operation[]))
+    } else {
+      const done = changeList(areas, operation as ListOperation<Area>)
+      areas = done.items
       inverse.unshift(...(done.inverse as Operation[]))
     }
   }
   const known = new Set(flaws.map((flaw) => flaw.id))
+  const guards = new Set(areas.map((area) => area.id))
   for (const step of steps) {
+    const lost = step.guards?.find((id) => !guards.has(id))
+    if (lost) throw new ProblemError('step-without-guard', { title: 'A mend has lost its guard', detail: `Step ${step.id} stops at guard ${lost}, which is not in the treatment. Release the mend from the guard in the same change.`, status: 422 })
     if (!known.has(step.flaw)) throw new ProblemError('step-without-flaw', { title: 'A mend has lost its flaw', detail: `Step ${step.id} mends flaw ${step.flaw}, which is not in the treatment. Take out the mend first.`, status: 422 })
   }
-  return { treatment: { ...treatment, flaws, steps }, inverse }
+  return { treatment: { ...treatment, flaws, steps, ...(areas.length > 0 || treatment.areas ? { areas } : {}) }, inverse }
 }
 
-type ListOperation<T> = { type: 'put'; list: 'flaws' | 'steps'; items: T[]; at?: number[] } | { type: 'remove'; list: 'flaws' | 'steps'; ids: string[] }
+type ListOperation<T> = { type: 'put'; list: ListName; items: T[]; at?: number[] } | { type: 'remove'; list: ListName; ids: string[] }
+
+const NAMES: Record<ListName, string> = { flaws: 'flaw', steps: 'step', areas: 'guard or zone' }
 
 function changeList<T extends { id: string }>(items: readonly T[], operation: ListOperation<T>): { items: T[]; inverse: ListOperation<T>[] } {
   const { list } = operation
@@ -67,7 +77,7 @@ function changeList<T extends { id: string }>(items: readonly T[], operation: Li
       at.push(i)
       return false
     })
-    if (removed.length !== ids.size) throw missing(list === 'flaws' ? 'flaw' : 'step')
+    if (removed.length !== ids.size) throw missing(NAMES[list])
     return { items: kept, inverse: [{ type: 'put', list, items: removed, at }] }
   }
   const place = new Map(items.map((item, i) => [item.id, i]))

@@ -57,6 +57,33 @@ export const ShadowSchema = Type.Object(
   { ...strict, description: 'The shadow that was fitted; -ln of the transmission along a profile whose outline wobbles.' },
 )
 
+export const AreaPartSchema = Type.Object(
+  { mode: Type.Union([Type.Literal('add'), Type.Literal('take')]), shape: ShapeSchema },
+  { ...strict, description: 'Added to what the earlier parts cover, or taken away from it.' },
+)
+
+export const AreaSchema = Type.Object(
+  {
+    id: Identifier,
+    name: Type.String({ minLength: 1, maxLength: 80 }),
+    role: Type.Union([Type.Literal('guard'), Type.Literal('zone')], { description: 'guard: no mend and no source crosses its edge; zone: a named mask that steps can use.' }),
+    parts: Type.Array(AreaPartSchema, { minItems: 1, maxItems: 500 }),
+    softEdgePx: Type.Number({ minimum: 0, maximum: 500, description: 'Width over which the edge fades; 0 is exactly sharp.' }),
+  },
+  strict,
+)
+
+export const SourceSchema = Type.Object(
+  {
+    dx: Type.Integer({ minimum: -1e6, maximum: 1e6 }),
+    dy: Type.Integer({ minimum: -1e6, maximum: 1e6 }),
+    mirror: Type.Optional(Type.Boolean({ description: 'Left and right changed over, before it is turned.' })),
+    turn: Type.Optional(Type.Number({ minimum: -7, maximum: 7, description: 'How far the content of the source is turned in place, radians, clockwise on screen.' })),
+    scale: Type.Optional(Type.Number({ minimum: 0.1, maximum: 10, description: 'How many times larger the content of the source is laid on.' })),
+  },
+  { ...strict, description: 'Where a mend takes its pixels: from its own place to the source, in whole pixels.' },
+)
+
 export const MeasureSchema = Type.Object(
   {
     value: Type.Number(),
@@ -66,7 +93,17 @@ export const MeasureSchema = Type.Object(
 )
 
 export const TelltalesSchema = Type.Object(
-  { leftover: MeasureSchema, toneStep: MeasureSchema, grain: MeasureSchema, repeat: MeasureSchema, taintedSource: MeasureSchema },
+  {
+    leftover: MeasureSchema,
+    toneStep: MeasureSchema,
+    grain: MeasureSchema,
+    repeat: MeasureSchema,
+    // Not measured by the first Fennip, so old treatments have none of these.
+    brokenEdge: Type.Optional(MeasureSchema),
+    smear: Type.Optional(MeasureSchema),
+    subjectTouched: Type.Optional(MeasureSchema),
+    taintedSource: MeasureSchema,
+  },
   { ...strict, description: 'Measured signs that a mend gives itself away.' },
 )
 
@@ -81,9 +118,10 @@ export const StepSchema = Type.Object(
     softEdgePx: Type.Number({ minimum: 0, maximum: 500 }),
     strength: Type.Number({ minimum: 0, maximum: 1 }),
     seed: Type.Integer({ minimum: 0, maximum: 4294967295, description: 'Which of many equally good fills is made.' }),
-    source: Type.Optional(Type.Object({ dx: Type.Integer({ minimum: -1e6, maximum: 1e6 }), dy: Type.Integer({ minimum: -1e6, maximum: 1e6 }) }, strict)),
+    source: Type.Optional(SourceSchema),
     shadow: Type.Optional(ShadowSchema),
     avoid: Type.Optional(Type.Array(ShapeSchema, { maxItems: 400, description: 'Shapes that were open flaws when a fill was chosen: nothing is taken from them.' })),
+    guards: Type.Optional(Type.Array(Identifier, { maxItems: 50, description: 'Areas that the mend stops at.' })),
     chosenBy: Type.Union([Type.Literal('fennip'), Type.Literal('hand')]),
     reason: Type.String({ maxLength: 400 }),
     telltales: Type.Optional(TelltalesSchema),
@@ -109,33 +147,43 @@ export const TreatmentSchema = Type.Object(
     original: OriginalSchema,
     flaws: Type.Array(FlawSchema),
     steps: Type.Array(StepSchema, { description: 'In the order in which they are made; each sees the earlier ones.' }),
+    areas: Type.Optional(Type.Array(AreaSchema, { description: 'Guards and zones.' })),
   },
   { ...strict, $id: 'https://fennip.invalid/schema/treatment-1.json', title: 'Fennip treatment' },
 )
 
 export type Flaw = Static<typeof FlawSchema>
 export type Step = Static<typeof StepSchema>
+export type Area = Static<typeof AreaSchema>
+export type Source = Static<typeof SourceSchema>
 export type Telltales = Static<typeof TelltalesSchema>
 export type Measure = Static<typeof MeasureSchema>
 export type Original = Static<typeof OriginalSchema>
 export type Treatment = Static<typeof TreatmentSchema>
+/** What of a treatment decides over pixels. */
+export type Plan = { readonly original: Original; readonly steps: readonly Step[]; readonly areas?: readonly Area[] | undefined }
 
-const listOf = (list: 'flaws' | 'steps', item: typeof FlawSchema | typeof StepSchema) => [
+const listOf = (list: ListName, item: typeof FlawSchema | typeof StepSchema | typeof AreaSchema) => [
   Type.Object({ type: Type.Literal('put'), list: Type.Literal(list), items: Type.Array(item, { maxItems: 20000 }), at: Type.Optional(Type.Array(Type.Integer({ minimum: 0 }))) }, strict),
   Type.Object({ type: Type.Literal('remove'), list: Type.Literal(list), ids: Type.Array(Identifier, { maxItems: 20000 }) }, strict),
 ]
+
+/** The lists a treatment is made of. */
+export type ListName = 'flaws' | 'steps' | 'areas'
 
 /** One change of a treatment; a gesture is a list of them. */
 export const OperationSchema = Type.Union([
   ...listOf('flaws', FlawSchema),
   ...listOf('steps', StepSchema),
+  ...listOf('areas', AreaSchema),
   Type.Object({ type: Type.Literal('setState'), ids: Type.Array(Identifier, { maxItems: 20000 }), state: FlawState }, strict),
 ])
 
 export type Operation =
   | { type: 'put'; list: 'flaws'; items: Flaw[]; at?: number[] }
   | { type: 'put'; list: 'steps'; items: Step[]; at?: number[] }
-  | { type: 'remove'; list: 'flaws' | 'steps'; ids: string[] }
+  | { type: 'put'; list: 'areas'; items: Area[]; at?: number[] }
+  | { type: 'remove'; list: ListName; ids: string[] }
   | { type: 'setState'; ids: string[]; state: Flaw['state'] }
 
 export const FindsSchema = Type.Object(

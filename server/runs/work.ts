@@ -124,7 +124,7 @@ async function exportPicture({ database, storage, threads }: WorkTools, run: Run
       return undefined
     }
   }
-  const patches = makePatches(rasterSource(picture.pixels), transfer, original, treatment.steps, levelCount(original.width, original.height), { get: kept, set: () => undefined })
+  const patches = makePatches(rasterSource(picture.pixels), transfer, treatment, levelCount(original.width, original.height), { get: kept, set: () => undefined })
   const whole = { x: 0, y: 0, width: original.width, height: original.height }
   for (const patch of patches) layOver(picture.pixels, whole, patch)
   if (!progress(0.6)) throw new Cancelled()

@@ -1,9 +1,9 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import { scaleLinear } from 'd3-scale'
-import { severity, TELLTALE_NAMES as NAMES } from '@fennip/core/check/telltales.js'
+import { severity, TELLTALE_NAMES as NAMES, type TelltaleName } from '@fennip/core/check/telltales.js'
 import { shapeCentre } from '@fennip/core/shape/shape.js'
-import type { Telltales } from '@fennip/core/treatment/schema.js'
+import type { Measure } from '@fennip/core/treatment/schema.js'
 import Crop from '../shared/Crop.vue'
 import { TELLTALE_NAMES } from '../shared/words.js'
 import { useBench } from '../store/bench.js'
@@ -32,13 +32,15 @@ const bars = computed(() => {
     name: TELLTALE_NAMES[name],
     width: length(severity(name, telltales[name])),
     shows: severity(name, telltales[name]) > 1,
-    text: textOf(name, telltales),
+    text: textOf(name, telltales[name]),
   }))
 })
 
-function textOf(name: keyof Telltales, telltales: Telltales): string {
-  const { value, limit } = telltales[name]
+function textOf(name: TelltaleName, measure: Measure | undefined): string {
+  if (!measure) return ''
+  const { value, limit } = measure
   if (name === 'taintedSource') return value > limit ? 'flawed' : 'clean'
+  if (name === 'subjectTouched') return value > limit ? 'touched' : 'kept'
   return name === 'grain' ? value.toFixed(2) : (value / limit).toFixed(2)
 }
 </script>

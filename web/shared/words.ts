@@ -1,4 +1,5 @@
-import type { Flaw, Telltales } from '@fennip/core/treatment/schema.js'
+import type { TelltaleName } from '@fennip/core/check/telltales.js'
+import type { Flaw } from '@fennip/core/treatment/schema.js'
 
 /** Words of the screen for what the treatment stores. */
 const KIND_WORDS = { dust: 'Dust', speck: 'Speck' } as const
@@ -8,8 +9,8 @@ export function nameOf(flaw: Pick<Flaw, 'kind' | 'shape'>): string {
   return { disc: 'Spot', stroke: 'Stroke', outline: 'Outline' }[flaw.shape.type]
 }
 export const STATE_WORDS: Record<Flaw['state'], string> = { open: 'open', mended: 'to judge', settled: 'settled', left: 'left' }
-export const TELLTALE_NAMES: Record<keyof Telltales, string> = { leftover: 'Left over', toneStep: 'Tone step', grain: 'Grain', repeat: 'Repeat', taintedSource: 'Source' }
-export const TELLTALE_SHORT: Record<keyof Telltales, string> = { leftover: 'something left', toneStep: 'step in tone', grain: 'grain differs', repeat: 'repeats', taintedSource: 'source flawed' }
+export const TELLTALE_NAMES: Record<TelltaleName, string> = { leftover: 'Left over', toneStep: 'Tone step', grain: 'Grain', repeat: 'Repeat', brokenEdge: 'Broken edge', smear: 'Smear', subjectTouched: 'Subject', taintedSource: 'Source' }
+export const TELLTALE_SHORT: Record<TelltaleName, string> = { leftover: 'something left', toneStep: 'step in tone', grain: 'grain differs', repeat: 'repeats', brokenEdge: 'edge breaks', smear: 'smeared', subjectTouched: 'guard touched', taintedSource: 'source flawed' }
 
 /** Seconds a restorer looks at one mend; the estimate until their own pace is known (common practice). */
 const SECONDS_TO_MEND = 6

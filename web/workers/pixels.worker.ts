@@ -4,6 +4,7 @@ import { clipRegion, makeRaster } from '@fennip/core/raster/raster.js'
 import { levelSize, TILE_SIZE, tileRegion, unpackTile } from '@fennip/core/raster/pyramid.js'
 import { makeTransfer, type Transfer } from '@fennip/core/raster/transfer.js'
 import { layOver, layPatchesOverTile, makePatch, patchedSource, pasteTiles, type Patch } from '@fennip/core/render/patch.js'
+import { decisionsOf } from '@fennip/core/mend/methods.js'
 import { patchKeys } from '@fennip/core/render/patch-keys.js'
 import { applyEdit } from '@fennip/core/treatment/edit.js'
 import { unpackPatch } from '@fennip/core/render/patch-code.js'
@@ -151,7 +152,7 @@ function inTurn<T>(work: () => Promise<T>): Promise<T> {
 
 /** Patches of the treatment that are not known: the server's if it is asked and has them, else computed here. */
 async function completePatches(askServer: boolean): Promise<{ keys: string[]; fresh: Patch[] }> {
-  const addresses = patchKeys(treatment.original, treatment.steps)
+  const addresses = patchKeys(treatment)
   const fresh: Patch[] = []
   const keep = (patch: Patch) => {
     known.set(patch.key, patch)
@@ -168,7 +169,7 @@ async function completePatches(askServer: boolean): Promise<{ keys: string[]; fr
   for (const [i, { key, below }] of addresses.entries()) {
     if (known.has(key)) continue
     const seen = below.map((earlier) => known.get(addresses[earlier]!.key)!)
-    keep(await withTiles(() => makePatch(seen.length === 0 ? sourceOf() : patchedSource(sourceOf(), seen), transfer, treatment.steps[i]!, key, picture.levels)))
+    keep(await withTiles(() => makePatch(seen.length === 0 ? sourceOf() : patchedSource(sourceOf(), seen), transfer, decisionsOf(treatment.steps[i]!, treatment.areas), key, picture.levels)))
   }
   const keys = addresses.map(({ key }) => key)
   patches = keys.map((key) => known.get(key)!)

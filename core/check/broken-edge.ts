@@ -1,0 +1,84 @@
+import { gaussianBlur } from '../raster/blur.js'
+import type { Plane } from '../raster/raster.js'
+import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
+import type { Measure } from '../treatment/schema.js'
+
+/** Deviation in pixels at which edges are looked at: above the grain, below the structure of a flaw. */
+export const EDGE_FILTER = 1.2
+/** An edge is steeper than this many times what is usual around. */
+const STRONG = 3
+/** How far an edge is followed inward, in pixels. */
+const FOLLOWED = 5
+/** How far aside its continuation may lie. */
+const ASIDE = 1.5
+/** Outlines moved outward so far show what edges do by themselves. */
+const OUTWARD = [5, 8, 11]
+
+/** Slopes of a plane after a Gaussian. */
+export interface Slopes {
+  readonly x: Float32Array
+  readonly y: Float32Array
+  readonly steepness: Float32Array
+}
+
+export function slopesOf(plane: Plane, deviationPx: number): Slopes {
+  const { width, height } = plane
+  const smooth = deviationPx > 0 ? gaussianBlur(plane, deviationPx).data : plane.data
+  const x = new Float32Array(smooth.length)
+  const y = new Float32Array(smooth.length)
+  const steepness = new Float32Array(smooth.length)
+  for (let row = 1; row + 1 < height; row++) {
+    for (let column = 1; column + 1 < width; column++) {
+      const i = row * width + column
+      x[i] = 0.5 * (smooth[i + 1]! - smooth[i - 1]!)
+      y[i] = 0.5 * (smooth[i + width]! - smooth[i - width]!)
+      steepness[i] = Math.sqrt(x[i]! * x[i]! + y[i]! * y[i]!)
+    }
+  }
+  return { x, y, steepness }
+}
+
+/**
+ * Does an edge that meets the outline go on inside, as steep and in the same direction?
+ *
+ * Every strong edge just outside is followed along itself across the outline; what is missing of its slope there, or too
+ * much, is the break. The same is asked across outlines moved outward, where nothing was mended.
+ *
+ * @param slopes    Of the log of the light, after a Gaussian of EDGE_FILTER.
+ * @param distance  From the outline, negative inside.
+ */
+export function measureBrokenEdge(slopes: Slopes, distance: Plane): Measure {
+  const { width, height, data } = distance
+  const around: number[] = []
+  for (let i = 0; i < data.length; i++) if (data[i]! > 2 && slopes.steepness[i]! > 0) around.push(slopes.steepness[i]!)
+  const strong = STRONG * DEVIATION_PER_MAD * median(Float32Array.from(around))
+  const breakAcross = (outward: number): number => {
+    let sum = 0
+    let weight = 0
+    let count = 0
+    for (let y = 8; y < height - 8; y++) {
+      for (let x = 8; x < width - 8; x++) {
+        const i = y * width + x
+        const d = data[i]!
+        const steepness = slopes.steepness[i]!
+        if (d < outward + 1.5 || d > outward + 3.5 || steepness < strong) continue
+        const gx = slopes.x[i]! / steepness
+        const gy = slopes.y[i]! / steepness
+        const at = (sign: number) => Math.round(y + sign * FOLLOWED * gx) * width + Math.round(x - sign * FOLLOWED * gy)
+        const sign = data[at(1)]! < data[at(-1)]! ? 1 : -1
+        if (data[at(sign)]! > outward - 1) continue
+        let best = 0
+        for (let k = -ASIDE; k <= ASIDE; k += 0.5) {
+          const j = Math.round(y + sign * FOLLOWED * gx + k * gy) * width + Math.round(x - sign * FOLLOWED * gy + k * gx)
+          best = Math.max(best, slopes.x[j]! * gx + slopes.y[j]! * gy)
+        }
+        sum += steepness * Math.min(1, Math.abs(1 - best / steepness))
+        weight += steepness
+        count++
+      }
+    }
+    return count < 6 ? 0 : sum / weight
+  }
+  const usual = Math.max(...OUTWARD.map(breakAcross))
+  return { value: breakAcross(0), limit: 1.2 * usual + 0.3 }
+}

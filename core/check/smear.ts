@@ -1,0 +1,75 @@
+import { gaussianBlur } from '../raster/blur.js'
+import type { Plane } from '../raster/raster.js'
+import { median } from '../raster/statistics.js'
+import type { Measure } from '../treatment/schema.js'
+import type { Slopes } from './broken-edge.js'
+
+/** Structure between grain and form: between Gaussians of these deviations. */
+const FINE = 1.2
+const COARSE = 3.5
+/** Half the width of the band along the outline in which a halo would lie. */
+const HALO = 2
+const OUTWARD = [5, 8, 11]
+const PARTS = 6
+
+/**
+ * Is structure washed out inside, or does a rim of tone follow the outline?
+ *
+ * Two questions, the worse answer counts: how much calmer the inside is than its surroundings at the scale above grain,
+ * and how much of the slope along the outline runs across it. Each is held against what parts of the surroundings differ
+ * among themselves, and outlines moved outward.
+ *
+ * @param light     Log of the light.
+ * @param distance  From the outline, negative inside.
+ * @param partAt    Which part of the outline a pixel belongs to, so that surroundings are compared with themselves.
+ */
+export function measureSmear(light: Plane, slopes: Slopes, distance: Plane, thickness: number, partAt: (x: number, y: number) => number): Measure {
+  return { value: Math.max(washedOut(light, distance, thickness, partAt), halo(slopes, distance)), limit: 1 }
+}
+
+function washedOut(light: Plane, distance: Plane, thickness: number, partAt: (x: number, y: number) => number): number {
+  const fine = gaussianBlur(light, FINE).data
+  const coarse = gaussianBlur(light, COARSE).data
+  const inside: number[] = []
+  const outside: number[][] = Array.from({ length: 8 }, () => [])
+  const border = 6
+  for (let y = border; y < light.height - border; y++) {
+    for (let x = border; x < light.width - border; x++) {
+      const i = y * light.width + x
+      const d = distance.data[i]!
+      if (d < -0.5) inside.push(Math.abs(fine[i]! - coarse[i]!))
+      else if (d > 4 && d < 1.3 * thickness + 9) outside[partAt(x, y)]!.push(Math.abs(fine[i]! - coarse[i]!))
+    }
+  }
+  const parts = outside.filter((list) => list.length >= 12).map((list) => median(Float32Array.from(list))).sort((a, b) => a - b)
+  if (inside.length < 24 || parts.length < PARTS - 2) return 0
+  const here = median(Float32Array.from(inside)) + 1e-6
+  const usual = parts[parts.length >> 1]! + 1e-6
+  const calmest = parts[0]! + 1e-6
+  return usual / here / (1.25 * (usual / calmest) + 0.35)
+}
+
+function halo(slopes: Slopes, distance: Plane): number {
+  const { width, height, data } = distance
+  const across = (outward: number): number => {
+    let normal = 0
+    let along = 0
+    let count = 0
+    for (let y = 4; y < height - 4; y++) {
+      for (let x = 4; x < width - 4; x++) {
+        const i = y * width + x
+        if (Math.abs(data[i]! - outward) > HALO) continue
+        const nx = data[i + 1]! - data[i - 1]!
+        const ny = data[i + width]! - data[i - width]!
+        const length = Math.sqrt(nx * nx + ny * ny)
+        if (length < 0.5) continue
+        const n = (slopes.x[i]! * nx + slopes.y[i]! * ny) / length
+        normal += n * n
+        along += slopes.steepness[i]! * slopes.steepness[i]! - n * n
+        count++
+      }
+    }
+    return count < 20 ? 0 : normal / (along + 1e-12)
+  }
+  return across(0) / (1.4 * Math.max(...OUTWARD.map(across)) + 0.8)
+}

@@ -1,0 +1,59 @@
+import { clipRegion, growRegion, overlaps, type Plane, type Region } from '../raster/raster.js'
+import type { Area } from '../treatment/schema.js'
+import { distanceOutside, shapeBounds, type Shape } from './shape.js'
+
+/** Smallest rectangle that holds all that an area may cover. */
+export function areaBounds(area: Area): Region {
+  const boxes = area.parts.filter((part) => part.mode === 'add').map((part) => growRegion(shapeBounds(part.shape), Math.ceil(area.softEdgePx / 2)))
+  if (boxes.length === 0) return { x: 0, y: 0, width: 0, height: 0 }
+  const x = Math.min(...boxes.map((box) => box.x))
+  const y = Math.min(...boxes.map((box) => box.y))
+  return { x, y, width: Math.max(...boxes.map((box) => box.x + box.width)) - x, height: Math.max(...boxes.map((box) => box.y + box.height)) - y }
+}
+
+/** Whether an area may cover something of a region. */
+export function areaReaches(area: Area, region: Region): boolean {
+  return overlaps(areaBounds(area), region)
+}
+
+/**
+ * How far each pixel of a region is covered by any of the areas, 0 to 1.
+ *
+ * A pixel whose centre lies inside is covered wholly when the edge is sharp; a soft edge fades half on either side of
+ * the outline. Parts follow one another: what is taken away can be added again.
+ *
+ * @returns A plane of the region's size; null when no area comes near, which is the usual case.
+ */
+export function areaCoverage(areas: readonly Area[], region: Region): Plane | null {
+  const near = areas.filter((area) => areaReaches(area, region))
+  if (near.length === 0) return null
+  const data = new Float32Array(region.width * region.height)
+  for (const area of near) {
+    const own = new Float32Array(data.length)
+    for (const { mode, shape } of area.parts) {
+      const box = growRegion(shapeBounds(shape), Math.ceil(area.softEdgePx / 2) + 1)
+      const part = clipRegion({ ...box, x: box.x - region.x, y: box.y - region.y }, region.width, region.height)
+      if (part.width === 0 || part.height === 0) continue
+      const distance = distanceOutside(shape, { ...part, x: part.x + region.x, y: part.y + region.y }, area.softEdgePx / 2 + 1).data
+      for (let y = 0; y < part.height; y++) {
+        for (let x = 0; x < part.width; x++) {
+          const i = (y + part.y) * region.width + x + part.x
+          const d = distance[y * part.width + x]!
+          const cover = area.softEdgePx === 0 ? (d < 0 ? 1 : 0) : Math.max(0, Math.min(1, 0.5 - d / area.softEdgePx))
+          own[i] = mode === 'add' ? Math.max(own[i]!, cover) : Math.min(own[i]!, 1 - cover)
+        }
+      }
+    }
+    for (let i = 0; i < data.length; i++) data[i] = Math.max(data[i]!, own[i]!)
+  }
+  return { width: region.width, height: region.height, data }
+}
+
+/** Whether a shape covers the centre of a pixel that an area covers, if only in part. */
+export function touchesArea(shape: Shape, areas: readonly Area[]): boolean {
+  const bounds = shapeBounds(shape)
+  const cover = areaCoverage(areas, bounds)
+  if (!cover) return false
+  const distance = distanceOutside(shape, bounds, 1).data
+  return cover.data.some((value, i) => value > 0 && distance[i]! < 0)
+}
