@@ -9,6 +9,7 @@ import { rasterSource, type Region } from '@fennip/core/raster/raster.js'
 import { makeTransfer, type Transfer } from '@fennip/core/raster/transfer.js'
 import { layOver, makePatches, type Patch } from '@fennip/core/render/patch.js'
 import { packPatch, unpackPatch } from '@fennip/core/render/patch-code.js'
+import { guardsOf } from '@fennip/core/treatment/guards.js'
 import { mendAll } from '@fennip/core/treatment/mend-all.js'
 import type { Plan, Step, Treatment } from '@fennip/core/treatment/schema.js'
 import { folderStorage, keepFile, type Storage } from './storage/storage.js'
@@ -66,7 +67,7 @@ export async function mendOpenFlaws({ folder, treatment, port }: { folder: strin
   port.on('message', () => {
     cancelled = true
   })
-  const steps = mendAll(pixels, transfer, open, { id: () => `m-${randomUUID().slice(0, 13)}` }, (_step, done) => {
+  const steps = mendAll(pixels, transfer, open, { guards: guardsOf(treatment), id: () => `m-${randomUUID().slice(0, 13)}` }, (_step, done) => {
     port.postMessage(done / open.length)
     return !cancelled
   })

@@ -2,7 +2,7 @@ import { logLight } from '../find/log-light.js'
 import { gaussianBlur } from '../raster/blur.js'
 import { differenceCiede2000, type Lab } from '../raster/colour-difference.js'
 import { PI, cos, cubeRoot, sin } from '../raster/exact-math.js'
-import { clipRegion, crop, growRegion, type IntegerRaster, type Plane, type PixelSource, type Region } from '../raster/raster.js'
+import { clipRegion, contains, growRegion, type IntegerRaster, type Plane, type PixelSource, type Region } from '../raster/raster.js'
 import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
 import type { Transfer } from '../raster/transfer.js'
 import { areaCoverage, touchesArea } from '../shape/area.js'
@@ -65,7 +65,7 @@ export function measureTelltales(mend: MendUnderTest): Telltales {
     leftover: shape.type === 'disc' ? measureLeftoverDisc(light, region, shape) : measureLeftoverPath(light, distance, thickness),
     toneStep: measureToneStep(pixels, transfer, distance, thickness, sectors),
     grain: measureGrain(light, distance, thickness),
-    repeat: measureRepeat(mend, light, region),
+    repeat: measureRepeat(mend, light, region, distance),
     brokenEdge: measureBrokenEdge(slopes, distance),
     smear: measureSmear(light, slopes, distance, thickness, sectors),
     subjectTouched: measureSubject(mend),
@@ -238,38 +238,47 @@ function measureGrain(light: Plane, distance: Plane, r: number): Measure {
   return { value: ratio, limit: Math.max(0.2, (3 * 1.17) / Math.sqrt(inside.length / 2)) }
 }
 
-/** Likeness of the mend and its source in structure coarser than grain, beyond what noise would show. */
-function measureRepeat(mend: MendUnderTest, light: Plane, region: Region): Measure {
+/**
+ * Likeness of the mend and its source in structure coarser than grain, beyond what noise would show, and as far as that
+ * structure stands out from its surroundings: of ordinary texture nobody knows a piece again.
+ */
+function measureRepeat(mend: MendUnderTest, light: Plane, region: Region, distance: Plane): Measure {
   const { source, shape, picture, transfer } = mend
   const limit = 0.6
   // Mirrored, turned or scaled, a pattern is not seen as the same one.
   if (!source || !isPlain(source)) return { value: 0, limit }
-  const bounds = clipRegion(shapeBounds(shape), picture.width, picture.height)
-  const moved = { ...bounds, x: bounds.x + source.dx, y: bounds.y + source.dy }
-  const wide = growRegion(moved, 6)
-  if (wide.x < 0 || wide.y < 0 || wide.x + wide.width > picture.width || wide.y + wide.height > picture.height) return { value: 0, limit }
-  const here = growRegion(bounds, 6)
-  if (here.x < region.x || here.y < region.y || here.x + here.width > region.x + region.width || here.y + here.height > region.y + region.height) return { value: 0, limit }
-  const a = bandPass(cropPlane(light, { ...here, x: here.x - region.x, y: here.y - region.y }))
-  const b = bandPass(logLight(picture.read(wide), transfer))
-  const inside = distanceOutside(shape, here, 2)
+  const here = growRegion(clipRegion(shapeBounds(shape), picture.width, picture.height), 6)
+  const there = { ...here, x: here.x + source.dx, y: here.y + source.dy }
+  if (!contains({ x: 0, y: 0, width: picture.width, height: picture.height }, there) || !contains(region, here)) return { value: 0, limit }
+  const a = bandPass(light)
+  const b = bandPass(logLight(picture.read(there), transfer))
   let ab = 0
   let aa = 0
   let bb = 0
   let n = 0
+  let around = 0
+  let aroundCount = 0
   for (let i = 0; i < a.band.length; i++) {
-    if (inside.data[i]! > -1) continue
-    ab += a.band[i]! * b.band[i]!
+    const x = (i % region.width) + region.x - here.x
+    const y = Math.floor(i / region.width) + region.y - here.y
+    if (distance.data[i]! > 3) {
+      around += a.band[i]! * a.band[i]!
+      aroundCount++
+    }
+    if (distance.data[i]! > -1 || x < 0 || y < 0 || x >= here.width || y >= here.height) continue
+    const source = b.band[y * here.width + x]!
+    ab += a.band[i]! * source
     aa += a.band[i]! * a.band[i]!
-    bb += b.band[i]! * b.band[i]!
+    bb += source * source
     n++
   }
-  if (n < 12) return { value: 0, limit }
+  if (n < 12 || aroundCount < 12) return { value: 0, limit }
   const likeness = ab / Math.sqrt(aa * bb + 1e-20)
   // White noise of deviation s leaves about 0.028 s^2 between Gaussians of 1.5 and 4 px (1/4pi(1/s1^2 + 1/s2^2 - 4/(s1^2 + s2^2))).
   const noise = 0.028 * a.noise * a.noise
   const structure = Math.max(0, 1 - (3 * noise) / (aa / n + 1e-20))
-  return { value: Math.max(0, likeness) * structure, limit }
+  const distinct = Math.min(1, aa / n / (2 * (around / aroundCount) + 1e-20))
+  return { value: Math.max(0, likeness) * structure * distinct, limit }
 }
 
 function bandPass(plane: Plane): { band: Float32Array; noise: number } {
@@ -277,11 +286,6 @@ function bandPass(plane: Plane): { band: Float32Array; noise: number } {
   const coarse = gaussianBlur(plane, 4)
   const detail = plane.data.map((value, i) => Math.abs(value - fine.data[i]!))
   return { band: fine.data.map((value, i) => value - coarse.data[i]!), noise: DEVIATION_PER_MAD * median(detail) }
-}
-
-function cropPlane(plane: Plane, region: Region): Plane {
-  const cut = crop({ ...plane, channels: 1 }, region)
-  return { width: cut.width, height: cut.height, data: cut.data }
 }
 
 /** Was a pixel changed that lies wholly in a guard? */

@@ -6,7 +6,8 @@ import { gaussianBlur } from '../raster/blur.js'
 import { clipRegion, growRegion, overlaps, type PixelSource } from '../raster/raster.js'
 import type { Transfer } from '../raster/transfer.js'
 import { patchedSource } from '../render/patch.js'
-import { areaReaches } from '../shape/area.js'
+import { ProblemError } from '../problem.js'
+import { areaReaches, liesWithin } from '../shape/area.js'
 import { moveShape, shapeBounds, shapeCentre, shapeThickness, type Disc, type Shape } from '../shape/shape.js'
 import type { Area, Flaw, Source, Step, Telltales } from '../treatment/schema.js'
 import { fillReach } from './fill.js'
@@ -56,8 +57,11 @@ interface Trial {
  *
  * Lift first, since it gives back what is really there; then a fill where that comes nearer to what was there than any
  * single place; then heal from one source after another; then a fill all the same; when nothing passes, what shows least.
+ *
+ * @throws {ProblemError} when the flaw lies wholly in a guard.
  */
 export function chooseMend(request: MendRequest): Step {
+  refuseGuarded(request)
   const trials: Trial[] = []
   const notes: string[] = []
   const { flaw, method } = request
@@ -100,6 +104,16 @@ export function chooseMend(request: MendRequest): Step {
   if (best.step.method === 'lift') return finish(best, `Lifted, although it shows ${wordsFor(best.telltales)}: healing shows more.`, method)
   const because = notes.length > 0 ? `Healed, because ${notes.join(', ')}.` : transplant === 'clone' ? 'Copied as you asked.' : 'Healed from the place that matches best.'
   return finish(best, because, method)
+}
+
+function refuseGuarded({ flaw, guards = [] }: MendRequest): void {
+  if (!liesWithin(mendShape(flaw), guards)) return
+  const holding = guards.find((guard) => liesWithin(mendShape(flaw), [guard]))
+  throw new ProblemError('flaw-guarded', {
+    title: 'The flaw is guarded',
+    detail: `It lies in ${holding ? `the guard "${holding.name}"` : 'guards'}, where nothing is changed. Make the guard a zone to mend it, and a guard again afterwards.`,
+    status: 422,
+  })
 }
 
 /** Half the width up to which a fill is tried unasked: of what lies deeper inside, the surroundings say nothing. */
@@ -158,6 +172,7 @@ function likelyErrorOfHeal({ picture, transfer, flaw }: MendRequest): number {
  * A heal from the best source at once, nothing tried or measured: what a click shows until the choice is made.
  */
 export function quickHeal(request: MendRequest): Step {
+  refuseGuarded(request)
   const shape = mendShape(request.flaw)
   const [offer] = searchSources(request.picture, grown(shape, softEdgeOf(request, shape) / 2), request.openFlaws, [], request.guards)
   const { dx, dy } = offer ?? fallbackSource(request, shape)

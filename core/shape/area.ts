@@ -57,3 +57,12 @@ export function touchesArea(shape: Shape, areas: readonly Area[]): boolean {
   const distance = distanceOutside(shape, bounds, 1).data
   return cover.data.some((value, i) => value > 0 && distance[i]! < 0)
 }
+
+/** Whether every pixel of a shape lies wholly in the areas: there is nothing of it left to mend. */
+export function liesWithin(shape: Shape, areas: readonly Area[]): boolean {
+  const bounds = shapeBounds(shape)
+  const cover = areaCoverage(areas, bounds)
+  if (!cover) return false
+  const distance = distanceOutside(shape, bounds, 1).data
+  return cover.data.every((value, i) => value === 1 || distance[i]! >= 0)
+}

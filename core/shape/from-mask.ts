@@ -1,15 +1,16 @@
 import type { Outline } from './shape.js'
 
-/** Larger pieces are cut along a grid of this side, so that a long scratch is mended piece by piece from close by. */
+/** Side of the grid along which large pieces are cut, so that a long scratch is mended piece by piece from close by. */
 const PIECE = 96
 
 /**
  * Turn a mask into outlines, one for each piece that hangs together.
  *
  * @param mask  Row by row, not 0 where damaged.
+ * @param piecePx  Side of the grid along which large pieces are cut; Infinity leaves them whole.
  * @returns Outlines along the borders of pixels, holes included; together they cover exactly the pixels of the mask.
  */
-export function outlinesOfMask(mask: Uint8Array, width: number, height: number): Outline[] {
+export function outlinesOfMask(mask: Uint8Array, width: number, height: number, piecePx = PIECE): Outline[] {
   const labels = new Int32Array(width * height)
   const outlines: Outline[] = []
   let label = 0
@@ -18,18 +19,22 @@ export function outlinesOfMask(mask: Uint8Array, width: number, height: number):
     if (mask[start] === 0 || labels[start] !== 0) continue
     label++
     // A piece never leaves the cell of the grid it starts in.
-    const cellX = Math.floor((start % width) / PIECE)
-    const cellY = Math.floor(Math.floor(start / width) / PIECE)
-    const left = cellX * PIECE
-    const right = Math.min(width, left + PIECE)
-    const top = cellY * PIECE
-    const bottom = Math.min(height, top + PIECE)
+    const side = Math.min(piecePx, Math.max(width, height))
+    const left = Math.floor((start % width) / side) * side
+    const right = Math.min(width, left + side)
+    const top = Math.floor(Math.floor(start / width) / side) * side
+    const bottom = Math.min(height, top + side)
     labels[start] = label
     stack.push(start)
+    const box = { left: right, right: left, top: bottom, bottom: top }
     while (stack.length > 0) {
       const i = stack.pop()!
       const x = i % width
       const y = (i - x) / width
+      box.left = Math.min(box.left, x)
+      box.right = Math.max(box.right, x + 1)
+      box.top = Math.min(box.top, y)
+      box.bottom = Math.max(box.bottom, y + 1)
       const visit = (j: number, nx: number, ny: number) => {
         if (nx < left || nx >= right || ny < top || ny >= bottom || mask[j] === 0 || labels[j] !== 0) return
         labels[j] = label
@@ -40,7 +45,7 @@ export function outlinesOfMask(mask: Uint8Array, width: number, height: number):
       visit(i - width, x, y - 1)
       visit(i + width, x, y + 1)
     }
-    outlines.push(traceBorders(labels, label, width, { left, right, top, bottom }))
+    outlines.push(traceBorders(labels, label, width, box))
   }
   return outlines
 }

@@ -2,25 +2,28 @@ import { chooseMend } from '../mend/choose.js'
 import type { MethodName } from '../mend/methods.js'
 import { rasterSource, type IntegerRaster } from '../raster/raster.js'
 import type { Transfer } from '../raster/transfer.js'
-import { carryOut } from '../mend/methods.js'
+import { carryOut, decisionsOf } from '../mend/methods.js'
 import { layOver } from '../render/patch.js'
 import { mendShape } from '../mend/choose.js'
+import { liesWithin } from '../shape/area.js'
 import { shapeCentre } from '../shape/shape.js'
-import type { Flaw, Step } from './schema.js'
+import type { Area, Flaw, Step } from './schema.js'
 
 /**
  * Choose a mend for every flaw, each seeing the earlier ones: big flaws first.
  *
  * @param pixels  The picture; the mends are laid into it.
  * @param flaws   Open flaws.
+ * @param options  What lies wholly in a guard stays open.
  * @param onStep  Told after each; returns false to stop.
  */
 export function mendAll(
   pixels: IntegerRaster, transfer: Transfer, flaws: readonly Flaw[],
-  options: { method?: MethodName; id: (flaw: Flaw) => string }, onStep?: (step: Step, done: number) => boolean | void,
+  options: { method?: MethodName; guards?: readonly Area[]; id: (flaw: Flaw) => string }, onStep?: (step: Step, done: number) => boolean | void,
 ): Step[] {
   const picture = rasterSource(pixels)
-  const order = [...flaws].sort((a, b) => shapeCentre(b.shape).r - shapeCentre(a.shape).r)
+  const { guards = [] } = options
+  const order = flaws.filter((flaw) => !liesWithin(mendShape(flaw), guards)).sort((a, b) => shapeCentre(b.shape).r - shapeCentre(a.shape).r)
   const open = new Set(order)
   const steps: Step[] = []
   const near = nearbyIndex(order)
@@ -28,8 +31,8 @@ export function mendAll(
   for (const flaw of order) {
     open.delete(flaw)
     const neighbours = near(flaw).filter((other) => open.has(other)).map((other) => mendShape(other))
-    const step = chooseMend({ picture, transfer, flaw, openFlaws: neighbours, id: options.id(flaw), ...(options.method ? { method: options.method } : {}) })
-    layOver(pixels, whole, carryOut(picture, transfer, step))
+    const step = chooseMend({ picture, transfer, flaw, openFlaws: neighbours, guards, id: options.id(flaw), ...(options.method ? { method: options.method } : {}) })
+    layOver(pixels, whole, carryOut(picture, transfer, decisionsOf(step, guards)))
     steps.push(step)
     if (onStep?.(step, steps.length) === false) break
   }
