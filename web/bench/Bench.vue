@@ -1,12 +1,16 @@
 <script setup lang="ts">
 import { ElMessage, ElProgress, ElSlider } from 'element-plus'
-import { onKeyStroke, useEventListener } from '@vueuse/core'
+import { onKeyStroke, useEventListener, useIntervalFn } from '@vueuse/core'
 import { computed, onBeforeUnmount, ref, watch } from 'vue'
 import { RouterLink } from 'vue-router'
 import { ProblemError } from '@fennip/core/problem.js'
+import BesideView from '../stage/BesideView.vue'
 import PictureView from '../stage/PictureView.vue'
 import { megapixels } from '../shared/words.js'
+import { useAreas } from '../store/areas.js'
 import { useBench, type MarksShown, type Tool } from '../store/bench.js'
+import { useGroup } from '../store/group.js'
+import { useOffer } from '../store/offer.js'
 import type { Lens } from '../workers/display.js'
 import CloseLook from './CloseLook.vue'
 import FindSlip from './FindSlip.vue'
@@ -18,6 +22,9 @@ import Steps from './Steps.vue'
 
 const props = defineProps<{ job: string; picture: string; stage: string }>()
 const bench = useBench()
+const areas = useAreas()
+const group = useGroup()
+const offer = useOffer()
 const view = ref<InstanceType<typeof PictureView>>()
 const failed = ref('')
 
@@ -32,7 +39,10 @@ onBeforeUnmount(() => bench.close())
 // A lens belongs to the stage it was put on in.
 watch(() => props.stage, (stage) => {
   bench.lens = 'plain'
-  if (stage !== 'mend') bench.tool = 'select'
+  if (stage !== 'mend') {
+    bench.tool = 'select'
+    group.clear()
+  }
 })
 watch(() => bench.problem, (problem) => {
   if (!problem) return
@@ -52,6 +62,7 @@ const TOOLS: { id: Tool; word: string; key?: string; hint: string }[] = [
   { id: 'spot', word: 'Spot', key: 'S', hint: 'Click to mend a round spot' },
   { id: 'stroke', word: 'Stroke', key: 'T', hint: 'Draw along a scratch, hair or fold; or click corner by corner and press Enter' },
   { id: 'outline', word: 'Outline', key: 'U', hint: 'Draw round a tear or stain; or click corner by corner and press Enter' },
+  { id: 'area', word: 'Guard', key: 'G', hint: 'Draw what mends must stop at' },
 ]
 const MARKS: MarksShown[] = ['all', 'unsettled', 'none']
 
@@ -69,25 +80,65 @@ const mending = () => props.stage === 'mend'
 key('ArrowDown', () => bench.stepThrough(1))
 key('ArrowUp', () => bench.stepThrough(-1))
 const drawing = () => view.value?.drawing
-key('Enter', () => (drawing()?.active.value ? void drawing()!.finish() : void bench.setState('settled')), () => mending() && (!!drawing()?.active.value || !!bench.selectedStep))
+key('Enter', () => {
+  if (drawing()?.active.value) void drawing()!.finish()
+  else if (bench.tool === 'area') void areas.keep()
+  else void bench.setState('settled')
+}, () => mending() && (!!drawing()?.active.value || bench.tool === 'area' || !!bench.selectedStep))
+key(['i', 'I'], () => (areas.side = areas.side === 'inside' ? 'outside' : 'inside'), () => mending() && bench.tool === 'area')
+key(['n', 'N'], () => void offer.accept(), () => mending() && !!offer.step)
 key(['l', 'L'], () => void bench.setState('left'), mending)
 key(['o', 'O'], () => void bench.otherSource(), () => mending() && !bench.busy)
 key(['m', 'M'], () => void bench.mendSelected(), () => mending() && !bench.busy)
-key('Delete', () => void bench.takeOut(), mending)
-key('Backspace', () => (drawing()?.active.value ? drawing()!.undoCorner() : void bench.takeOut()), mending)
+key('Delete', () => void (bench.tool === 'area' ? areas.remove() : bench.group.size > 1 ? group.reset() : bench.takeOut()), mending)
+key('Backspace', () => {
+  if (drawing()?.active.value) drawing()!.undoCorner()
+  else if (bench.tool === 'area') void areas.undoMark()
+  else void bench.takeOut()
+}, mending)
 key('1', () => void bench.mendSelected('lift'), () => mending() && !bench.busy)
 key('2', () => void bench.mendSelected('heal'), () => mending() && !bench.busy)
 key('3', () => void bench.mendSelected('fill'), () => mending() && !bench.busy)
 key('4', () => void bench.mendSelected('clone'), () => mending() && !bench.busy)
 for (const { id, key: letter } of TOOLS) if (letter) key([letter.toLowerCase(), letter], () => (bench.tool = bench.tool === id ? 'select' : id), mending)
-key('Escape', () => (drawing()?.active.value ? drawing()!.giveUp() : (bench.selectedId = null)))
+key('Escape', () => {
+  if (drawing()?.active.value) drawing()!.giveUp()
+  else if (areas.isDrawing) areas.forget()
+  else if (bench.tool === 'shape') bench.tool = 'select'
+  else if (bench.group.size > 0) group.clear()
+  else bench.selectedId = null
+})
 key(['h', 'H'], () => (bench.marks = MARKS[(MARKS.indexOf(bench.marks) + 1) % MARKS.length]!))
 key(['-'], () => (bench.toolSize /= 1.2), mending)
 key(['+', '='], () => (bench.toolSize = bench.toolSize * 1.2 + 1), mending)
 key(['d', 'D'], () => view.value?.toggleDivider())
+key(['b', 'B'], () => (bench.beside = !bench.beside))
+key(['k', 'K'], toggleBlink)
+key(['w', 'W'], () => (bench.compareScope = bench.compareScope === 'all' ? 'mend' : 'all'), mending)
+/** The result and what it is compared with, in turn, while blinking is on. */
+const blinking = ref(false)
+const BLINK = 700
+const { pause, resume } = useIntervalFn(() => (bench.holdOriginal = !bench.holdOriginal), BLINK, { immediate: false })
+function toggleBlink(): void {
+  blinking.value = !blinking.value
+  if (blinking.value) resume()
+  else {
+    pause()
+    bench.holdOriginal = false
+  }
+}
 key(['z', 'Z'], () => view.value?.zoomTo(1))
 key('0', () => view.value?.zoomTo('fit'))
+const NUDGES: Record<string, [number, number]> = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }
 useEventListener('keydown', (event: KeyboardEvent) => {
+  const nudge = NUDGES[event.key]
+  const source = bench.selectedStep?.source
+  if (nudge && event.altKey && mending() && source && !typing(event)) {
+    event.preventDefault()
+    bench.trySource(source.dx + nudge[0], source.dy + nudge[1])
+    bench.adjust({}, true)
+    return
+  }
   if (event.code === 'Space' && !typing(event)) {
     event.preventDefault()
     bench.holdOriginal = true
@@ -135,7 +186,7 @@ const runWord = computed(() => ({ find: 'Searching', mend: 'Mending', export: 'W
           <div v-if="stage === 'mend'" class="tabs" role="radiogroup" aria-label="Tool">
             <button v-for="tool in TOOLS" :key="tool.id" type="button" role="radio" :aria-checked="bench.tool === tool.id" :class="{ on: bench.tool === tool.id }" :data-test="`tool-${tool.id}`" :title="tool.hint" @click="bench.tool = tool.id">{{ tool.word }} <span v-if="tool.key" class="key">{{ tool.key }}</span></button>
           </div>
-          <div v-if="stage === 'mend' && (bench.tool === 'spot' || bench.tool === 'stroke')" class="size">
+          <div v-if="stage === 'mend' && (bench.tool === 'spot' || bench.tool === 'stroke' || (bench.tool === 'area' && areas.drawWith === 'grow'))" class="size">
             Size <ElSlider v-model="bench.toolSize" :min="2" :max="300" :show-tooltip="false" aria-label="Size" /> <span class="number">{{ bench.toolSize }} px</span> <span class="key">-</span><span class="key">+</span>
           </div>
           <div class="marks-choice">Marks
@@ -143,14 +194,20 @@ const runWord = computed(() => ({ find: 'Searching', mend: 'Mending', export: 'W
             <span class="key">H</span>
           </div>
         </div>
-        <PictureView ref="view" :editable="stage === 'mend'" />
+        <div class="views" :class="{ two: bench.beside }">
+          <BesideView v-if="bench.beside" />
+          <PictureView ref="view" :editable="stage === 'mend'" />
+        </div>
         <div class="lenses">
           <span class="soft">Lens</span>
           <button v-for="lens in LENSES" :key="lens.id" type="button" :class="{ on: bench.lens === lens.id }" :aria-pressed="bench.lens === lens.id" :data-test="`lens-${lens.id}`" @click="bench.lens = lens.id">{{ lens.word }}</button>
           <ElSlider v-if="bench.lens !== 'plain'" v-model="bench.lensStrength" :min="0" :max="1" :step="0.05" :show-tooltip="false" aria-label="Strength of the lens" />
           <span class="soft hold">
             <button type="button" :class="{ on: bench.divider !== null }" :aria-pressed="bench.divider !== null" data-test="divide" @click="view?.toggleDivider()">Divide <span class="key">D</span></button>
-            Original <span class="key">Space</span>
+            <button type="button" :class="{ on: bench.beside }" :aria-pressed="bench.beside" data-test="beside-toggle" title="The original beside the result, moved with it" @click="bench.beside = !bench.beside">Beside <span class="key">B</span></button>
+            <button type="button" :class="{ on: blinking }" :aria-pressed="blinking" data-test="blink" title="Original and result in turn" @click="toggleBlink">Blink <span class="key">K</span></button>
+            <button v-if="stage === 'mend'" type="button" :class="{ on: bench.compareScope === 'mend' }" :aria-pressed="bench.compareScope === 'mend'" data-test="scope" title="Compare with the result without the selected mend, not with the original" @click="bench.compareScope = bench.compareScope === 'all' ? 'mend' : 'all'">One mend <span class="key">W</span></button>
+            Hold <span class="key">Space</span>
           </span>
         </div>
         <CloseLook />
@@ -166,6 +223,8 @@ const runWord = computed(() => ({ find: 'Searching', mend: 'Mending', export: 'W
 .bench { display: flex; flex-direction: column; height: 100%; overflow: hidden; }
 .room { flex: 1; min-height: 0; display: grid; grid-template-columns: 300px 1fr 216px; }
 .middle { display: grid; grid-template: 36px minmax(0, 1fr) 32px auto / minmax(0, 1fr); min-width: 0; min-height: 0; }
+.views { display: grid; grid-template-columns: minmax(0, 1fr); min-height: 0; }
+.views.two { grid-template-columns: minmax(0, 1fr) minmax(0, 1fr); }
 .tools { display: flex; align-items: center; gap: 12px; padding: 0 12px 0 8px; background: var(--ground); border-bottom: 1px solid var(--hairline); white-space: nowrap; }
 .tabs { display: flex; }
 .tabs button { border: 0; background: none; padding: 5px 8px; cursor: pointer; }

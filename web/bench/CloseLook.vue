@@ -1,14 +1,19 @@
 <script setup lang="ts">
-import { computed } from 'vue'
+import { computed, ref } from 'vue'
 import { scaleLinear } from 'd3-scale'
 import { severity, TELLTALE_NAMES as NAMES, type TelltaleName } from '@fennip/core/check/telltales.js'
 import { shapeCentre } from '@fennip/core/shape/shape.js'
 import type { Measure } from '@fennip/core/treatment/schema.js'
 import Crop from '../shared/Crop.vue'
+import { useOffer } from '../store/offer.js'
+import TelltaleDrawing from './TelltaleDrawing.vue'
 import { TELLTALE_NAMES } from '../shared/words.js'
 import { useBench } from '../store/bench.js'
 
 const bench = useBench()
+const offer = useOffer()
+/** The telltale whose drawing stands in place of the change. */
+const explained = ref<TelltaleName | null>(null)
 const SIZE = 150
 /** 1:1 in device pixels; a flaw larger than the frame is shown smaller, and the scale is said. */
 const region = computed(() => {
@@ -29,6 +34,7 @@ const bars = computed(() => {
   const telltales = bench.selectedStep?.telltales
   if (!telltales) return []
   return NAMES.map((name) => ({
+    id: name,
     name: TELLTALE_NAMES[name],
     width: length(severity(name, telltales[name])),
     shows: severity(name, telltales[name]) > 1,
@@ -50,16 +56,17 @@ function textOf(name: TelltaleName, measure: Measure | undefined): string {
     <template v-if="region">
       <figure><Crop :region="region" :view="PLAIN_ORIGINAL" :width="SIZE" :height="SIZE" /><figcaption>Original <span>{{ scaleText }}</span></figcaption></figure>
       <figure><Crop :region="region" :view="PLAIN_RESULT" :width="SIZE" :height="SIZE" /><figcaption>Result</figcaption></figure>
-      <figure><Crop :region="region" :view="CHANGE" :width="SIZE" :height="SIZE" /><figcaption>Change <span>6 ×</span></figcaption></figure>
-      <table v-if="bars.length > 0" aria-label="Telltales">
+      <figure v-if="offer.step"><Crop :region="region" :view="{ ...PLAIN_RESULT, proposal: offer.step }" :width="SIZE" :height="SIZE" /><figcaption data-test="offered">{{ offer.better ? 'Next best' : 'Next best, shows more' }} <span>{{ offer.step.method }}</span></figcaption></figure>
+      <TelltaleDrawing v-else-if="explained && bench.selectedStep" :name="explained" :step="bench.selectedStep" :size="SIZE" :across="region.width" />
+      <figure v-else><Crop :region="region" :view="CHANGE" :width="SIZE" :height="SIZE" /><figcaption>Change <span>6 ×</span></figcaption></figure>
+      <table v-if="bars.length > 0" aria-label="Telltales" title="The tick is what untouched surroundings show by themselves. Click a line to see it drawn.">
         <tbody>
-          <tr v-for="bar in bars" :key="bar.name" :class="{ over: bar.shows }">
+          <tr v-for="bar in bars" :key="bar.name" :class="{ over: bar.shows, explained: explained === bar.id }" :title="`Draw it: ${bar.name}`" :data-test="`telltale-${bar.id}`" @click="explained = explained === bar.id ? null : bar.id">
             <th>{{ bar.name }}</th>
             <td><div class="bar"><i :style="{ width: `${bar.width}%` }" /><em /></div></td>
             <td class="number">{{ bar.text }}</td>
           </tr>
         </tbody>
-        <caption>The tick is what untouched surroundings show by themselves.</caption>
       </table>
       <p v-else class="soft">No mend is laid on this flaw yet.</p>
     </template>
@@ -73,7 +80,10 @@ figure { margin: 0; }
 figcaption { display: flex; justify-content: space-between; font-size: 12px; color: var(--soft-ink); padding-top: 1px; }
 table { flex: 1; border-collapse: collapse; font-size: 12px; height: fit-content; min-width: 0; }
 caption { caption-side: bottom; text-align: left; color: var(--soft-ink); padding-top: 4px; }
-th { font-weight: 400; text-align: left; padding: 4px 10px 4px 4px; white-space: nowrap; width: 1px; }
+th { font-weight: 400; text-align: left; padding: 0 10px 0 4px; white-space: nowrap; width: 1px; }
+tr { cursor: pointer; }
+tr:hover { background: var(--ground); }
+tr.explained { box-shadow: inset 2px 0 0 var(--ink); }
 .number { text-align: right; width: 44px; }
 .bar { position: relative; height: 5px; background: #dadada; }
 .bar i { display: block; height: 100%; background: var(--settled); }

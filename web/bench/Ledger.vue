@@ -6,9 +6,11 @@ import { shapeCentre } from '@fennip/core/shape/shape.js'
 import type { Flaw } from '@fennip/core/treatment/schema.js'
 import Crop from '../shared/Crop.vue'
 import { minutesLeft, nameOf, STATE_WORDS, TELLTALE_SHORT, thousands } from '../shared/words.js'
+import { useGroup } from '../store/group.js'
 import { useBench, type LedgerFilter, type LedgerOrder } from '../store/bench.js'
 
 const bench = useBench()
+const group = useGroup()
 const scroller = ref<HTMLElement | null>(null)
 const ROW = 53
 const rows = useVirtualizer(computed(() => ({ count: bench.ledger.length, getScrollElement: () => scroller.value, estimateSize: () => ROW, overscan: 6 })))
@@ -20,9 +22,11 @@ const FILTERS: { id: LedgerFilter; word: string }[] = [
   { id: 'shows', word: 'What shows' },
   { id: 'left', word: 'Left' },
 ]
+const filters = computed(() => (bench.group.size > 0 ? [...FILTERS, { id: 'group' as const, word: 'Chosen' }] : FILTERS))
 const ORDERS: { id: LedgerOrder; word: string }[] = [
   { id: 'weight', word: 'Heaviest first' },
   { id: 'size', word: 'Largest first' },
+  { id: 'telltale', word: 'What shows most first' },
   { id: 'reading', word: 'In reading order' },
 ]
 const nextOrder = () => {
@@ -58,8 +62,15 @@ function about(flaw: Flaw): string {
 
 function sign(flaw: Flaw): { text: string; shows: boolean } {
   const names = whatShows(bench.stepOf.get(flaw.id)?.telltales)
+  if (bench.poorSources.has(flaw.id)) return { text: 'source now poor', shows: true }
   if (names.length > 0) return { text: TELLTALE_SHORT[names[0]!], shows: true }
   return { text: STATE_WORDS[flaw.state], shows: false }
+}
+
+/** With Ctrl or Shift a row joins the group, or leaves it. */
+function pick(id: string, event: MouseEvent): void {
+  if (event.ctrlKey || event.metaKey || event.shiftKey) group.toggle(id)
+  else bench.selectedId = id
 }
 
 watch(() => bench.selectedId, async (id) => {
@@ -82,14 +93,17 @@ watch(() => bench.selectedId, async (id) => {
       </div>
     </header>
     <div class="filters" role="group" aria-label="Filter">
-      <button v-for="filter in FILTERS" :key="filter.id" type="button" :class="{ on: bench.filter === filter.id }" :aria-pressed="bench.filter === filter.id" :data-test="`filter-${filter.id}`" @click="bench.filter = filter.id">{{ filter.word }}</button>
+      <button v-for="filter in filters" :key="filter.id" type="button" :class="{ on: bench.filter === filter.id }" :aria-pressed="bench.filter === filter.id" :data-test="`filter-${filter.id}`" @click="bench.filter = filter.id">{{ filter.word }}</button>
     </div>
-    <button type="button" class="order link-button" data-test="order" @click="nextOrder">{{ ORDERS.find((order) => order.id === bench.order)!.word }}</button>
+    <div class="order">
+      <button type="button" class="link-button" data-test="order" @click="nextOrder">{{ ORDERS.find((order) => order.id === bench.order)!.word }}</button>
+      <button type="button" class="link-button" data-test="choose-listed" :disabled="bench.ledger.length < 2" title="Change all flaws of this list together" @click="group.chooseListed">Choose all {{ thousands(bench.ledger.length) }}</button>
+    </div>
     <div ref="scroller" class="rows" tabindex="-1" data-test="ledger">
       <div :style="{ height: `${rows.getTotalSize()}px`, position: 'relative' }">
         <button
-          v-for="row in rows.getVirtualItems()" :key="bench.ledger[row.index]!.id" type="button" class="row" :class="[bench.ledger[row.index]!.state, { chosen: bench.ledger[row.index]!.id === bench.selectedId }]"
-          :style="{ transform: `translateY(${row.start}px)` }" data-test="ledger-row" @click="bench.selectedId = bench.ledger[row.index]!.id"
+          v-for="row in rows.getVirtualItems()" :key="bench.ledger[row.index]!.id" type="button" class="row" :class="[bench.ledger[row.index]!.state, { chosen: bench.ledger[row.index]!.id === bench.selectedId, grouped: bench.group.has(bench.ledger[row.index]!.id) }]"
+          :style="{ transform: `translateY(${row.start}px)` }" data-test="ledger-row" @click="pick(bench.ledger[row.index]!.id, $event)"
         >
           <Crop :region="around(bench.ledger[row.index]!)" :view="ORIGINAL" :width="41" :height="40" />
           <Crop :region="around(bench.ledger[row.index]!)" :view="RESULT" :width="41" :height="40" />
@@ -116,7 +130,8 @@ header { padding: 12px 12px 8px; border-bottom: 1px solid var(--hairline); }
 .filters { display: flex; gap: 4px; padding: 7px 10px 4px; }
 .filters button { border: 1px solid var(--hairline); background: #fff; border-radius: 3px; padding: 2px 7px; cursor: pointer; font-size: 12px; white-space: nowrap; }
 .filters button.on { border-color: var(--ink); box-shadow: inset 0 0 0 1px var(--ink); }
-.order { align-self: flex-start; padding: 2px 12px 6px; color: var(--soft-ink); font-size: 12px; }
+.order { display: flex; justify-content: space-between; padding: 2px 12px 6px; color: var(--soft-ink); font-size: 12px; }
+.row.grouped { background: var(--ground); box-shadow: inset 0 0 0 1px var(--soft-ink); }
 .rows { flex: 1; overflow-y: auto; border-top: 1px solid var(--hairline); }
 .row {
   position: absolute; left: 0; right: 0; height: 53px; display: flex; align-items: center; gap: 2px; padding: 0 10px 0 9px; text-align: left;

@@ -1,12 +1,25 @@
 <script setup lang="ts">
-import { ElSlider } from 'element-plus'
+import { ElMessageBox, ElSlider } from 'element-plus'
 import { computed, ref, watch } from 'vue'
 import { whatShows } from '@fennip/core/check/telltales.js'
 import { shapeCentre } from '@fennip/core/shape/shape.js'
 import { nameOf, TELLTALE_SHORT } from '../shared/words.js'
 import { useBench } from '../store/bench.js'
+import { useGroup } from '../store/group.js'
+import { useOffer } from '../store/offer.js'
+import AreaSlip from './AreaSlip.vue'
+import GroupSlip from './GroupSlip.vue'
+import ShapeSettings from './ShapeSettings.vue'
+import SourceSettings from './SourceSettings.vue'
 
 const bench = useBench()
+const group = useGroup()
+const offer = useOffer()
+const poor = computed(() => (bench.selected ? bench.poorSources.get(bench.selected.id) : undefined))
+async function resetAll(): Promise<void> {
+  const sure = await ElMessageBox.confirm(`All ${bench.steps.length} mends are taken out and their flaws are open again. Undo brings them back.`, 'Reset all mends', { confirmButtonText: 'Reset all', cancelButtonText: 'Keep them' }).then(() => true, () => false)
+  if (sure) await group.resetAll()
+}
 const METHODS = [
   { id: 'lift', word: 'Lift', key: '1' },
   { id: 'heal', word: 'Heal', key: '2' },
@@ -34,7 +47,9 @@ const verdict = computed(() => {
 </script>
 
 <template>
-  <aside class="slip" aria-label="Selected flaw">
+  <GroupSlip v-if="bench.group.size > 1" />
+  <AreaSlip v-else-if="bench.tool === 'area'" />
+  <aside v-else class="slip" aria-label="Selected flaw">
     <template v-if="bench.selected">
       <h2>{{ title }}</h2>
       <p class="reason soft" data-test="reason">{{ bench.selectedStep?.reason ?? 'Nothing is done to it yet.' }}</p>
@@ -51,8 +66,17 @@ const verdict = computed(() => {
         <button type="button" class="plain-button" data-test="other-source" :disabled="bench.busy" @click="bench.otherSource">{{ another }} <span class="key">O</span></button>
       </template>
       <button v-else type="button" class="plain-button main" data-test="mend-one" :disabled="bench.busy" @click="bench.mendSelected()">Mend <span class="key">M</span></button>
+      <p v-if="poor" class="shows" data-test="poor-source">Its source {{ poor }}. Take the next best mend or another source.</p>
+      <button v-if="offer.step" type="button" class="plain-button" data-test="take-offer" @click="offer.accept">{{ offer.better ? 'Take the next best' : 'Take the other all the same' }} <span class="key">N</span></button>
       <button type="button" class="plain-button" data-test="leave" @click="bench.setState('left')">Leave as it is <span class="key">L</span></button>
       <button type="button" class="plain-button" data-test="take-out" @click="bench.takeOut">Take out <span class="key">Del</span></button>
+      <SourceSettings v-if="bench.selectedStep?.source" />
+      <ShapeSettings />
+      <div class="alike">Choose all of
+        <button type="button" class="link-button" data-test="alike-kind" @click="group.chooseAlike('kind')">its kind</button>
+        <button type="button" class="link-button" data-test="alike-size" @click="group.chooseAlike('size')">its size</button>
+        <button type="button" class="link-button" data-test="alike-telltale" @click="group.chooseAlike('telltale')">its telltale</button>
+      </div>
       <p class="verdict" :class="{ shows: verdict.startsWith('It shows') }" data-test="verdict">{{ verdict }}</p>
     </template>
     <template v-else>
@@ -60,25 +84,34 @@ const verdict = computed(() => {
       <p class="soft">{{ bench.counts.open }} flaws are open. Fennip takes the gentlest method whose result does not show, and says why.</p>
       <button type="button" class="plain-button main" data-test="mend-all" :disabled="bench.counts.open === 0 || !!bench.run" @click="bench.mendAll">Mend all open</button>
       <p class="soft">Select a flaw in the picture or the ledger to judge it. With Spot a click mends at once; Stroke and Outline mend what you draw.</p>
-      <p class="soft">Hold <span class="key">Space</span> for the original.</p>
+      <template v-if="bench.tool === 'spot' || bench.tool === 'stroke' || bench.tool === 'outline'">
+        <h3>What you draw</h3>
+        <div class="hand" role="radiogroup" aria-label="Method of what you draw">
+          <button type="button" role="radio" :aria-checked="bench.handMethod === 'auto'" :class="{ on: bench.handMethod === 'auto' }" data-test="hand-auto" @click="bench.handMethod = 'auto'">Gentlest</button>
+          <button v-for="method in METHODS" :key="method.id" type="button" role="radio" :aria-checked="bench.handMethod === method.id" :class="{ on: bench.handMethod === method.id }" :data-test="`hand-${method.id}`" @click="bench.handMethod = method.id">{{ method.word }}</button>
+        </div>
+        <label><span>Strength <b>{{ Math.round(100 * bench.handStrength) }} %</b></span><ElSlider :model-value="Math.round(100 * bench.handStrength)" :min="5" :max="100" :show-tooltip="false" aria-label="Strength of what you draw" @update:model-value="(value) => (bench.handStrength = Number(value) / 100)" /></label>
+        <p class="soft">Faint mends can be laid one over another; each is a step of its own.</p>
+      </template>
+      <p class="soft">Hold <span class="key">Space</span> for the original. Hold <span class="key">Shift</span> to choose several.</p>
+      <button type="button" class="plain-button" data-test="reset-all" :disabled="bench.steps.length === 0" @click="resetAll">Reset all mends</button>
     </template>
   </aside>
 </template>
 
 <style scoped>
-.slip { display: flex; flex-direction: column; gap: 8px; padding: 12px 14px; background: var(--sheet); border-left: 1px solid var(--hairline); overflow-y: auto; }
-h2 { margin: 0; font-size: 15px; }
+h3 { margin: 4px 0 0; font-size: 13px; }
+.hand { display: flex; flex-wrap: wrap; gap: 4px; }
+.hand button { border: 1px solid var(--hairline); background: #fff; border-radius: 3px; padding: 2px 7px; cursor: pointer; font-size: 12px; }
+.hand button.on { border-color: var(--ink); box-shadow: inset 0 0 0 1px var(--ink); }
+.alike { font-size: 12px; color: var(--soft-ink); display: flex; flex-wrap: wrap; gap: 3px 8px; }
+.alike button { text-decoration: underline; }
 p { margin: 0 0 4px; }
 .methods { border: 1px solid var(--hairline); border-radius: 3px; overflow: hidden; background: #fff; flex: none; }
 .methods button { display: flex; justify-content: space-between; align-items: center; width: 100%; padding: 6px 9px; border: 0; border-bottom: 1px solid var(--hairline); background: none; cursor: pointer; }
 .methods button:last-child { border-bottom: 0; }
 .methods button.on { background: var(--settled); color: #fff; }
 .methods button:disabled { opacity: 0.6; }
-label span { display: flex; justify-content: space-between; }
-label b { font-weight: 400; }
-.plain-button { justify-content: space-between; flex: none; }
-.slip :deep(.el-slider) { --el-slider-height: 2px; --el-slider-button-size: 13px; --el-slider-main-bg-color: #5e5e5e; height: 22px; padding: 0 7px; box-sizing: border-box; }
-.slip :deep(.el-slider__button) { border-radius: 2px; border-color: var(--ink); background: var(--ink); width: 7px; }
 .verdict { padding-top: 6px; color: var(--soft-ink); }
 .verdict.shows { color: var(--shows); }
 </style>

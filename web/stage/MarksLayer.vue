@@ -2,7 +2,8 @@
 import { computed } from 'vue'
 import { whatShows } from '@fennip/core/check/telltales.js'
 import { mendShape } from '@fennip/core/mend/choose.js'
-import { moveShape, shapeCentre } from '@fennip/core/shape/shape.js'
+import { sourceShape } from '@fennip/core/mend/donor.js'
+import { shapeCentre } from '@fennip/core/shape/shape.js'
 import { useBench } from '../store/bench.js'
 import type { DragPreview } from './mark-drag.js'
 import { pathOf } from './paths.js'
@@ -24,6 +25,7 @@ interface Mark {
   readonly state: string
   /** Dashes of a small mark are short, so that it still reads as a ring. */
   readonly small: boolean
+  readonly grouped: boolean
 }
 
 const marks = computed<Mark[]>(() => {
@@ -41,7 +43,7 @@ const marks = computed<Mark[]>(() => {
     const sy = centre.y * scale + y
     // Half a view of marks round the view is kept drawn, so that a short pan shows no gap.
     if (sx < -reach - width / 2 || sy < -reach - height / 2 || sx > 1.5 * width + reach || sy > 1.5 * height + reach) continue
-    result.push({ id: flaw.id, path: pathOf(shape, props.resting), small: centre.r * scale < 8, state: step && whatShows(step.telltales).length > 0 && flaw.state === 'mended' ? 'shows' : flaw.state })
+    result.push({ id: flaw.id, path: pathOf(shape, props.resting), small: centre.r * scale < 8, state: step && whatShows(step.telltales).length > 0 && flaw.state === 'mended' ? 'shows' : flaw.state, grouped: bench.group.has(flaw.id) })
   }
   return result
 })
@@ -57,7 +59,7 @@ const chosen = computed(() => {
   return {
     path: pathOf(shape, props.resting),
     state: flaw.state,
-    source: source && step?.method !== 'lift' ? pathOf(moveShape(shape, source.dx, source.dy), props.resting) : null,
+    source: source && step?.method !== 'lift' ? pathOf(sourceShape(shape, source), props.resting) : null,
     line: props.drag?.kind === 'source' && source ? { x1: centre.x * scale + x, y1: centre.y * scale + y, x2: (centre.x + source.dx) * scale + x, y2: (centre.y + source.dy) * scale + y } : null,
     handle: shape.type === 'disc' ? { x: (shape.x + shape.r) * scale + x, y: shape.y * scale + y } : null,
   }
@@ -66,7 +68,7 @@ const chosen = computed(() => {
 
 <template>
   <svg class="marks" :class="{ faded }" :style="{ transform: moving }" data-test="marks">
-    <path v-for="mark in marks" :key="mark.id" :d="mark.path" :class="[mark.state, { small: mark.small }]" />
+    <path v-for="mark in marks" :key="mark.id" :d="mark.path" :class="[mark.state, { small: mark.small, grouped: mark.grouped }]" />
     <template v-if="chosen">
       <path v-if="chosen.source" :d="chosen.source" class="under" />
       <path v-if="chosen.source" :d="chosen.source" class="source" data-test="source-mark" />
@@ -89,6 +91,7 @@ path, line { fill: none; stroke-width: 1.3; vector-effect: non-scaling-stroke; }
 .shows { stroke: var(--shows); stroke-dasharray: 9 3; stroke-width: 2; }
 .mended.small, .shows.small { stroke-dasharray: 4 1.5; }
 .chosen { stroke-width: 2; }
+.grouped { stroke-width: 2.6; fill: #fff; fill-opacity: 0.22; }
 .under { stroke: #fff; stroke-width: 4; opacity: 0.75; }
 .source { stroke: var(--ink); stroke-dasharray: 1 3; stroke-width: 1.6; stroke-linecap: round; }
 .handle { fill: #fff; stroke: var(--ink); }

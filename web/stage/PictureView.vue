@@ -5,7 +5,13 @@ import { mendShape } from '@fennip/core/mend/choose.js'
 import { growRegion, type Region } from '@fennip/core/raster/raster.js'
 import { distanceAt, shapeCentre, shapeThickness, type Disc } from '@fennip/core/shape/shape.js'
 import { useBench } from '../store/bench.js'
+import { useAreas } from '../store/areas.js'
+import { useGroup } from '../store/group.js'
+import { useShaping } from '../store/shaping.js'
+import AreasLayer from './AreasLayer.vue'
 import MarksLayer from './MarksLayer.vue'
+import { linkViews } from './linked-views.js'
+import { useMarquee } from './marquee.js'
 import { LivingTiles } from './tile-source.js'
 import { useDrawing } from './drawing.js'
 import { useMarkDrag } from './mark-drag.js'
@@ -23,13 +29,28 @@ const zoomText = computed(() => {
   const scale = sight.value.scale * devicePixelRatio
   return scale >= 0.995 ? `${Math.round(scale * 10) / 10} : 1` : `${Math.round(scale * 100)} %`
 })
+const areas = useAreas()
+const shaping = useShaping()
+const group = useGroup()
 const drag = useMarkDrag(bench)
-const drawing = useDrawing(bench, () => sight.value.scale)
+const drawing = useDrawing(bench, () => sight.value.scale, {
+  kind: () => {
+    switch (bench.tool) {
+      case 'stroke': case 'outline': return bench.tool
+      case 'area': return areas.drawWith === 'outline' ? 'outline' : 'stroke'
+      case 'shape': return shaping.mode === 'draw-out' ? 'stroke' : shaping.mode === 'split' ? null : 'outline'
+      default: return null
+    }
+  },
+  drawn: (shape) => (bench.tool === 'area' ? areas.drawn(shape) : bench.tool === 'shape' ? shaping.drawn(shape) : bench.addShape(shape)),
+})
+const marquee = useMarquee(bench, group)
 let tiles: LivingTiles | null = null
 let restTimer = 0
 let stopPixels: (() => void) | null = null
+let stopLink: (() => void) | null = null
 
-const view = () => ({ lens: bench.lens, strength: bench.lensStrength, show: bench.holdOriginal ? ('original' as const) : ('result' as const) })
+const view = () => ({ lens: bench.lens, strength: bench.lensStrength, ...(bench.holdOriginal ? bench.before : { show: 'result' as const }) })
 
 function readSight(): Sight {
   const { viewport } = viewer.value!
@@ -97,17 +118,19 @@ onMounted(() => {
   made.addHandler('resize', () => setTimeout(follow, 30))
   made.addHandler('tile-unloaded', (event: { tile: { getUrl(): string } }) => tiles?.forget(event.tile.getUrl()))
   made.addHandler('canvas-press', (event: PointerNews) => {
-    if (!props.editable || twoFingers()) return
-    if (!drag.press(event.position, sight.value)) drawing.press(drawnPoint(event))
+    if (twoFingers()) return
+    if (marquee.press(event.originalEvent, inPicture(event.position)) || !props.editable) return
+    if (bench.tool === 'area' || bench.tool === 'shape' || !drag.press(event.position, sight.value)) drawing.press(drawnPoint(event))
   })
   made.addHandler('canvas-drag', (event: PointerNews) => {
-    if (drag.move(event.position, sight.value) || drawing.move(drawnPoint(event))) event.preventDefaultAction = true
+    if (marquee.move(inPicture(event.position)) || drag.move(event.position, sight.value) || drawing.move(drawnPoint(event))) event.preventDefaultAction = true
   })
   made.addHandler('canvas-drag-end', (event: PointerNews) => {
     // No gliding on after a drag of ours.
-    if (drag.active.value || drawing.active.value || drag.justEnded() || drawing.drawing.value) event.preventDefaultAction = true
+    if (marquee.active() || drag.active.value || drawing.active.value || drag.justEnded() || drawing.drawing.value) event.preventDefaultAction = true
   })
   made.addHandler('canvas-release', () => {
+    marquee.release()
     void drag.release()
     void drawing.release()
   })
@@ -116,20 +139,26 @@ onMounted(() => {
     const at = inPicture(event.position)
     const { width, height } = bench.opened!.original
     if (at.x < 0 || at.y < 0 || at.x >= width || at.y >= height) return
-    const hit = drawing.active.value ? null : markAt(at)
+    if (bench.tool === 'shape' && shaping.mode === 'split') {
+      void shaping.click(at)
+      return
+    }
+    const hit = drawing.active.value || bench.tool === 'area' || bench.tool === 'shape' ? null : markAt(at)
     if (!hit && props.editable && drawing.drawing.value) {
       void drawing.click(drawnPoint(event))
       return
     }
     // What began with the press was no stroke.
     drawing.giveUp()
-    if (hit) bench.selectedId = hit
+    if (hit && event.originalEvent instanceof MouseEvent && event.originalEvent.shiftKey) group.toggle(hit)
+    else if (hit) bench.selectedId = hit
     else if (props.editable && bench.tool === 'spot') {
       performance.mark('fennip-click')
       void bench.addSpot(at.x, at.y)
     } else bench.selectedId = null
   })
   stopPixels = bench.onPixels((region) => void repaint(region))
+  stopLink = linkViews(made, 'result', bench)
   frame.value!.addEventListener('pointermove', onPointer)
   frame.value!.addEventListener('pointerleave', () => (pointer.value = null))
   show()
@@ -137,7 +166,7 @@ onMounted(() => {
 
 /** With Alt the wheel changes the size of the tool; otherwise it zooms, as it always does. */
 function sizeByWheel(event: WheelEvent): void {
-  if (!event.altKey || !props.editable || bench.tool === 'select') return
+  if (!event.altKey || !props.editable || bench.tool === 'select' || bench.tool === 'shape') return
   event.preventDefault()
   event.stopPropagation()
   bench.toolSize *= event.deltaY < 0 ? 1.12 : 1 / 1.12
@@ -151,6 +180,7 @@ const countTouches = (event: TouchEvent) => {
   if (touches > 1) {
     drag.giveUp()
     drawing.giveUp()
+    marquee.giveUp()
   }
 }
 
@@ -180,7 +210,7 @@ function onPointer(event: PointerEvent): void {
 
 function show(): void {
   if (!viewer.value || !bench.opened) return
-  tiles = new LivingTiles(bench.opened, bench.thePool(), view, () => bench.divider)
+  tiles = new LivingTiles(bench.opened, bench.thePool(), view, () => bench.divider, () => bench.before)
   viewer.value.open(tiles.source() as never)
 }
 
@@ -251,6 +281,10 @@ function zoomTo(scale: number | 'fit'): void {
 watch(() => bench.selectedId, showSelected)
 watch(() => [bench.lens, bench.lensStrength, bench.holdOriginal], () => void repaint(null))
 watch(() => bench.opened?.id, show)
+watch(() => bench.before, () => {
+  if (bench.holdOriginal || bench.divider !== null) void repaint(null)
+})
+watch(() => bench.beside, () => setTimeout(follow, 60))
 /** Only what the divider passed over is painted anew. */
 watch(() => bench.divider, (now, before) => {
   if (!bench.opened) return
@@ -283,13 +317,26 @@ let gone = false
 onBeforeUnmount(() => {
   gone = true
   stopPixels?.()
+  stopLink?.()
   viewer.value?.destroy()
 })
 const pointerDisc = computed<Disc | null>(() => {
-  if (!props.editable || bench.tool === 'select' || bench.tool === 'outline' || !pointer.value || drag.active.value) return null
+  if (!props.editable || !pointer.value || drag.active.value || (bench.tool !== 'spot' && bench.tool !== 'stroke' && !(bench.tool === 'area' && areas.drawWith === 'grow'))) return null
   return { type: 'disc', x: pointer.value.x, y: pointer.value.y, r: (bench.toolSize / 2) * sight.value.scale }
 })
 watch(() => bench.tool, () => drawing.giveUp())
+const beforeWord = computed(() => (bench.before.show === 'original' ? 'Original' : 'Without this mend'))
+const marqueeBox = computed(() => {
+  const box = marquee.box.value
+  if (!box) return null
+  const { scale, x, y } = sight.value
+  return { x: box.x * scale + x, y: box.y * scale + y, width: box.width * scale, height: box.height * scale }
+})
+/** Why the source that is being dragged must not be set down where it is. */
+const refusal = computed(() => {
+  const dragged = drag.preview.value
+  return dragged?.kind === 'source' && dragged.source && bench.selectedStep ? bench.sourceRefusal(bench.selectedStep, { ...bench.selectedStep.source, dx: Math.round(dragged.source.dx), dy: Math.round(dragged.source.dy) }) : null
+})
 const drawn = computed(() => (drawing.preview.value ? pathOf(drawing.preview.value, sight.value) : ''))
 defineExpose({ zoomTo, drawing, toggleDivider })
 </script>
@@ -297,14 +344,17 @@ defineExpose({ zoomTo, drawing, toggleDivider })
 <template>
   <div class="picture-view" @wheel.capture="sizeByWheel" :class="[`lens-${bench.lens}`, editable ? bench.tool : 'select']" @touchstart.capture="countTouches" @touchend.capture="countTouches" @touchcancel.capture="countTouches">
     <div ref="frame" class="frame" data-test="picture" />
+    <AreasLayer v-if="bench.opened" :sight="sight" :resting="resting" :faded="drag.active.value || bench.holdOriginal || bench.divider !== null" />
     <MarksLayer v-if="bench.opened" :sight="sight" :resting="resting" :drag="drag.preview.value" :faded="drag.active.value || bench.holdOriginal || bench.divider !== null" />
     <svg v-if="drawn" class="pointer" data-test="drawn"><path :d="drawn" class="under" /><path :d="drawn" /></svg>
     <svg v-if="pointerDisc" class="pointer"><circle :cx="pointerDisc.x" :cy="pointerDisc.y" :r="Math.max(1.5, pointerDisc.r)" /></svg>
     <div
       v-if="bench.divider !== null" class="divider" :style="{ left: `${bench.divider * sight.scale + sight.x}px` }" role="separator" aria-label="Original left, result right" data-test="divider"
       @pointerdown="takeDivider" @pointermove="moveDivider" @pointerup="leaveDivider" @pointercancel="leaveDivider"
-    ><span>Original</span><span>Result</span></div>
-    <div v-if="bench.holdOriginal" class="banner">Original</div>
+    ><span>{{ beforeWord }}</span><span>Result</span></div>
+    <svg v-if="marqueeBox" class="pointer" data-test="marquee"><rect v-bind="marqueeBox" class="under" /><rect v-bind="marqueeBox" /></svg>
+    <div v-if="refusal && pointer" class="refusal" :style="{ left: `${pointer.x + 14}px`, top: `${pointer.y + 14}px` }" data-test="refusal">Refused: {{ refusal }}</div>
+    <div v-if="bench.holdOriginal" class="banner">{{ beforeWord }}</div>
     <div v-else-if="bench.lens !== 'plain'" class="banner">{{ { negative: 'Negative', relief: 'Relief', change: 'Change' }[bench.lens] }} lens: the result is not touched</div>
     <div v-if="bench.marks !== 'all'" class="banner low">{{ bench.marks === 'none' ? 'Marks are hidden' : 'Settled marks are hidden' }}</div>
     <div class="zoom">
@@ -320,7 +370,10 @@ defineExpose({ zoomTo, drawing, toggleDivider })
 .picture-view.lens-negative, .picture-view.lens-relief, .picture-view.lens-change { border-color: var(--ink); }
 .frame { position: absolute; inset: 0; }
 .spot .frame, .stroke .frame { cursor: none; }
-.outline .frame { cursor: crosshair; }
+.outline .frame, .area .frame, .shape .frame { cursor: crosshair; }
+.pointer rect { fill: none; stroke: var(--ink); stroke-width: 1.2; stroke-dasharray: 5 3; }
+.pointer rect.under { stroke: #fff; stroke-width: 3; stroke-dasharray: none; opacity: 0.75; }
+.refusal { position: absolute; padding: 3px 9px; background: var(--shows); color: #fff; border-radius: 3px; pointer-events: none; white-space: nowrap; z-index: 3; }
 .pointer { position: absolute; inset: 0; width: 100%; height: 100%; pointer-events: none; }
 .pointer circle { fill: none; stroke: #fff; stroke-width: 1; mix-blend-mode: difference; }
 .pointer path { fill: none; stroke: var(--ink); stroke-width: 1.4; }

@@ -21,17 +21,29 @@ const STEP = 3
 const widthOf = (width: number, pressures: readonly number[]) =>
   pressures.length === 0 ? width : width * (0.4 + (1.2 * pressures.reduce((sum, pressure) => sum + pressure, 0)) / pressures.length)
 
+/** What is being drawn, and who gets it. */
+export interface DrawingTask {
+  kind(): 'stroke' | 'outline' | null
+  drawn(shape: Shape): Promise<void>
+}
+
+/** Drawing of flaws, with the stroke and the outline tool. */
+const flawTask = (bench: ReturnType<typeof useBench>): DrawingTask => ({
+  kind: () => (bench.tool === 'stroke' || bench.tool === 'outline' ? bench.tool : null),
+  drawn: (shape) => bench.addShape(shape),
+})
+
 /**
  * Drawing of strokes and outlines: freehand while the button is down, corner by corner with clicks. A click on the first
  * corner, Enter or a double click ends a shape of corners; Backspace takes the last corner back, Escape all of it.
  */
-export function useDrawing(bench: ReturnType<typeof useBench>, screenScale: () => number) {
+export function useDrawing(bench: ReturnType<typeof useBench>, screenScale: () => number, task: DrawingTask = flawTask(bench)) {
   const points = shallowRef<readonly Point[]>([])
   /** Where the next corner would be. */
   const next = shallowRef<Point | null>(null)
   const pressures: number[] = []
   const freehand = ref(false)
-  const drawing = computed(() => bench.tool === 'stroke' || bench.tool === 'outline')
+  const drawing = computed(() => task.kind() !== null)
 
   function press(at: DrawnPoint): void {
     if (!drawing.value || points.value.length > 0) return
@@ -65,8 +77,8 @@ export function useDrawing(bench: ReturnType<typeof useBench>, screenScale: () =
     if (!drawing.value) return false
     const corners = points.value
     const near = (corner: Point | undefined) => corner && Math.hypot(corner[0] - at.x, corner[1] - at.y) * screenScale() < 8
-    const enough = corners.length >= (bench.tool === 'outline' ? 3 : 2)
-    if (enough && (near(corners.at(-1)) || (bench.tool === 'outline' && near(corners[0])))) await finish()
+    const enough = corners.length >= (task.kind() === 'outline' ? 3 : 2)
+    if (enough && (near(corners.at(-1)) || (task.kind() === 'outline' && near(corners[0])))) await finish()
     else if (corners.length === 0 || !near(corners.at(-1))) points.value = [...corners, [at.x, at.y]]
     return true
   }
@@ -79,14 +91,14 @@ export function useDrawing(bench: ReturnType<typeof useBench>, screenScale: () =
     const corners = [...points.value]
     points.value = []
     next.value = null
-    if (corners.length >= (bench.tool === 'outline' ? 3 : 1)) await add(corners)
+    if (corners.length >= (task.kind() === 'outline' ? 3 : 1)) await add(corners)
   }
 
   async function add(path: readonly Point[]): Promise<void> {
     const rounded = path.map(([x, y]): Point => [Math.round(x * 10) / 10, Math.round(y * 10) / 10])
-    if (bench.tool === 'outline') {
-      if (rounded.length >= 3) await bench.addShape({ type: 'outline', points: rounded })
-    } else await bench.addShape({ type: 'stroke', points: rounded, width: Math.max(1, Math.round(widthOf(bench.strokeWidth, pressures))) })
+    if (task.kind() === 'outline') {
+      if (rounded.length >= 3) await task.drawn({ type: 'outline', points: rounded })
+    } else await task.drawn({ type: 'stroke', points: rounded, width: Math.max(1, Math.round(widthOf(bench.strokeWidth, pressures))) })
   }
 
   function undoCorner(): void {
@@ -104,8 +116,8 @@ export function useDrawing(bench: ReturnType<typeof useBench>, screenScale: () =
   const preview = computed<Shape | null>(() => {
     const path = next.value ? [...points.value, next.value] : [...points.value]
     if (path.length === 0) return null
-    if (bench.tool === 'outline' && path.length > 2) return { type: 'outline', points: path }
-    return { type: 'stroke', points: path, width: bench.tool === 'outline' ? 1 : Math.max(1, widthOf(bench.strokeWidth, pressures)) }
+    if (task.kind() === 'outline' && path.length > 2) return { type: 'outline', points: path }
+    return { type: 'stroke', points: path, width: task.kind() === 'outline' ? 1 : Math.max(1, widthOf(bench.strokeWidth, pressures)) }
   })
 
   return { preview, drawing, active: computed(() => points.value.length > 0), press, move, release, click, hover, finish, undoCorner, giveUp }

@@ -1,6 +1,8 @@
 import { computed, ref, shallowRef } from 'vue'
 import { mendShape } from '@fennip/core/mend/choose.js'
+import { sourceShape } from '@fennip/core/mend/donor.js'
 import { distanceAt, moveShape, shapeCentre, type Shape } from '@fennip/core/shape/shape.js'
+import type { Source } from '@fennip/core/treatment/schema.js'
 import type { useBench } from '../store/bench.js'
 import type { Sight } from './sight.js'
 
@@ -8,7 +10,7 @@ import type { Sight } from './sight.js'
 export interface DragPreview {
   readonly kind: 'move' | 'resize' | 'source'
   readonly shape: Shape
-  readonly source: { readonly dx: number; readonly dy: number } | null
+  readonly source: Source | null
 }
 
 /**
@@ -45,7 +47,7 @@ export function useMarkDrag(bench: ReturnType<typeof useBench>) {
     else if (inMiddle) start = { kind: 'move', shape, source }
     else if (shape.type === 'disc' && Math.abs(distance - r) < slack) start = { kind: 'resize', shape, source }
     else if (shape.type === 'disc' && distance < r) start = { kind: 'move', shape, source }
-    else if (source && distanceAt(shape, at.x - source.dx, at.y - source.dy) < slack) start = { kind: 'source', shape, source }
+    else if (source && distanceAt(sourceShape(shape, source), at.x, at.y) < slack) start = { kind: 'source', shape, source }
     if (start) from.value = at
     return start !== null
   }
@@ -58,7 +60,11 @@ export function useMarkDrag(bench: ReturnType<typeof useBench>) {
     const dx = at.x - from.value.x
     const dy = at.y - from.value.y
     if (start.kind === 'move') preview.value = { ...start, shape: moveShape(start.shape, dx, dy) }
-    else if (start.kind === 'source') preview.value = { ...start, source: { dx: start.source!.dx + dx, dy: start.source!.dy + dy } }
+    else if (start.kind === 'source') {
+      const source = { ...start.source!, dx: start.source!.dx + dx, dy: start.source!.dy + dy }
+      preview.value = { ...start, source }
+      bench.trySource(source.dx, source.dy)
+    }
     else if (start.shape.type === 'disc') preview.value = { ...start, shape: { ...start.shape, r: Math.max(1, Math.hypot(at.x - start.shape.x, at.y - start.shape.y)) } }
     return true
   }

@@ -15,8 +15,9 @@ export class LivingTiles {
   /**
    * @param view     How the picture is looked at.
    * @param divider  Where the original ends and the result begins, in picture pixels from the left; null for no divider.
+   * @param before   What lies left of the divider.
    */
-  constructor(private readonly picture: Picture, private readonly pool: PixelPool, private readonly view: () => View, private readonly divider: () => number | null = () => null) {}
+  constructor(private readonly picture: Picture, private readonly pool: PixelPool, private readonly view: () => View, private readonly divider: () => number | null = () => null, private readonly before: () => Pick<View, 'show' | 'without'> = () => ({ show: 'original' })) {}
 
   /** What the viewer asks for. */
   source(): OpenSeadragon.TileSource {
@@ -84,7 +85,7 @@ export class LivingTiles {
     const divider = this.divider()
     const at = divider === null ? part.x : Math.max(part.x, Math.min(part.x + part.width, Math.round(divider / 2 ** place.level)))
     const halves: { part: Region; view: View }[] = [
-      { part: { ...part, width: at - part.x }, view: { ...view, show: 'original' } },
+      { part: { ...part, width: at - part.x }, view: { ...view, ...this.before() } },
       { part: { ...part, x: at, width: part.x + part.width - at }, view },
     ]
     await Promise.all(

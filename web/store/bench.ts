@@ -1,29 +1,42 @@
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef, watch } from 'vue'
+import { worstOf } from '@fennip/core/mend/next-best.js'
 import { whatShows } from '@fennip/core/check/telltales.js'
 import { mendShape } from '@fennip/core/mend/choose.js'
 import type { MethodName } from '@fennip/core/mend/methods.js'
 import { stepExtent } from '@fennip/core/render/patch-keys.js'
 import { type Region } from '@fennip/core/raster/raster.js'
 import { ProblemError } from '@fennip/core/problem.js'
-import { shapeCentre, shapesReach, type Disc, type Shape } from '@fennip/core/shape/shape.js'
+import type { SnapTo } from '@fennip/core/mend/snap-source.js'
+import { sourceShape } from '@fennip/core/mend/donor.js'
+import { shapesTouch } from '@fennip/core/mend/source-search.js'
+import { touchesArea } from '@fennip/core/shape/area.js'
+import { shapeBounds, shapeCentre, shapesReach, type Disc, type Shape } from '@fennip/core/shape/shape.js'
 import { applyEdit } from '@fennip/core/treatment/edit.js'
-import type { Flaw, Operation, Step, Treatment } from '@fennip/core/treatment/schema.js'
+import type { Flaw, Operation, Source, Step, Treatment } from '@fennip/core/treatment/schema.js'
 import { api, listen, type OpenedPicture, type Run } from '../shared/api.js'
 import { PixelPool } from '../workers/pool.js'
 import type { Lens } from '../workers/display.js'
+import type { View } from '../workers/pixels.worker.js'
 
-export type LedgerFilter = 'all' | 'open' | 'judge' | 'shows' | 'left'
-export type LedgerOrder = 'weight' | 'size' | 'reading'
+export type LedgerFilter = 'all' | 'open' | 'judge' | 'shows' | 'left' | 'group'
+export type LedgerOrder = 'weight' | 'size' | 'telltale' | 'reading'
 export type MarksShown = 'all' | 'unsettled' | 'none'
-export type Tool = 'select' | 'spot' | 'stroke' | 'outline'
+export type Tool = 'select' | 'spot' | 'stroke' | 'outline' | 'area' | 'shape'
+/** What the result is compared with: the original, or the result without the selected mend. */
+export type CompareScope = 'all' | 'mend'
+/** What of a mend can be set without choosing it anew. */
+export type Settings = Partial<Pick<Step, 'strength' | 'softEdgePx' | 'source'>>
 
 interface Gesture {
   readonly label: string
   readonly operations: Operation[]
 }
 
-const identifier = (prefix: string) => `${prefix}${crypto.randomUUID().slice(0, 13)}`
+/** How far a source is moved by snapping, in pixels. */
+const SNAP_REACH = 14
+
+export const identifier = (prefix: string) => `${prefix}${crypto.randomUUID().slice(0, 13)}`
 
 /** The picture on the bench: its treatment, what is selected, and what is still to be saved. */
 export const useBench = defineStore('bench', () => {
@@ -47,16 +60,27 @@ export const useBench = defineStore('bench', () => {
   const strokeWidth = ref(12)
   /** Across, of what the taken tool makes, in picture pixels. */
   const toolSize = computed({
-    get: () => (tool.value === 'stroke' ? strokeWidth.value : 2 * spotRadius.value),
+    get: () => (tool.value === 'stroke' || tool.value === 'area' ? strokeWidth.value : 2 * spotRadius.value),
     set: (size: number) => {
       const across = Math.max(2, Math.min(800, Math.round(size)))
-      if (tool.value === 'stroke') strokeWidth.value = across
+      if (tool.value === 'stroke' || tool.value === 'area') strokeWidth.value = across
       else spotRadius.value = Math.round(across / 2)
     },
   })
   const lens = ref<Lens>('plain')
   const lensStrength = ref(0.5)
   const holdOriginal = ref(false)
+  const compareScope = ref<CompareScope>('all')
+  /** Whether the original is shown beside the result. */
+  const beside = ref(false)
+  /** Where the linked views look, by the one that was moved last. */
+  const linked = shallowRef<{ by: string; x: number; y: number; zoom: number } | null>(null)
+  /** How mends by hand are made: the method and strength that are set before drawing. */
+  const handMethod = ref<MethodName | 'auto'>('auto')
+  const handStrength = ref(1)
+  const snapTo = ref<SnapTo | 'free'>('free')
+  /** Flaws that are changed together. */
+  const group = shallowRef<ReadonlySet<string>>(new Set())
   /** Where the original ends and the result begins, in picture pixels from the left; null when they are not compared. */
   const divider = ref<number | null>(null)
 
@@ -64,6 +88,12 @@ export const useBench = defineStore('bench', () => {
   let stopListening: (() => void) | null = null
   const queue: Gesture[] = []
   let sending = false
+
+  /** What the result is compared with. */
+  const before = computed<Pick<View, 'show' | 'without'>>(() => {
+    const step = compareScope.value === 'mend' && selectedId.value ? stepOf.value.get(selectedId.value) : undefined
+    return step ? { show: 'result', without: step.id } : { show: 'original' }
+  })
 
   /** Told when pixels have changed: where, or everywhere. */
   const pixelsChanged = new Set<(region: Region | null) => void>()
@@ -80,6 +110,8 @@ export const useBench = defineStore('bench', () => {
 
   const flaws = computed(() => treatment.value?.flaws ?? [])
   const steps = computed(() => treatment.value?.steps ?? [])
+  const areas = computed(() => treatment.value?.areas ?? [])
+  const guards = computed(() => areas.value.filter((area) => area.role === 'guard'))
   const stepOf = computed(() => new Map(steps.value.map((step) => [step.flaw, step])))
   const selected = computed(() => flaws.value.find((flaw) => flaw.id === selectedId.value) ?? null)
   const selectedStep = computed(() => (draft.value && draft.value.flaw === selectedId.value ? draft.value : selectedId.value ? stepOf.value.get(selectedId.value) ?? null : null))
@@ -95,13 +127,18 @@ export const useBench = defineStore('bench', () => {
         case 'open': return flaw.state === 'open'
         case 'judge': return flaw.state === 'mended'
         case 'left': return flaw.state === 'left'
-        case 'shows': return whatShows(stepOf.value.get(flaw.id)?.telltales).length > 0
+        case 'shows': return whatShows(stepOf.value.get(flaw.id)?.telltales).length > 0 || poorSources.value.has(flaw.id)
+        case 'group': return group.value.has(flaw.id)
         default: return true
       }
     })
     const place = (flaw: Flaw) => shapeCentre(flaw.shape)
     if (order.value === 'weight') list.sort((a, b) => b.weight - a.weight)
     else if (order.value === 'size') list.sort((a, b) => place(b).r - place(a).r)
+    else if (order.value === 'telltale') {
+      const worst = new Map(steps.value.map((step) => [step.flaw, worstOf(step)]))
+      list.sort((a, b) => (worst.get(b.id) ?? 0) - (worst.get(a.id) ?? 0))
+    }
     else list.sort((a, b) => Math.floor(place(a).y / 400) - Math.floor(place(b).y / 400) || place(a).x - place(b).x)
     return list
   })
@@ -144,6 +181,9 @@ export const useBench = defineStore('bench', () => {
     lens.value = 'plain'
     divider.value = null
     filter.value = 'all'
+    group.value = new Set()
+    beside.value = false
+    compareScope.value = 'all'
     runs.value = []
   }
 
@@ -153,6 +193,8 @@ export const useBench = defineStore('bench', () => {
     undoLabel.value = answer.undoLabel
     redoLabel.value = answer.redoLabel
     runs.value = answer.runs
+    const there = new Set(answer.treatment.flaws.map(({ id }) => id))
+    if ([...group.value].some((id) => !there.has(id))) group.value = new Set([...group.value].filter((id) => there.has(id)))
     if (selectedId.value && !answer.treatment.flaws.some((flaw) => flaw.id === selectedId.value)) selectedId.value = null
   }
 
@@ -265,10 +307,43 @@ export const useBench = defineStore('bench', () => {
     return { x, y, width: Math.max(...regions.map((region) => region.x + region.width)) - x, height: Math.max(...regions.map((region) => region.y + region.height)) - y }
   }
 
+  const freshMendId = () => identifier('m')
+
+  /** Mends whose source has become a poor one since it was chosen, and why. */
+  const poorSources = computed(() => {
+    const poor = new Map<string, string>()
+    if (!opened.value) return poor
+    const near = openFlawsByPlace()
+    for (const step of steps.value) {
+      if (!step.source) continue
+      const from = sourceShape(step.shape, step.source)
+      const guard = guards.value.find((area) => touchesArea(from, [area]))
+      if (guard) poor.set(step.flaw, `takes from the guard ${guard.name}`)
+      else if (near(from).some((other) => other.id !== step.flaw && shapesTouch(from, mendShape(other)))) poor.set(step.flaw, 'takes from an open flaw')
+    }
+    return poor
+  })
+
+  /** Open flaws by the cells of the picture they reach into, so that thousands of sources are checked at once. */
+  function openFlawsByPlace(): (shape: Shape) => Flaw[] {
+    const cells = new Map<string, Flaw[]>()
+    const cellsOf = (shape: Shape) => {
+      const { x, y, width, height } = shapeBounds(shape)
+      const keys: string[] = []
+      for (let row = Math.floor(y / 256); row * 256 < y + height; row++) for (let column = Math.floor(x / 256); column * 256 < x + width; column++) keys.push(`${column},${row}`)
+      return keys
+    }
+    for (const flaw of flaws.value) {
+      if (flaw.state !== 'open') continue
+      for (const key of cellsOf(mendShape(flaw))) cells.set(key, (cells.get(key) ?? []).concat(flaw))
+    }
+    return (shape) => cellsOf(shape).flatMap((key) => cells.get(key) ?? [])
+  }
+
   const isThere = (flaw: Flaw) => flaws.value.some((candidate) => candidate.id === flaw.id)
 
   /** Choose a mend for a flaw and lay it on. */
-  async function mend(flaw: Flaw, wishes: { method?: MethodName; source?: { dx: number; dy: number }; skipSources?: number; strength?: number; softEdgePx?: number }, label: string, shown: Step | null = null): Promise<void> {
+  async function mend(flaw: Flaw, wishes: { method?: MethodName; source?: Source; skipSources?: number; strength?: number; softEdgePx?: number }, label: string, shown: Step | null = null): Promise<void> {
     if (!treatment.value) return
     busy.value = true
     try {
@@ -276,7 +351,7 @@ export const useBench = defineStore('bench', () => {
       const existed = isThere(flaw)
       // What is shown for the moment is replaced by the mend that is chosen.
       const old = stepOf.value.get(flaw.id) ?? shown
-      const id = old?.id ?? identifier('m')
+      const id = old?.id ?? freshMendId()
       const step = await thePool().mender.choose(plain(flaw), plain(openShapes(flaw.id, flaw.shape)), { id, ...plain(wishes) })
       const known = isThere(flaw)
       // It was taken out while its mend was being chosen.
@@ -306,12 +381,13 @@ export const useBench = defineStore('bench', () => {
     const kept = treatment.value
     if (!kept) return
     // First what can be shown at once, then the method that Fennip chooses; only that is saved.
-    const step = shape.type === 'disc' ? await thePool().mender.quickHeal(flaw, plain(openShapes(flaw.id, shape)), identifier('m')).catch(() => null) : null
+    const byHand = handMethod.value
+    const step = shape.type === 'disc' && (byHand === 'auto' || byHand === 'heal') && handStrength.value === 1 ? await thePool().mender.quickHeal(flaw, plain(openShapes(flaw.id, shape)), identifier('m')).catch(() => null) : null
     if (step) {
       await thePool().edit([{ type: 'put', list: 'flaws', items: [flaw] }, { type: 'put', list: 'steps', items: [step] }])
       tellPixels(extentOf([step]))
     }
-    await mend(flaw, {}, { disc: 'Mend a spot', stroke: 'Mend along a stroke', outline: 'Mend an outline' }[shape.type], step)
+    await mend(flaw, { ...(byHand === 'auto' ? {} : { method: byHand }), ...(handStrength.value < 1 ? { strength: handStrength.value } : {}) }, { disc: 'Mend a spot', stroke: 'Mend along a stroke', outline: 'Mend an outline' }[shape.type], step)
     selectedId.value = flaw.id
   }
 
@@ -331,10 +407,52 @@ export const useBench = defineStore('bench', () => {
     await mend(flaw, { method: step.method === 'lift' ? 'heal' : step.method, skipSources: skip, strength: step.strength }, step.method === 'fill' ? 'Fill differently' : 'Take another source')
   }
 
+  /** Why a mend must not take from a source; null when it may. */
+  function sourceRefusal(step: Step, source: Source): string | null {
+    const from = sourceShape(step.shape, source)
+    const { x, y, width, height } = shapeBounds(from)
+    const { original } = opened.value!
+    if (x < 0 || y < 0 || x + width > original.width || y + height > original.height) return 'outside the picture'
+    const guard = guards.value.find((area) => touchesArea(from, [area]))
+    if (guard) return `takes from the guard ${guard.name}`
+    const flaw = flaws.value.find((other) => other.state === 'open' && other.id !== step.flaw && shapesTouch(from, mendShape(other)))
+    return flaw ? 'takes from an open flaw' : null
+  }
+
+  /** Show the selected mend with another source while it is being moved; a source that is refused is not shown. */
+  function trySource(dx: number, dy: number): void {
+    const step = selectedStep.value
+    if (!step?.source) return
+    const source = { ...step.source, dx: Math.round(dx), dy: Math.round(dy) }
+    if (!sourceRefusal(step, source)) adjust({ source }, false)
+  }
+
+  /** Set the source of the selected mend down. A source that is refused goes back to where it was. */
   async function moveSource(dx: number, dy: number): Promise<void> {
     const step = selectedStep.value
-    if (!selected.value || !step) return
-    await mend(selected.value, { method: step.method === 'clone' ? 'clone' : 'heal', source: { dx: Math.round(dx), dy: Math.round(dy) }, strength: step.strength, softEdgePx: step.softEdgePx }, 'Move the source')
+    if (!selected.value || !step?.source) return
+    let near = { dx: Math.round(dx), dy: Math.round(dy) }
+    if (snapTo.value !== 'free') near = await thePool().mender.snapSource(plain(step), near, snapTo.value, SNAP_REACH)
+    const source = { ...step.source, ...near }
+    const refusal = sourceRefusal(step, source)
+    if (refusal) {
+      problem.value = `The source ${refusal}, so it stays where it was.`
+      await dropDraft()
+      return
+    }
+    adjust({ source }, false)
+    await keepDraft()
+  }
+
+  /** Mirror, turn or scale the source of the selected mend, shown at once. */
+  function placeSource(placing: Pick<Source, 'mirror' | 'turn' | 'scale'>): void {
+    const step = selectedStep.value
+    if (!step?.source) return
+    const source = { ...step.source, ...placing }
+    if (!source.mirror) delete source.mirror
+    if (!source.turn) delete source.turn
+    if (!source.scale || source.scale === 1) delete source.scale
+    adjust({ source })
   }
 
   /** Give the selected flaw another place or size; its mend is made anew there. */
@@ -356,14 +474,27 @@ export const useBench = defineStore('bench', () => {
   let draftTimer = 0
   let showing: Promise<void> | null = null
 
-  /** Set strength or soft edge of the selected mend; nothing is chosen anew. */
-  function adjust(values: { strength?: number; softEdgePx?: number }): void {
+  /** Set strength, soft edge or source of the selected mend; nothing is chosen anew. It is saved when it rests, if so said. */
+  function adjust(values: Settings, saveAtRest = true): void {
     const step = selectedStep.value
     if (!step) return
     draft.value = { ...step, ...values }
     showing ??= showDraft().finally(() => (showing = null))
     clearTimeout(draftTimer)
-    draftTimer = window.setTimeout(() => void keepDraft(), 350)
+    if (saveAtRest) draftTimer = window.setTimeout(() => void keepDraft(), 350)
+  }
+
+  /** Go back from the draft to what is saved. */
+  async function dropDraft(): Promise<void> {
+    clearTimeout(draftTimer)
+    const step = draft.value
+    if (!step) return
+    draft.value = null
+    await showing
+    const old = stepOf.value.get(step.flaw)
+    if (!old) return
+    await thePool().edit(plain([{ type: 'put', list: 'steps', items: [old] }] as Operation[]))
+    tellPixels(extentOf([step, old]))
   }
 
   /** Show the newest draft until none is newer; what came between is left out. */
@@ -387,8 +518,8 @@ export const useBench = defineStore('bench', () => {
     // Moved on meanwhile: the newer one will be kept.
     if (draft.value !== step) return
     draft.value = null
-    const label = old && old.strength !== step.strength ? 'Set the strength' : 'Set the soft edge'
-    await change(label, [{ type: 'put', list: 'steps', items: [{ ...step, telltales }] }], extentOf([old, step]))
+    const label = !old || old.strength !== step.strength ? 'Set the strength' : old.softEdgePx !== step.softEdgePx ? 'Set the soft edge' : 'Move the source'
+    await change(label, [{ type: 'put', list: 'steps', items: [{ ...step, telltales, ...(label === 'Move the source' ? { chosenBy: 'hand' as const, reason: 'From the source you chose.' } : {}) }] }], extentOf([old, step]))
   }
   watch(selectedId, () => void keepDraft())
 
@@ -452,9 +583,10 @@ export const useBench = defineStore('bench', () => {
 
   return {
     opened, treatment, revision, undoLabel, redoLabel, runs, run, selectedId, selected, selectedStep, problem, saving, trouble, busy,
+    areas, guards, compareScope, before, beside, linked, handMethod, handStrength, snapTo, group, draft,
     filter, order, marks, tool, spotRadius, strokeWidth, toolSize, lens, lensStrength, holdOriginal, divider,
     flaws, steps, stepOf, counts, ledger,
-    thePool, onPixels, open, close, change, goBack, addSpot, addShape, mendSelected, otherSource, moveSource, reshape, setWidth, adjust, setState, takeOut,
+    thePool, onPixels, open, close, change, goBack, addSpot, addShape, mendSelected, mend, otherSource, moveSource, trySource, placeSource, sourceRefusal, openShapes, extentOf, freshMendId, poorSources, plain, report, keepDraft, reshape, setWidth, adjust, setState, takeOut,
     stepThrough, find, mendAll, handOver, cancel, settled,
   }
 })

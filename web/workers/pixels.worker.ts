@@ -10,7 +10,12 @@ import { applyEdit } from '@fennip/core/treatment/edit.js'
 import { unpackPatch } from '@fennip/core/render/patch-code.js'
 import { chooseMend, measureStep, quickHeal, type MendRequest } from '@fennip/core/mend/choose.js'
 import type { Flaw, Operation, Step, Telltales, Treatment } from '@fennip/core/treatment/schema.js'
-import type { Shape } from '@fennip/core/shape/shape.js'
+import { nextBest } from '@fennip/core/mend/next-best.js'
+import { snapSource, type SnapTo } from '@fennip/core/mend/snap-source.js'
+import { explainMend, type Explanation } from '@fennip/core/check/explain.js'
+import { growArea, type AreaMarks } from '@fennip/core/shape/grow-area.js'
+import { guardsOf } from '@fennip/core/treatment/guards.js'
+import type { Outline, Shape } from '@fennip/core/shape/shape.js'
 import type { Picture } from '../shared/api.js'
 import { asChange, asNegative, asRelief, Display, type Lens } from './display.js'
 
@@ -21,6 +26,10 @@ export interface View {
   /** Strength of the lens, 0..1. */
   readonly strength: number
   readonly show: 'result' | 'original'
+  /** A mend that is left out of the result. */
+  readonly without?: string
+  /** A mend that is laid on in place of the one its flaw has. */
+  readonly proposal?: Step
 }
 
 /** Asked for pixels of a tile that has not come yet; it is fetched and the work begun again. */
@@ -70,7 +79,7 @@ async function fetchTile(level: number, column: number, row: number): Promise<In
 }
 
 /** Pixels of any region of a level, of the original or of the result. */
-async function pixelsOf(region: Region, level: number, show: 'result' | 'original'): Promise<IntegerRaster> {
+async function pixelsOf(region: Region, level: number, { show, without, proposal }: Pick<View, 'show' | 'without' | 'proposal'>): Promise<IntegerRaster> {
   const { width, height, channels, depth } = picture.original
   const size = levelSize(width, height, level)
   const inside = clipRegion(region, size.width, size.height)
@@ -82,8 +91,20 @@ async function pixelsOf(region: Region, level: number, show: 'result' | 'origina
     }
   }
   pasteTiles(result, inside, await Promise.all(wanted))
-  if (show === 'result') layPatchesOverTile(result, inside, level, patches, transfer)
+  if (show === 'result') layPatchesOverTile(result, inside, level, await patchesSeen(without, proposal), transfer)
   return result
+}
+
+/** The patches of the result, without one mend or with another in its place. */
+async function patchesSeen(without: string | undefined, proposal: Step | undefined): Promise<readonly Patch[]> {
+  if (without === undefined && !proposal) return patches
+  const hidden = treatment.steps.findIndex((step) => (proposal ? step.flaw === proposal.flaw : step.id === without))
+  const others = patches.filter((_patch, i) => i !== hidden)
+  if (!proposal) return others
+  const key = `proposal ${JSON.stringify(proposal)}`
+  const made = known.get(key) ?? (await withTiles(() => makePatch(patchedSource(sourceOf(), others), transfer, decisionsOf(proposal, treatment.areas), key, picture.levels)))
+  known.set(key, made)
+  return [...others, made]
 }
 
 /** Full-size pixels from the tiles at hand, as kernels want them; `TileWanted` when one is missing. */
@@ -123,14 +144,14 @@ async function paintRegion(region: Region, level: number, view: View): Promise<I
   const { width, height } = levelSize(picture.original.width, picture.original.height, level)
   const apron = view.lens === 'relief' ? Math.max(6, Math.round(48 / 2 ** level)) : 0
   const wide = clipRegion({ x: region.x - apron, y: region.y - apron, width: region.width + 2 * apron, height: region.height + 2 * apron }, width, height)
-  const raster = await pixelsOf(wide, level, view.show)
+  const raster = await pixelsOf(wide, level, view)
   const image = new ImageData(wide.width, wide.height)
   display.paint(raster, image.data)
   if (view.lens === 'negative') asNegative(image.data, view.strength)
   else if (view.lens === 'relief') asRelief(image.data, wide.width, wide.height, apron, view.strength)
   else if (view.lens === 'change') {
     const before = new Uint8ClampedArray(image.data.length)
-    display.paint(await pixelsOf(wide, level, 'original'), before)
+    display.paint(await pixelsOf(wide, level, { show: 'original' }), before)
     asChange(before, image.data, image.data, 1 + 10 * view.strength)
   }
   return createImageBitmap(image, region.x - wide.x, region.y - wide.y, region.width, region.height)
@@ -151,7 +172,13 @@ function inTurn<T>(work: () => Promise<T>): Promise<T> {
 }
 
 /** Patches of the treatment that are not known: the server's if it is asked and has them, else computed here. */
-async function completePatches(askServer: boolean): Promise<{ keys: string[]; fresh: Patch[] }> {
+/** What the other workers have to be told. */
+interface Completed {
+  readonly keys: string[]
+  readonly fresh: Patch[]
+}
+
+async function completePatches(askServer: boolean): Promise<Completed> {
   const addresses = patchKeys(treatment)
   const fresh: Patch[] = []
   const keep = (patch: Patch) => {
@@ -210,7 +237,7 @@ const worker = {
   },
 
   /** Take a whole treatment. @returns Keys of its patches in order, and those patches that are new here. */
-  load(whole: Treatment, askServer: boolean): Promise<{ keys: string[]; fresh: Patch[] }> {
+  load(whole: Treatment, askServer: boolean): Promise<Completed> {
     return inTurn(() => {
       treatment = whole
       return completePatches(askServer)
@@ -218,34 +245,53 @@ const worker = {
   },
 
   /** Make a gesture in the treatment at hand. */
-  edit(operations: readonly Operation[]): Promise<{ keys: string[]; fresh: Patch[] }> {
+  edit(operations: readonly Operation[]): Promise<Completed> {
     return inTurn(() => {
       treatment = applyEdit(treatment, operations).treatment
       return completePatches(false)
     })
   },
 
-  /** Take over patches that another worker made. */
-  take(keys: readonly string[], fresh: readonly Patch[]): void {
+  /** Take over patches that another worker made, and the change of the treatment they belong to. */
+  take(change: Treatment | readonly Operation[], keys: readonly string[], fresh: readonly Patch[]): void {
+    treatment = 'format' in change ? change : applyEdit(treatment, change).treatment
     for (const patch of fresh) known.set(patch.key, patch)
     patches = keys.map((key) => known.get(key)).filter((patch): patch is Patch => patch !== undefined)
   },
 
   choose(flaw: Flaw, openFlaws: readonly Shape[], wishes: Pick<MendRequest, 'method' | 'source' | 'skipSources' | 'strength' | 'softEdgePx' | 'id'>): Promise<Step> {
-    return withTiles(() => chooseMend({ picture: surroundingsOf(wishes.id), transfer, flaw, openFlaws, ...wishes }))
+    return withTiles(() => chooseMend({ picture: surroundingsOf(wishes.id), transfer, flaw, openFlaws, guards: guardsOf(treatment), ...wishes }))
   },
 
   quickHeal(flaw: Flaw, openFlaws: readonly Shape[], id: string): Promise<Step> {
-    return withTiles(() => quickHeal({ picture: surroundingsOf(id), transfer, flaw, openFlaws, id }))
+    return withTiles(() => quickHeal({ picture: surroundingsOf(id), transfer, flaw, openFlaws, guards: guardsOf(treatment), id }))
   },
 
   measure(step: Step, openFlaws: readonly Shape[]): Promise<Telltales> {
-    return withTiles(() => measureStep({ picture: surroundingsOf(step.id), transfer, openFlaws }, step))
+    return withTiles(() => measureStep({ picture: surroundingsOf(step.id), transfer, openFlaws, guards: guardsOf(treatment) }, step))
+  },
+
+  /** The mend that shows least beside the one at hand. */
+  nextBest(flaw: Flaw, openFlaws: readonly Shape[], current: Step): Promise<Step | null> {
+    return withTiles(() => nextBest({ picture: surroundingsOf(current.id), transfer, flaw, openFlaws, guards: guardsOf(treatment), id: current.id }, current))
+  },
+
+  snapSource(step: Step, near: { dx: number; dy: number }, to: SnapTo, reachPx: number): Promise<{ dx: number; dy: number }> {
+    return withTiles(() => snapSource(surroundingsOf(step.id), step.shape, near, to, reachPx))
+  },
+
+  growArea(marks: AreaMarks, thinPx: number): Promise<Outline[]> {
+    return withTiles(() => growArea(sourceOf(), marks, thinPx))
+  },
+
+  /** Profile across the outline of a mend, and the spectrum of its grain, as the close look draws them. */
+  explain(step: Step): Promise<Explanation> {
+    return withTiles(() => explainMend(patchedSource(sourceOf(), patches), transfer, step.shape))
   },
 
   /** Bytes of the result over a region, to compare with the server's. */
   async resultBytes(region: Region): Promise<Uint8Array> {
-    const pixels = await pixelsOf(region, 0, 'original')
+    const pixels = await pixelsOf(region, 0, { show: 'original' })
     for (const patch of patches) layOver(pixels, region, patch)
     return new Uint8Array(pixels.data.buffer, pixels.data.byteOffset, pixels.data.byteLength)
   },

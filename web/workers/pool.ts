@@ -35,17 +35,17 @@ export class PixelPool {
 
   /** Bring all workers to a treatment. */
   async load(treatment: Treatment): Promise<void> {
-    await this.share(this.mender.load(treatment, true))
+    await this.share(treatment, this.mender.load(treatment, true))
   }
 
   /** Make a gesture in the treatment that the workers have. */
   async edit(operations: readonly Operation[]): Promise<void> {
-    await this.share(this.mender.edit(operations))
+    await this.share(operations, this.mender.edit(operations))
   }
 
-  private async share(made: Promise<{ keys: string[]; fresh: Patch[] }>): Promise<void> {
+  private async share(change: Treatment | readonly Operation[], made: Promise<{ keys: string[]; fresh: Patch[] }>): Promise<void> {
     const { keys, fresh } = await made
-    await Promise.all(this.workers.slice(1).map((worker) => worker.take(keys, fresh)))
+    await Promise.all(this.workers.slice(1).map((worker) => worker.take(change, keys, fresh)))
   }
 
   /** A part of a tile, in pixels of its level. */

@@ -1,0 +1,54 @@
+<script setup lang="ts">
+import { ElProgress, ElSlider } from 'element-plus'
+import { computed, ref } from 'vue'
+import { useBench } from '../store/bench.js'
+import { useGroup } from '../store/group.js'
+import { useShaping } from '../store/shaping.js'
+
+/** What is done to all flaws of the group at once. */
+const bench = useBench()
+const group = useGroup()
+const shaping = useShaping()
+const strength = ref(100)
+const softEdge = ref(4)
+const done = computed(() => (group.progress ? Math.round((100 * group.progress.done) / Math.max(1, group.progress.all)) : 0))
+const METHODS = [
+  { id: undefined, word: 'Gentlest that works' },
+  { id: 'lift', word: 'Lift' },
+  { id: 'heal', word: 'Heal' },
+  { id: 'fill', word: 'Fill' },
+  { id: 'clone', word: 'Clone' },
+] as const
+</script>
+
+<template>
+  <aside class="slip" aria-label="Group" data-test="group">
+    <h2>{{ group.flaws.length }} flaws</h2>
+    <p class="soft">{{ group.steps.length }} of them have a mend. What you do here is one step for all.</p>
+    <div v-if="group.progress" class="progress">
+      <span>{{ group.progress.done }} of {{ group.progress.all }}</span>
+      <ElProgress :percentage="done" :stroke-width="5" :show-text="false" />
+      <button type="button" class="link-button" data-test="group-cancel" @click="group.cancel">Cancel</button>
+    </div>
+    <template v-else>
+      <div class="methods">
+        <button v-for="method in METHODS" :key="method.word" type="button" :data-test="`group-${method.id ?? 'mend'}`" @click="group.mend(method.id)">{{ method.word }}</button>
+      </div>
+      <label><span>Strength <b>{{ strength }} %</b></span><ElSlider v-model="strength" :min="0" :max="100" :show-tooltip="false" aria-label="Strength of all" :disabled="group.steps.length === 0" @change="group.adjust({ strength: strength / 100 }, 'Set the strength')" /></label>
+      <label><span>Soft edge <b>{{ softEdge }} px</b></span><ElSlider v-model="softEdge" :min="0" :max="60" :show-tooltip="false" aria-label="Soft edge of all" :disabled="group.steps.length === 0" @change="group.adjust({ softEdgePx: softEdge }, 'Set the soft edge')" /></label>
+      <button type="button" class="plain-button main" data-test="group-settle" :disabled="group.steps.length === 0" @click="group.settle">Settle all</button>
+      <button type="button" class="plain-button" data-test="group-leave" @click="group.leave">Leave all as they are</button>
+      <button type="button" class="plain-button" data-test="group-reset" :disabled="group.steps.length === 0" @click="group.reset">Reset: take their mends out</button>
+      <button v-if="shaping.partner()" type="button" class="plain-button" data-test="join" :disabled="bench.busy" @click="shaping.join">Join the two strokes</button>
+      <button type="button" class="plain-button" data-test="group-clear" @click="group.clear">Back to one flaw <span class="key">Esc</span></button>
+    </template>
+  </aside>
+</template>
+
+<style scoped>
+.methods { border: 1px solid var(--hairline); border-radius: 3px; overflow: hidden; background: #fff; flex: none; }
+.methods button { display: block; width: 100%; text-align: left; padding: 6px 9px; border: 0; border-bottom: 1px solid var(--hairline); background: none; cursor: pointer; }
+.methods button:last-child { border-bottom: 0; }
+.methods button:hover { background: var(--ground); }
+.progress { display: grid; gap: 6px; }
+</style>
