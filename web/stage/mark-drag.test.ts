@@ -10,13 +10,15 @@ const shape = { type: 'disc', x: 400, y: 300, r: 60 } as const
 
 const moveSource = vi.fn(() => Promise.resolve())
 const reshape = vi.fn(() => Promise.resolve())
-let bench: { selected: Partial<Flaw> | null; selectedStep: Partial<Step> | null; marks: string; moveSource: typeof moveSource; reshape: typeof reshape }
+const trySource = vi.fn()
+const dropDraft = vi.fn(() => Promise.resolve())
+let bench: { selected: Partial<Flaw> | null; selectedStep: Partial<Step> | null; marks: string; moveSource: typeof moveSource; reshape: typeof reshape; trySource: typeof trySource; dropDraft: typeof dropDraft }
 let drag: ReturnType<typeof useMarkDrag>
 
 beforeEach(() => {
   moveSource.mockClear()
   reshape.mockClear()
-  bench = { selected: { id: 'f', shape, kind: 'other', origin: 'hand' }, selectedStep: { shape, source: { dx: 200, dy: 0 } }, marks: 'all', moveSource, reshape }
+  bench = { selected: { id: 'f', shape, kind: 'other', origin: 'hand' }, selectedStep: { shape, source: { dx: 200, dy: 0 } }, marks: 'all', moveSource, reshape, trySource, dropDraft }
   drag = useMarkDrag(bench as unknown as ReturnType<typeof useBench>)
 })
 
@@ -42,8 +44,11 @@ describe('dragging a mark', () => {
   it('by its source moves the source, in picture pixels', async () => {
     drag.press(screen(600, 310), sight)
     drag.move(screen(590, 350), sight)
+    // Shown in place before it is set down.
+    expect(trySource).toHaveBeenLastCalledWith(190, 40)
     await drag.release()
     expect(moveSource).toHaveBeenCalledWith(190, 40)
+    expect(dropDraft).not.toHaveBeenCalled()
   })
   it('beside all of these leaves the picture to be moved', () => {
     drag.press(screen(800, 500), sight)

@@ -86,6 +86,7 @@ export function useMarkDrag(bench: ReturnType<typeof useBench>) {
 
   /** A second finger landed: it was not meant. */
   function giveUp(): void {
+    if (preview.value?.kind === 'source') void bench.dropDraft()
     start = null
     preview.value = null
   }

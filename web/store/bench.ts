@@ -586,7 +586,7 @@ export const useBench = defineStore('bench', () => {
     areas, guards, compareScope, before, beside, linked, handMethod, handStrength, snapTo, group, draft,
     filter, order, marks, tool, spotRadius, strokeWidth, toolSize, lens, lensStrength, holdOriginal, divider,
     flaws, steps, stepOf, counts, ledger,
-    thePool, onPixels, open, close, change, goBack, addSpot, addShape, mendSelected, mend, otherSource, moveSource, trySource, placeSource, sourceRefusal, openShapes, extentOf, freshMendId, poorSources, plain, report, keepDraft, reshape, setWidth, adjust, setState, takeOut,
+    thePool, onPixels, open, close, change, goBack, addSpot, addShape, mendSelected, mend, otherSource, moveSource, trySource, placeSource, sourceRefusal, openShapes, extentOf, freshMendId, poorSources, plain, report, keepDraft, dropDraft, reshape, setWidth, adjust, setState, takeOut,
     stepThrough, find, mendAll, handOver, cancel, settled,
   }
 })
