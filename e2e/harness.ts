@@ -65,7 +65,7 @@ export class Harness {
   /** Open a picture on the bench and wait for its pixels. */
   async open(picture: string, stage: 'find' | 'mend' | 'hand-over'): Promise<void> {
     await this.page.goto(`${this.services.address}/jobs/${this.job}/pictures/${picture}/${stage}`)
-    await this.page.waitForSelector('[data-test=picture] canvas')
+    await this.page.waitForSelector('[data-test=picture][aria-busy=false] canvas')
     await rest(this.page, 500)
   }
 

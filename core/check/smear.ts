@@ -11,6 +11,8 @@ const COARSE = 3.5
 const HALO = 2
 const OUTWARD = [5, 8, 11]
 const PARTS = 6
+/** What one good mend in fifty reaches on open photographs (bench/telltales.ts). */
+const LIMIT = 2
 
 /**
  * Is structure washed out inside, or does a rim of tone follow the outline?
@@ -24,7 +26,7 @@ const PARTS = 6
  * @param partAt    Which part of the outline a pixel belongs to, so that surroundings are compared with themselves.
  */
 export function measureSmear(light: Plane, slopes: Slopes, distance: Plane, thickness: number, partAt: (x: number, y: number) => number): Measure {
-  return { value: Math.max(washedOut(light, distance, thickness, partAt), halo(slopes, distance)), limit: 1 }
+  return { value: Math.max(washedOut(light, distance, thickness, partAt), halo(slopes, distance)), limit: LIMIT }
 }
 
 function washedOut(light: Plane, distance: Plane, thickness: number, partAt: (x: number, y: number) => number): number {

@@ -244,7 +244,7 @@ function measureGrain(light: Plane, distance: Plane, r: number): Measure {
  */
 function measureRepeat(mend: MendUnderTest, light: Plane, region: Region, distance: Plane): Measure {
   const { source, shape, picture, transfer } = mend
-  const limit = 0.6
+  const limit = 0.9
   // Mirrored, turned or scaled, a pattern is not seen as the same one.
   if (!source || !isPlain(source)) return { value: 0, limit }
   const here = growRegion(clipRegion(shapeBounds(shape), picture.width, picture.height), 6)

@@ -249,13 +249,10 @@ function tryLift(request: MendRequest): { trial: Trial; why: string; kept: boole
   const shape: Disc = { type: 'disc', x: round(shadow.x), y: round(shadow.y), r: round(Math.max(1, outlineRadius(shadow))) }
   const step = makeStep(request, 'lift', shape, { shadow })
   const trial = measured(request, step)
-  const counted = TELLTALE_NAMES.filter((name) => !((name === 'grain' && structured && trial.telltales.grain.value > 1) || LIFT_KEEPS.includes(name)))
+  const counted = TELLTALE_NAMES.filter((name) => !(name === 'grain' && structured && trial.telltales.grain.value > 1))
   const worst = Math.max(...counted.map((name) => severity(name, trial.telltales[name])))
   return { trial, why: `It lets ${Math.round(100 * through)} % of the light through, so what lies under it is given back.`, kept: worst <= (structured && flaw.kind === 'dust' ? Math.max(1, 2 * advantage) : 1) }
 }
-
-/** A lift gives back what is there, edges and structure with it: these say nothing about it. */
-const LIFT_KEEPS: readonly TelltaleName[] = ['brokenEdge', 'smear']
 
 /** Radius within which a shadow takes more than a fiftieth of its depth. */
 function outlineRadius(shadow: Shadow): number {
@@ -345,7 +342,7 @@ function measured(request: MendRequest, step: Step): Trial {
 /** Telltales of a step carried out on the picture as mended so far. */
 export function measureStep(request: Pick<MendRequest, 'picture' | 'transfer' | 'openFlaws' | 'guards'>, step: Step): Telltales {
   const mended = carryOut(request.picture, request.transfer, decisionsOf(step, request.guards))
-  return measureTelltales({
+  const telltales = measureTelltales({
     picture: patchedSource(request.picture, [mended]),
     transfer: request.transfer,
     shape: step.shape,
@@ -354,6 +351,10 @@ export function measureStep(request: Pick<MendRequest, 'picture' | 'transfer' | 
     mended,
     guards: request.guards ?? [],
   })
+  if (step.method !== 'lift') return telltales
+  // A lift gives back what is there, edges and structure with it: these say nothing about it.
+  const { brokenEdge: _edge, smear: _smear, ...spoken } = telltales
+  return spoken
 }
 
 /** The guards that come near enough for a mend to have to stop at them. */

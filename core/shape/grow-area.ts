@@ -1,7 +1,7 @@
 import { clipRegion, growRegion, maximumOf, unionRegion, type PixelSource, type Region } from '../raster/raster.js'
 import { distanceFrom } from '../raster/distance-transform.js'
 import { outlinesOfMask } from './from-mask.js'
-import { distanceOutside, moveShape, shapeBounds, type Outline, type Shape } from './shape.js'
+import { distanceOutside, moveShape, scaleShape, shapeBounds, type Outline, type Shape } from './shape.js'
 
 /** A few strokes that say what belongs to an area and what does not. */
 export interface AreaMarks {
@@ -11,6 +11,8 @@ export interface AreaMarks {
 
 /** Most cells of the first, coarse pass. */
 const COARSE_CELLS = 600_000
+/** Most pixels that are looked at while strokes are being drawn. */
+const ROUGH_CELLS = 400_000
 /** Side of the pieces in which the edge is found again at full size. */
 const PIECE = 128
 /** Colours are told apart in so many steps a channel. */
@@ -50,6 +52,21 @@ export function growArea(picture: PixelSource, marks: AreaMarks, thinPx = 0): Ou
     .filter((outline) => shapeBounds(outline).width * shapeBounds(outline).height > 12)
     .map((outline) => moveShape(outline, region.x, region.y))
     .sort((a, b) => shapeBounds(b).width * shapeBounds(b).height - shapeBounds(a).width * shapeBounds(a).height)
+}
+
+/**
+ * The same, roughly and at once, on a smaller level of the picture's pyramid: what is shown while strokes are drawn.
+ *
+ * @param levelAt  Gives a level of the pyramid, 0 the full size, each next half as large.
+ */
+export function growAreaRoughly(levelAt: (level: number) => PixelSource, levels: number, marks: AreaMarks, thinPx = 0): Outline[] {
+  if (marks.inside.length === 0) return []
+  const { width, height } = surroundingsOf(marks, levelAt(0))
+  let level = 0
+  while (level + 1 < levels && (width * height) / 4 ** level > ROUGH_CELLS) level++
+  const by = 1 / 2 ** level
+  const smaller = (shapes: readonly Shape[]) => shapes.map((shape) => scaleShape(shape, by))
+  return growArea(levelAt(level), { inside: smaller(marks.inside), outside: smaller(marks.outside) }, thinPx * by).map((outline) => scaleShape(outline, 1 / by))
 }
 
 function surroundingsOf(marks: AreaMarks, picture: PixelSource): Region {
@@ -95,7 +112,7 @@ const OUTSIDE = 2
 function seedsOf(marks: AreaMarks, region: Region, factor: number, width: number, height: number): Uint8Array {
   const seeds = new Uint8Array(width * height)
   const lay = (shape: Shape, label: number) => {
-    const mark = scaled(moveShape(shape, -region.x, -region.y), 1 / factor)
+    const mark = seen(scaleShape(moveShape(shape, -region.x, -region.y), 1 / factor))
     const box = clipRegion(growRegion(shapeBounds(mark), 1), width, height)
     if (box.width === 0 || box.height === 0) return
     const distance = distanceOutside(mark, box, 2).data
@@ -110,11 +127,10 @@ function seedsOf(marks: AreaMarks, region: Region, factor: number, width: number
   return seeds
 }
 
-function scaled(shape: Shape, by: number): Shape {
-  const all = (points: [number, number][]) => points.map(([x, y]): [number, number] => [x * by, y * by])
-  if (shape.type === 'disc') return { ...shape, x: shape.x * by, y: shape.y * by, r: Math.max(0.7, shape.r * by) }
-  if (shape.type === 'stroke') return { ...shape, points: all(shape.points), width: Math.max(1.4, shape.width * by) }
-  return { ...shape, points: all(shape.points), ...(shape.holes ? { holes: shape.holes.map(all) } : {}) }
+/** A mark never so thin that it falls between the cells. */
+function seen(mark: Shape): Shape {
+  if (mark.type === 'disc') return { ...mark, r: Math.max(0.7, mark.r) }
+  return mark.type === 'stroke' ? { ...mark, width: Math.max(1.4, mark.width) } : mark
 }
 
 const colourAt = ({ colours }: Cells, i: number) => {

@@ -59,6 +59,14 @@ export function moveShape<S extends Shape>(shape: S, dx: number, dy: number): S 
   return { ...shape, points: move(shape.points), ...(shape.holes ? { holes: shape.holes.map(move) } : {}) }
 }
 
+/** The same shape in a picture so many times as large. */
+export function scaleShape<S extends Shape>(shape: S, by: number): S {
+  const all = (points: [number, number][]) => points.map(([x, y]): [number, number] => [x * by, y * by])
+  if (shape.type === 'disc') return { ...shape, x: shape.x * by, y: shape.y * by, r: shape.r * by }
+  if (shape.type === 'stroke') return { ...shape, points: all(shape.points), width: shape.width * by }
+  return { ...shape, points: all(shape.points), ...(shape.holes ? { holes: shape.holes.map(all) } : {}) }
+}
+
 /**
  * How far each pixel centre lies outside a shape, in pixels; negative inside.
  *

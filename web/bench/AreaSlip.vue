@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { ElSlider } from 'element-plus'
+import { ref, watch } from 'vue'
 import { useAreas } from '../store/areas.js'
 import { useBench } from '../store/bench.js'
 import { useGroup } from '../store/group.js'
@@ -8,6 +9,9 @@ import { useGroup } from '../store/group.js'
 const bench = useBench()
 const areas = useAreas()
 const group = useGroup()
+/** While the slider is moved; set when it is let go. */
+const softEdge = ref(0)
+watch(() => areas.selected?.softEdgePx, (px) => (softEdge.value = px ?? 0), { immediate: true })
 </script>
 
 <template>
@@ -43,7 +47,7 @@ const group = useGroup()
         <button type="button" role="radio" :aria-checked="areas.selected.role === 'guard'" :class="{ on: areas.selected.role === 'guard' }" data-test="role-guard" @click="areas.setRole('guard')">Guard</button>
         <button type="button" role="radio" :aria-checked="areas.selected.role === 'zone'" :class="{ on: areas.selected.role === 'zone' }" data-test="role-zone" @click="areas.setRole('zone')">Zone</button>
       </div>
-      <label><span>Soft edge <b>{{ areas.selected.softEdgePx === 0 ? 'sharp' : `${areas.selected.softEdgePx} px` }}</b></span><ElSlider :model-value="areas.selected.softEdgePx" :min="0" :max="60" :show-tooltip="false" aria-label="Soft edge of the area" @change="(value) => areas.setSoftEdge(Number(value))" /></label>
+      <label><span>Soft edge <b>{{ softEdge === 0 ? 'sharp' : `${softEdge} px` }}</b></span><ElSlider v-model="softEdge" :min="0" :max="60" :show-tooltip="false" aria-label="Soft edge of the area" @change="areas.setSoftEdge(softEdge)" /></label>
       <button type="button" class="plain-button" data-test="area-flaws" @click="group.chooseIn(areas.selected)">Choose the flaws in it</button>
       <button type="button" class="plain-button" data-test="area-remove" @click="areas.remove">Take out {{ areas.selected.role === 'guard' ? 'this guard' : 'this zone' }}</button>
     </section>

@@ -187,7 +187,7 @@ const runWord = computed(() => ({ find: 'Searching', mend: 'Mending', export: 'W
             <button v-for="tool in TOOLS" :key="tool.id" type="button" role="radio" :aria-checked="bench.tool === tool.id" :class="{ on: bench.tool === tool.id }" :data-test="`tool-${tool.id}`" :title="tool.hint" @click="bench.tool = tool.id">{{ tool.word }} <span v-if="tool.key" class="key">{{ tool.key }}</span></button>
           </div>
           <div v-if="stage === 'mend' && (bench.tool === 'spot' || bench.tool === 'stroke' || (bench.tool === 'area' && areas.drawWith === 'grow'))" class="size">
-            Size <ElSlider v-model="bench.toolSize" :min="2" :max="300" :show-tooltip="false" aria-label="Size" /> <span class="number">{{ bench.toolSize }} px</span> <span class="key">-</span><span class="key">+</span>
+            <span class="key">-</span><ElSlider v-model="bench.toolSize" :min="2" :max="300" :show-tooltip="false" aria-label="Size" /><span class="key">+</span> <span class="number">{{ bench.toolSize }} px</span>
           </div>
           <div class="marks-choice">Marks
             <button v-for="choice in MARKS" :key="choice" type="button" class="link-button" :class="{ on: bench.marks === choice }" :data-test="`marks-${choice}`" @click="bench.marks = choice">{{ choice }}</button>
@@ -227,11 +227,11 @@ const runWord = computed(() => ({ find: 'Searching', mend: 'Mending', export: 'W
 .views.two { grid-template-columns: minmax(0, 1fr) minmax(0, 1fr); }
 .tools { display: flex; align-items: center; gap: 12px; padding: 0 12px 0 8px; background: var(--ground); border-bottom: 1px solid var(--hairline); white-space: nowrap; }
 .tabs { display: flex; }
-.tabs button { border: 0; background: none; padding: 5px 8px; cursor: pointer; }
+.tabs button { border: 0; background: none; padding: 5px 7px; cursor: pointer; }
 .tabs button.on { background: var(--ink); color: #fff; }
-.size { display: flex; align-items: center; gap: 6px; }
-.size :deep(.el-slider) { width: 76px; flex: none; margin: 0 4px; }
-.number { min-width: 40px; text-align: right; }
+.size { display: flex; align-items: center; gap: 3px; }
+.size :deep(.el-slider) { width: 60px; flex: none; margin: 0 5px; }
+.number { min-width: 44px; text-align: right; }
 .marks-choice { margin-left: auto; display: flex; gap: 6px; color: var(--soft-ink); align-items: center; }
 .marks-choice .on { color: var(--ink); font-weight: 700; }
 .lenses { display: flex; align-items: center; gap: 4px; padding: 0 12px; background: var(--ground); }

@@ -56,8 +56,8 @@ function textOf(name: TelltaleName, measure: Measure | undefined): string {
     <template v-if="region">
       <figure><Crop :region="region" :view="PLAIN_ORIGINAL" :width="SIZE" :height="SIZE" /><figcaption>Original <span>{{ scaleText }}</span></figcaption></figure>
       <figure><Crop :region="region" :view="PLAIN_RESULT" :width="SIZE" :height="SIZE" /><figcaption>Result</figcaption></figure>
-      <figure v-if="offer.step"><Crop :region="region" :view="{ ...PLAIN_RESULT, proposal: offer.step }" :width="SIZE" :height="SIZE" /><figcaption data-test="offered">{{ offer.better ? 'Next best' : 'Next best, shows more' }} <span>{{ offer.step.method }}</span></figcaption></figure>
-      <TelltaleDrawing v-else-if="explained && bench.selectedStep" :name="explained" :step="bench.selectedStep" :size="SIZE" :across="region.width" />
+      <TelltaleDrawing v-if="explained && bench.selectedStep" :name="explained" :step="bench.selectedStep" :size="SIZE" :across="region.width" />
+      <figure v-else-if="offer.step"><Crop :region="region" :view="{ ...PLAIN_RESULT, proposal: offer.step }" :width="SIZE" :height="SIZE" /><figcaption data-test="offered">{{ offer.better ? 'Next best' : 'Next best, shows more' }} <span>{{ offer.step.method }}</span></figcaption></figure>
       <figure v-else><Crop :region="region" :view="CHANGE" :width="SIZE" :height="SIZE" /><figcaption>Change <span>6 ×</span></figcaption></figure>
       <table v-if="bars.length > 0" aria-label="Telltales" title="The tick is what untouched surroundings show by themselves. Click a line to see it drawn.">
         <tbody>

@@ -45,6 +45,8 @@ const drawing = useDrawing(bench, () => sight.value.scale, {
   drawn: (shape) => (bench.tool === 'area' ? areas.drawn(shape) : bench.tool === 'shape' ? shaping.drawn(shape) : bench.addShape(shape)),
 })
 const marquee = useMarquee(bench, group)
+/** Whether the picture is there and can be worked on. */
+const seen = ref(false)
 let tiles: LivingTiles | null = null
 let restTimer = 0
 let stopPixels: (() => void) | null = null
@@ -114,7 +116,10 @@ onMounted(() => {
   })
   made.addHandler('update-viewport', follow)
   made.addHandler('animation-finish', snapToDevice)
-  made.addHandler('open', follow)
+  made.addHandler('open', () => {
+    seen.value = true
+    follow()
+  })
   made.addHandler('resize', () => setTimeout(follow, 30))
   made.addHandler('tile-unloaded', (event: { tile: { getUrl(): string } }) => tiles?.forget(event.tile.getUrl()))
   made.addHandler('canvas-press', (event: PointerNews) => {
@@ -343,7 +348,7 @@ defineExpose({ zoomTo, drawing, toggleDivider })
 
 <template>
   <div class="picture-view" @wheel.capture="sizeByWheel" :class="[`lens-${bench.lens}`, editable ? bench.tool : 'select']" @touchstart.capture="countTouches" @touchend.capture="countTouches" @touchcancel.capture="countTouches">
-    <div ref="frame" class="frame" data-test="picture" />
+    <div ref="frame" class="frame" data-test="picture" :aria-busy="!seen" />
     <AreasLayer v-if="bench.opened" :sight="sight" :resting="resting" :faded="drag.active.value || bench.holdOriginal || bench.divider !== null" />
     <MarksLayer v-if="bench.opened" :sight="sight" :resting="resting" :drag="drag.preview.value" :faded="drag.active.value || bench.holdOriginal || bench.divider !== null" />
     <svg v-if="drawn" class="pointer" data-test="drawn"><path :d="drawn" class="under" /><path :d="drawn" /></svg>

@@ -33,7 +33,7 @@ export const useAreas = defineStore('areas', () => {
     const mine = ++turn
     growing.value = true
     try {
-      const result = await bench.thePool().mender.growArea(bench.plain(marks.value), thinPx.value)
+      const result = await bench.thePool().mender.growArea(bench.plain(marks.value), thinPx.value, 'roughly')
       if (mine === turn) grown.value = result
     } catch (error) {
       bench.report(error)
@@ -69,7 +69,14 @@ export const useAreas = defineStore('areas', () => {
 
   /** Make what has grown part of the selected area, or a new one. */
   async function keep(): Promise<void> {
-    const shapes = grown.value
+    if (grown.value.length === 0 || growing.value) return
+    const mine = ++turn
+    growing.value = true
+    const shapes = await bench.thePool().mender.growArea(bench.plain(marks.value), thinPx.value, 'exactly').catch((error: unknown) => {
+      bench.report(error)
+      return []
+    })
+    if (mine !== turn) return
     forget()
     if (shapes.length > 0) await addParts(shapes)
   }

@@ -13,7 +13,7 @@ import type { Flaw, Operation, Step, Telltales, Treatment } from '@fennip/core/t
 import { nextBest } from '@fennip/core/mend/next-best.js'
 import { snapSource, type SnapTo } from '@fennip/core/mend/snap-source.js'
 import { explainMend, type Explanation } from '@fennip/core/check/explain.js'
-import { growArea, type AreaMarks } from '@fennip/core/shape/grow-area.js'
+import { growArea, growAreaRoughly, type AreaMarks } from '@fennip/core/shape/grow-area.js'
 import { guardsOf } from '@fennip/core/treatment/guards.js'
 import type { Outline, Shape } from '@fennip/core/shape/shape.js'
 import type { Picture } from '../shared/api.js'
@@ -34,7 +34,7 @@ export interface View {
 
 /** Asked for pixels of a tile that has not come yet; it is fetched and the work begun again. */
 class TileWanted extends Error {
-  constructor(readonly column: number, readonly row: number) {
+  constructor(readonly level: number, readonly column: number, readonly row: number) {
     super('tile wanted')
   }
 }
@@ -107,9 +107,10 @@ async function patchesSeen(without: string | undefined, proposal: Step | undefin
   return [...others, made]
 }
 
-/** Full-size pixels from the tiles at hand, as kernels want them; `TileWanted` when one is missing. */
-function sourceOf(): PixelSource {
-  const { width, height, channels, depth } = picture.original
+/** Pixels of a level of the original from the tiles at hand, as kernels want them; `TileWanted` when one is missing. */
+function sourceOf(level = 0): PixelSource {
+  const { channels, depth } = picture.original
+  const { width, height } = levelSize(picture.original.width, picture.original.height, level)
   return {
     width, height, channels, depth,
     read(region) {
@@ -117,9 +118,9 @@ function sourceOf(): PixelSource {
       const parts: { region: Region; pixels: IntegerRaster }[] = []
       for (let row = Math.floor(region.y / TILE_SIZE); row * TILE_SIZE < region.y + region.height; row++) {
         for (let column = Math.floor(region.x / TILE_SIZE); column * TILE_SIZE < region.x + region.width; column++) {
-          const pixels = tiles.get(`0/${column}/${row}`)
-          if (!pixels) throw new TileWanted(column, row)
-          parts.push({ region: tileRegion(width, height, 0, column, row), pixels })
+          const pixels = tiles.get(`${level}/${column}/${row}`)
+          if (!pixels) throw new TileWanted(level, column, row)
+          parts.push({ region: tileRegion(picture.original.width, picture.original.height, level, column, row), pixels })
         }
       }
       pasteTiles(result, region, parts)
@@ -135,7 +136,7 @@ async function withTiles<T>(work: () => T): Promise<T> {
       return work()
     } catch (error) {
       if (!(error instanceof TileWanted)) throw error
-      await tile(0, error.column, error.row)
+      await tile(error.level, error.column, error.row)
     }
   }
 }
@@ -280,8 +281,9 @@ const worker = {
     return withTiles(() => snapSource(surroundingsOf(step.id), step.shape, near, to, reachPx))
   },
 
-  growArea(marks: AreaMarks, thinPx: number): Promise<Outline[]> {
-    return withTiles(() => growArea(sourceOf(), marks, thinPx))
+  /** Roughly and at once, or to the pixel. */
+  growArea(marks: AreaMarks, thinPx: number, how: 'roughly' | 'exactly'): Promise<Outline[]> {
+    return withTiles(() => (how === 'roughly' ? growAreaRoughly(sourceOf, picture.levels, marks, thinPx) : growArea(sourceOf(), marks, thinPx)))
   },
 
   /** Profile across the outline of a mend, and the spectrum of its grain, as the close look draws them. */
