@@ -20,7 +20,8 @@ import { maskOf, openCv, sceneOf } from './scenes.js'
  * @techstark/opencv-js, labelled by their error against the clean picture: `npx tsx bench/telltales.ts [seed]`.
  *
  * A mend shows when tone and structure (after a Gaussian of 1.5 px) are off by more than 2 deviations of the
- * surroundings, or when its grain is outside 0.85 to 1.15 of that of the truth, widened to three standard errors.
+ * surroundings, or when its grain is outside 0.85 to 1.15 of its surroundings' and of the truth's own, widened to three
+ * standard errors: in structured ground the truth itself lies outside.
  */
 
 const transfer = makeTransfer({ type: 'srgb' }, 8)
@@ -36,7 +37,7 @@ const KINDS: Record<string, (light: Light) => void> = {
   folds: (light) => addFolds(light, { count: 3, width: 5, seed: SEED + 5 }),
 }
 
-interface Judged { readonly method: string; readonly kind: string; readonly shows: boolean; readonly error: number; readonly grain: number; readonly telltales: Telltales }
+interface Judged { readonly method: string; readonly kind: string; readonly shows: boolean; readonly error: number; readonly grain: number; readonly trueGrain: number; readonly telltales: Telltales }
 const judged: Judged[] = []
 
 function judge(kind: string, method: string, shape: Shape, mask: Uint8Array, clean: IntegerRaster, mended: IntegerRaster, source?: { dx: number; dy: number }): void {
@@ -44,10 +45,12 @@ function judge(kind: string, method: string, shape: Shape, mask: Uint8Array, cle
   const result = measureMask(mask, clean, mended)
   const deviation = Math.max(0.15, Math.sqrt(result.grainOutside / result.outsidePixels))
   const error = Math.sqrt(result.squareError / result.pixels) / deviation
-  // What the clean picture has in the same place: structure counts as grain there too.
-  const grain = Math.sqrt(result.grainInside / measureMask(mask, clean, clean).grainInside)
+  const grain = Math.sqrt(result.grainInside / result.pixels) / deviation
+  // In structured ground the clean picture itself is out of the band: such grain is held against the truth's.
+  const trueGrain = Math.sqrt(measureMask(mask, clean, clean).grainInside / result.pixels) / deviation
   const band = Math.max(0.15, 3 / Math.sqrt(result.pixels * clean.channels))
-  judged.push({ kind, method, error, grain, shows: error > 2 || Math.abs(grain - 1) > band, telltales })
+  const outOfBand = Math.abs(grain - 1) > band && Math.abs(grain / trueGrain - 1) > band
+  judged.push({ kind, method, error, grain, trueGrain, shows: error > 2 || outOfBand, telltales })
 }
 
 /** One piece of damage alone in an otherwise clean picture. */

@@ -5,6 +5,7 @@ import { distanceOutside, moveShape, shapeBounds, shapeCentre, shapeThickness, t
 import { areaCoverage } from '../shape/area.js'
 import type { Area } from '../treatment/schema.js'
 import { ringWidth } from './heal.js'
+import { ringMatch } from './ring-match.js'
 
 /** A place to take pixels from. */
 export interface SourceOffer {
@@ -51,6 +52,11 @@ export function searchSources(picture: PixelSource, shape: Shape, obstacles: rea
   const blocked = obstacles.map((obstacle) => shapeBounds(obstacle))
   const bounds = growRegion(shapeBounds(shape), 1)
   const crossesGuard = guardTest(guards, shape, area)
+  const free = (dx: number, dy: number) => {
+    const moved: Region = { ...bounds, x: bounds.x + dx, y: bounds.y + dy }
+    if (moved.x < 0 || moved.y < 0 || moved.x + moved.width > picture.width || moved.y + moved.height > picture.height) return false
+    return !blocked.some((other, i) => overlaps(moved, other) && shapesTouch(moveShape(shape, dx, dy), obstacles[i]!)) && !crossesGuard(dx, dy)
+  }
   const offers: SourceOffer[] = []
   for (const distance of DISTANCES) {
     for (let k = 0; k < ANGLES; k++) {
@@ -58,10 +64,7 @@ export function searchSources(picture: PixelSource, shape: Shape, obstacles: rea
       const angle = (2 * PI * (k + (DISTANCES.indexOf(distance) % 2) / 2)) / ANGLES
       const dx = Math.round((distance * r * cos(angle)) / factor) * factor
       const dy = Math.round((distance * r * sin(angle)) / factor) * factor
-      const moved: Region = { ...bounds, x: bounds.x + dx, y: bounds.y + dy }
-      if (moved.x < 0 || moved.y < 0 || moved.x + moved.width > picture.width || moved.y + moved.height > picture.height) continue
-      if (blocked.some((other, i) => overlaps(moved, other) && shapesTouch(moveShape(shape, dx, dy), obstacles[i]!))) continue
-      if (crossesGuard(dx, dy)) continue
+      if (!free(dx, dy)) continue
       const cost = costOf(grid, own, dx / factor, dy / factor, noise, ringTexture, ringStructure)
       if (cost === null) continue
       const again = used.some((place) => Math.abs(place.x - centre.x - dx) < r && Math.abs(place.y - centre.y - dy) < r) ? 0.6 : 0
@@ -69,11 +72,57 @@ export function searchSources(picture: PixelSource, shape: Shape, obstacles: rea
     }
   }
   offers.sort((a, b) => a.cost - b.cost || a.dy - b.dy || a.dx - b.dx)
+  const refined = alignOffers(picture, shape, r, ring, area, offers, factor, free)
   const distinct: SourceOffer[] = []
-  for (const offer of offers) {
+  for (const offer of refined) {
     if (distinct.every((other) => Math.abs(other.dx - offer.dx) + Math.abs(other.dy - offer.dy) > 0.6 * r)) distinct.push(offer)
   }
   return distinct
+}
+
+/** So many of the best offers are looked at pixel by pixel, beside the nearest of every direction. */
+const ALIGNED = 8
+/** How far an offer may be moved to fit better, in pixels. */
+const ALIGN_REACH = 4
+const ALIGN_WITNESSES = 160
+/** Places nearer than this, in radii, are tried in every direction. */
+const NEAREST = 2.8
+
+/**
+ * Move the best offers to where lines and edges that cross the ring run on, and put them in order anew.
+ *
+ * The search compares averaged cells: a hairline is lost in these, and an edge is met only to half a cell. So the nearest
+ * places all round are tried too: one of them lies along whatever runs through the mend.
+ */
+function alignOffers(picture: PixelSource, shape: Shape, r: number, ring: number, area: Region, offers: SourceOffer[], factor: number, free: (dx: number, dy: number) => boolean): SourceOffer[] {
+  const match = ringMatch(picture, shape, ring, area, ALIGN_WITNESSES)
+  const nearest = (offer: SourceOffer) => offer.dx * offer.dx + offer.dy * offer.dy < NEAREST * NEAREST * r * r
+  const first = match ? offers.filter((offer, i) => i < ALIGNED || nearest(offer)).map((offer) => ({ offer, rest: match.structure(offer.dx, offer.dy) })).filter((one): one is { offer: SourceOffer; rest: number } => one.rest !== null) : []
+  if (!match || first.length === 0) return offers
+  const least = Math.max(1e-3, Math.min(...first.map(({ rest }) => rest)))
+  const reach = Math.max(ALIGN_REACH, factor)
+  const step = Math.max(1, Math.floor(reach / 2))
+  const aligned = first.map(({ offer, rest }): SourceOffer => {
+    let best = { dx: offer.dx, dy: offer.dy, rest }
+    // From coarse to fine: a whole square of steps, then its neighbours.
+    for (let size = step; size >= 1; size = Math.floor(size / 2)) {
+      const from = best
+      const span = size === step ? Math.floor(reach / step) : 1
+      for (let y = -span; y <= span; y++) {
+        for (let x = -span; x <= span; x++) {
+          const [dx, dy] = [from.dx + x * size, from.dy + y * size]
+          if ((x === 0 && y === 0) || !free(dx, dy)) continue
+          const here = match.structure(dx, dy)
+          if (here !== null && here < best.rest) best = { dx, dy, rest: here }
+        }
+      }
+    }
+    // How much more is left than of the best, in shares of it: an edge that breaks is worth a rougher match elsewhere.
+    return { dx: best.dx, dy: best.dy, cost: offer.cost + 2 * (best.rest / least - 1) }
+  })
+  aligned.sort((a, b) => a.cost - b.cost || a.dy - b.dy || a.dx - b.dx)
+  const looked = new Set(first.map(({ offer }) => offer))
+  return [...aligned, ...offers.filter((offer) => !looked.has(offer))]
 }
 
 /** Whether a shape moved by so many pixels takes from a guard; every pixel is looked at. */
