@@ -8,7 +8,9 @@ const HALF = 3
 const LEAST_SIDE = 40
 /** On the coarsest level a gap is at most about this thick on either side, so that its first content can be guessed. */
 const COARSEST_THICKNESS = 4
+/** Rounds of search and vote: on the finest level, where a round costs most, the match of the coarser one is near. */
 const ROUNDS = 4
+const FINEST_ROUNDS = 2
 const GRAIN_FILTER = 1.5
 
 /**
@@ -44,7 +46,7 @@ export function fillPatches(problem: FillProblem, seed: number, thickness: numbe
     // The content that was found one level coarser, in the finer patches it points at.
     if (found) vote(level, match)
     else closeInLayers(level, match, random)
-    for (let round = 0; round < ROUNDS; round++) {
+    for (let round = 0; round < (n === 0 && found ? FINEST_ROUNDS : ROUNDS); round++) {
       search(level, match, random, round)
       vote(level, match)
     }
