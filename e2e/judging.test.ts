@@ -140,6 +140,22 @@ describe('shapes', () => {
   })
 })
 
+describe('the order of mends', () => {
+  it('is changed for one of them, and undone', async () => {
+    await select(0.3, 0.3)
+    const order = async () => (await treatment()).steps.map(({ id }) => id)
+    const before = await order()
+    await page.click('[data-test=order-top]')
+    await expect.poll(order).toEqual([...before.slice(1), before[0]])
+    await page.click('[data-test=order-bottom]')
+    await expect.poll(order).toEqual(before)
+    await page.click('[data-test=undo]')
+    await expect.poll(order).toEqual([...before.slice(1), before[0]])
+    await page.click('[data-test=undo]')
+    await expect.poll(order).toEqual(before)
+  })
+})
+
 describe('groups', () => {
   it('are chosen by a rectangle with Shift, and changed in one step each', async () => {
     await page.keyboard.press('Escape')

@@ -27,6 +27,10 @@ const hint = computed(() => ways.value.find((way) => way.id === shaping.mode)?.h
       <button type="button" :disabled="bench.busy" title="Wider by a tenth" data-test="shape-wider" @click="shaping.widen(1.1)">Wider</button>
       <button type="button" :disabled="bench.busy" title="Narrower by a tenth" data-test="shape-narrower" @click="shaping.widen(1 / 1.1)">Narrower</button>
     </div>
+    <div v-if="bench.selectedStep && bench.steps.length > 1" class="order">
+      <button type="button" :disabled="bench.busy" title="Made after all other mends, so that it lies on them" data-test="order-top" @click="bench.reorder('top')">Lay on top</button>
+      <button type="button" :disabled="bench.busy" title="Made before all other mends, so that they lie on it" data-test="order-bottom" @click="bench.reorder('bottom')">Lay under</button>
+    </div>
     <p v-if="hint" class="soft">{{ hint }}.</p>
   </section>
 </template>
@@ -35,6 +39,7 @@ const hint = computed(() => ways.value.find((way) => way.id === shaping.mode)?.h
 .shape { border-top: 1px solid var(--hairline); padding-top: 8px; }
 h3 { margin: 0 0 4px; font-size: 13px; }
 div { display: flex; flex-wrap: wrap; gap: 4px; }
+.order { margin-top: 4px; }
 p { margin: 4px 0 0; }
 button { border: 1px solid var(--hairline); background: #fff; border-radius: 3px; padding: 2px 7px; cursor: pointer; font-size: 12px; }
 button.on { border-color: var(--ink); box-shadow: inset 0 0 0 1px var(--ink); }

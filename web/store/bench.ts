@@ -35,6 +35,8 @@ interface Gesture {
 
 /** How far a source is moved by snapping, in pixels. */
 const SNAP_REACH = 14
+/** Wider strokes are filled with patches, not bridged, in pixels. */
+const WIDE_STROKE = 20
 
 export const identifier = (prefix: string) => `${prefix}${crypto.randomUUID().slice(0, 13)}`
 
@@ -377,11 +379,16 @@ export const useBench = defineStore('bench', () => {
 
   /** A flaw drawn by hand, mended at once. */
   async function addShape(shape: Shape): Promise<void> {
-    const flaw: Flaw = { id: identifier('h'), kind: 'other', shape, state: 'open', contrast: 0, weight: 0, confidence: 1, origin: 'hand' }
     const kept = treatment.value
     if (!kept) return
+    const flaw = handFlaw(shape)
     // First what can be shown at once, then the method that Fennip chooses; only that is saved.
     const byHand = handMethod.value
+    // A stroke that takes from one place needs one ground; a thin fill takes from close by all along.
+    if (shape.type === 'stroke' && (byHand === 'heal' || byHand === 'clone' || shape.width > WIDE_STROKE)) {
+      const parts = await thePool().mender.splitByTexture(plain(shape))
+      if (parts.length > 1) return addParts(parts)
+    }
     const step = shape.type === 'disc' && (byHand === 'auto' || byHand === 'heal') && handStrength.value === 1 ? await thePool().mender.quickHeal(flaw, plain(openShapes(flaw.id, shape)), identifier('m')).catch(() => null) : null
     if (step) {
       await thePool().edit([{ type: 'put', list: 'flaws', items: [flaw] }, { type: 'put', list: 'steps', items: [step] }])
@@ -389,6 +396,37 @@ export const useBench = defineStore('bench', () => {
     }
     await mend(flaw, { ...(byHand === 'auto' ? {} : { method: byHand }), ...(handStrength.value < 1 ? { strength: handStrength.value } : {}) }, { disc: 'Mend a spot', stroke: 'Mend along a stroke', outline: 'Mend an outline' }[shape.type], step)
     selectedId.value = flaw.id
+  }
+
+  const handFlaw = (shape: Shape): Flaw => ({ id: identifier('h'), kind: 'other', shape, state: 'open', contrast: 0, weight: 0, confidence: 1, origin: 'hand' })
+
+  /** Parts of a stroke over several grounds: flaws of their own, in one gesture. */
+  async function addParts(parts: readonly Shape[]): Promise<void> {
+    busy.value = true
+    try {
+      const made = parts.map((shape) => ({ ...handFlaw(shape), state: 'mended' as const }))
+      const wishes = { ...(handMethod.value === 'auto' ? {} : { method: handMethod.value }), ...(handStrength.value < 1 ? { strength: handStrength.value } : {}) }
+      const chosen: Step[] = []
+      for (const flaw of made) chosen.push(await thePool().mender.choose(plain(flaw), plain(openShapes(flaw.id, flaw.shape)), { id: freshMendId(), ...wishes }))
+      await change(`Mend along a stroke over ${parts.length} grounds`, [{ type: 'put', list: 'flaws', items: made }, { type: 'put', list: 'steps', items: chosen }], extentOf(chosen))
+      selectedId.value = made[0]!.id
+    } catch (error) {
+      report(error)
+    } finally {
+      busy.value = false
+    }
+  }
+
+  /** Lay the selected mend on after all others that it meets, or before them. */
+  async function reorder(to: 'top' | 'bottom'): Promise<void> {
+    const step = selectedStep.value
+    if (!step) return
+    await keepDraft()
+    const now = stepOf.value.get(step.flaw)!
+    await change(to === 'top' ? 'Lay a mend on top' : 'Lay a mend under the others', [
+      { type: 'remove', list: 'steps', ids: [now.id] },
+      { type: 'put', list: 'steps', items: [now], at: [to === 'top' ? steps.value.length - 1 : 0] },
+    ], null)
   }
 
   async function mendSelected(method?: MethodName): Promise<void> {
@@ -586,7 +624,7 @@ export const useBench = defineStore('bench', () => {
     areas, guards, compareScope, before, beside, linked, handMethod, handStrength, snapTo, group, draft,
     filter, order, marks, tool, spotRadius, strokeWidth, toolSize, lens, lensStrength, holdOriginal, divider,
     flaws, steps, stepOf, counts, ledger,
-    thePool, onPixels, open, close, change, goBack, addSpot, addShape, mendSelected, mend, otherSource, moveSource, trySource, placeSource, sourceRefusal, openShapes, extentOf, freshMendId, poorSources, plain, report, keepDraft, dropDraft, reshape, setWidth, adjust, setState, takeOut,
+    thePool, onPixels, open, close, change, goBack, addSpot, addShape, reorder, mendSelected, mend, otherSource, moveSource, trySource, placeSource, sourceRefusal, openShapes, extentOf, freshMendId, poorSources, plain, report, keepDraft, dropDraft, reshape, setWidth, adjust, setState, takeOut,
     stepThrough, find, mendAll, handOver, cancel, settled,
   }
 })

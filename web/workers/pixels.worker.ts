@@ -15,7 +15,8 @@ import { snapSource, type SnapTo } from '@fennip/core/mend/snap-source.js'
 import { explainMend, type Explanation } from '@fennip/core/check/explain.js'
 import { growArea, growAreaRoughly, type AreaMarks } from '@fennip/core/shape/grow-area.js'
 import { guardsOf } from '@fennip/core/treatment/guards.js'
-import type { Outline, Shape } from '@fennip/core/shape/shape.js'
+import { splitByTexture } from '@fennip/core/mend/split-by-texture.js'
+import type { Outline, Shape, Stroke } from '@fennip/core/shape/shape.js'
 import type { Picture } from '../shared/api.js'
 import { asChange, asNegative, asRelief, Display, type Lens } from './display.js'
 
@@ -279,6 +280,11 @@ const worker = {
 
   snapSource(step: Step, near: { dx: number; dy: number }, to: SnapTo, reachPx: number): Promise<{ dx: number; dy: number }> {
     return withTiles(() => snapSource(surroundingsOf(step.id), step.shape, near, to, reachPx))
+  },
+
+  /** The parts of a stroke that lie on one ground each. */
+  splitByTexture(stroke: Stroke): Promise<Stroke[]> {
+    return withTiles(() => splitByTexture(patchedSource(sourceOf(), patches), transfer, stroke))
   },
 
   /** Roughly and at once, or to the pixel. */
