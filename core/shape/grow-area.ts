@@ -1,7 +1,7 @@
-import { clipRegion, growRegion, maximumOf, unionRegion, type PixelSource, type Region } from '../raster/raster.js'
+import { clipRegion, growRegion, maximumOf, overlaps, unionRegion, type PixelSource, type Region } from '../raster/raster.js'
 import { distanceFrom } from '../raster/distance-transform.js'
 import { outlinesOfMask } from './from-mask.js'
-import { distanceOutside, moveShape, scaleShape, shapeBounds, type Outline, type Shape } from './shape.js'
+import { distanceAt, distanceOutside, moveShape, scaleShape, shapeBounds, type Outline, type Shape } from './shape.js'
 
 /** A few strokes that say what belongs to an area and what does not. */
 export interface AreaMarks {
@@ -11,8 +11,6 @@ export interface AreaMarks {
 
 /** Most cells of the first, coarse pass. */
 const COARSE_CELLS = 600_000
-/** Most pixels that are looked at while strokes are being drawn. */
-const ROUGH_CELLS = 400_000
 /** Side of the pieces in which the edge is found again at full size. */
 const PIECE = 128
 /** Colours are told apart in so many steps a channel. */
@@ -39,7 +37,7 @@ const SWEEPS = 2
  */
 export function growArea(picture: PixelSource, marks: AreaMarks, thinPx = 0): Outline[] {
   if (marks.inside.length === 0) return []
-  const region = surroundingsOf(marks, picture)
+  const region = markSurroundings(marks, picture)
   let factor = 1
   while ((region.width * region.height) / (factor * factor) > COARSE_CELLS) factor++
   const coarse = meansOf(picture, region, factor)
@@ -48,28 +46,44 @@ export function growArea(picture: PixelSource, marks: AreaMarks, thinPx = 0): Ou
   const labels = labelled(coarse, seeds, likelihood)
   const whole = factor === 1 ? labels : refined(picture, region, factor, coarse, labels, marks, likelihood)
   const kept = thinPx > 0 ? opened(whole, region.width, region.height, thinPx / 2) : whole
-  return outlinesOfMask(kept, region.width, region.height, Infinity)
-    .filter((outline) => shapeBounds(outline).width * shapeBounds(outline).height > 12)
-    .map((outline) => moveShape(outline, region.x, region.y))
-    .sort((a, b) => shapeBounds(b).width * shapeBounds(b).height - shapeBounds(a).width * shapeBounds(a).height)
+  const pieces = outlinesOfMask(kept, region.width, region.height, Infinity).map((outline) => withoutPinholes(moveShape(outline, region.x, region.y)))
+  const largest = Math.max(0, ...pieces.map((piece) => boxArea(piece)))
+  return pieces.filter((piece) => boxArea(piece) >= LEAST_PIECE * largest || marks.inside.some((mark) => meets(mark, piece))).sort((a, b) => boxArea(b) - boxArea(a))
 }
 
+/** Smaller pieces, as a share of the largest, are crumbs of like colour unless a stroke was drawn on them. */
+const LEAST_PIECE = 0.02
+/** Smaller holes are grain, square pixels of their box. */
+const LEAST_HOLE = 24
+
+const boxArea = (shape: Shape) => shapeBounds(shape).width * shapeBounds(shape).height
+
+function withoutPinholes(outline: Outline): Outline {
+  const holes = (outline.holes ?? []).filter((points) => boxArea({ type: 'outline', points }) > LEAST_HOLE)
+  return { type: 'outline', points: outline.points, ...(holes.length > 0 ? { holes } : {}) }
+}
+
+/** Whether a stroke runs over a piece. */
+function meets(mark: Shape, piece: Outline): boolean {
+  if (!overlaps(shapeBounds(mark), shapeBounds(piece))) return false
+  const points = mark.type === 'disc' ? [[mark.x, mark.y] as const] : mark.points
+  return points.some(([x, y]) => distanceAt(piece, x, y) < 1)
+}
+
+
 /**
- * The same, roughly and at once, on a smaller level of the picture's pyramid: what is shown while strokes are drawn.
+ * The same on a smaller level of the picture's pyramid: roughly and at once, while strokes are drawn.
  *
  * @param levelAt  Gives a level of the pyramid, 0 the full size, each next half as large.
  */
-export function growAreaRoughly(levelAt: (level: number) => PixelSource, levels: number, marks: AreaMarks, thinPx = 0): Outline[] {
-  if (marks.inside.length === 0) return []
-  const { width, height } = surroundingsOf(marks, levelAt(0))
-  let level = 0
-  while (level + 1 < levels && (width * height) / 4 ** level > ROUGH_CELLS) level++
+export function growAreaAt(levelAt: (level: number) => PixelSource, level: number, marks: AreaMarks, thinPx = 0): Outline[] {
   const by = 1 / 2 ** level
   const smaller = (shapes: readonly Shape[]) => shapes.map((shape) => scaleShape(shape, by))
   return growArea(levelAt(level), { inside: smaller(marks.inside), outside: smaller(marks.outside) }, thinPx * by).map((outline) => scaleShape(outline, 1 / by))
 }
 
-function surroundingsOf(marks: AreaMarks, picture: PixelSource): Region {
+/** The rectangle of a picture that is looked at for some marks. */
+export function markSurroundings(marks: AreaMarks, picture: { width: number; height: number }): Region {
   const bounds = [...marks.inside, ...marks.outside].map(shapeBounds).reduce(unionRegion)
   return clipRegion(growRegion(bounds, Math.ceil(40 + 0.3 * Math.max(bounds.width, bounds.height))), picture.width, picture.height)
 }

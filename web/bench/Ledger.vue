@@ -127,7 +127,7 @@ header { padding: 12px 12px 8px; border-bottom: 1px solid var(--hairline); }
 .bar i.mended { background: repeating-linear-gradient(90deg, var(--settled) 0 4px, #dadada 4px 6px); }
 .bar i.left { background: var(--left); }
 .counts { display: flex; gap: 11px; font-size: 12px; white-space: nowrap; }
-.filters { display: flex; gap: 4px; padding: 7px 10px 4px; }
+.filters { display: flex; flex-wrap: wrap; gap: 4px; padding: 7px 10px 4px; }
 .filters button { border: 1px solid var(--hairline); background: #fff; border-radius: 3px; padding: 2px 7px; cursor: pointer; font-size: 12px; white-space: nowrap; }
 .filters button.on { border-color: var(--ink); box-shadow: inset 0 0 0 1px var(--ink); }
 .order { display: flex; justify-content: space-between; padding: 2px 12px 6px; color: var(--soft-ink); font-size: 12px; }

@@ -39,7 +39,7 @@ const grown = computed(() => areas.grown.map((shape) => pathOf(shape, props.rest
 .areas { position: absolute; inset: 0; width: 100%; height: 100%; pointer-events: none; overflow: visible; transform-origin: 0 0; }
 .areas.faded { opacity: 0.15; }
 .areas :deep(pattern line) { stroke: var(--ink); stroke-width: 1; opacity: 0.35; }
-g path { fill: none; stroke: var(--ink); stroke-width: 1; vector-effect: non-scaling-stroke; }
+g path { fill: none; stroke: var(--ink); stroke-width: 0.8; vector-effect: non-scaling-stroke; }
 .guard path.add { fill: none; stroke-dasharray: 12 3 2 3; }
 .zone path.add { stroke-dasharray: 2 4; }
 .guard.chosen path.add { fill: url('#guard-hatch'); stroke-width: 1.6; }

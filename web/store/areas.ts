@@ -33,7 +33,7 @@ export const useAreas = defineStore('areas', () => {
     const mine = ++turn
     growing.value = true
     try {
-      const result = await bench.thePool().mender.growArea(bench.plain(marks.value), thinPx.value, 'roughly')
+      const result = await bench.thePool().helper.growArea(bench.plain(marks.value), thinPx.value, 'roughly')
       if (mine === turn) grown.value = result
     } catch (error) {
       bench.report(error)
@@ -72,7 +72,7 @@ export const useAreas = defineStore('areas', () => {
     if (grown.value.length === 0 || growing.value) return
     const mine = ++turn
     growing.value = true
-    const shapes = await bench.thePool().mender.growArea(bench.plain(marks.value), thinPx.value, 'exactly').catch((error: unknown) => {
+    const shapes = await bench.thePool().helper.growArea(bench.plain(marks.value), thinPx.value, 'exactly').catch((error: unknown) => {
       bench.report(error)
       return []
     })

@@ -13,7 +13,7 @@ import type { Flaw, Operation, Step, Telltales, Treatment } from '@fennip/core/t
 import { nextBest } from '@fennip/core/mend/next-best.js'
 import { snapSource, type SnapTo } from '@fennip/core/mend/snap-source.js'
 import { explainMend, type Explanation } from '@fennip/core/check/explain.js'
-import { growArea, growAreaRoughly, type AreaMarks } from '@fennip/core/shape/grow-area.js'
+import { growAreaAt, markSurroundings, type AreaMarks } from '@fennip/core/shape/grow-area.js'
 import { guardsOf } from '@fennip/core/treatment/guards.js'
 import { splitByTexture } from '@fennip/core/mend/split-by-texture.js'
 import type { Outline, Shape, Stroke } from '@fennip/core/shape/shape.js'
@@ -41,6 +41,9 @@ class TileWanted extends Error {
 }
 
 const TILES_KEPT = 160
+/** Most pixels an area grows on while it is drawn, and when it is kept: these must fit among the tiles that are kept. */
+const ROUGH_PIXELS = 400_000
+const EXACT_PIXELS = 26_000_000
 
 let picture: Picture
 let transfer: Transfer
@@ -128,6 +131,18 @@ function sourceOf(level = 0): PixelSource {
       return result
     },
   }
+}
+
+/** Fetch the tiles of a level that a rectangle of the full size touches. */
+async function fetchRegion(region: Region, level: number): Promise<void> {
+  const { width, height } = picture.original
+  const area = clipRegion(region, width, height)
+  const side = TILE_SIZE * 2 ** level
+  const wanted: Promise<unknown>[] = []
+  for (let row = Math.floor(area.y / side); row * side < area.y + area.height; row++) {
+    for (let column = Math.floor(area.x / side); column * side < area.x + area.width; column++) wanted.push(tile(level, column, row))
+  }
+  await Promise.all(wanted)
 }
 
 /** Run work that reads pixels, fetching what it misses until it goes through. */
@@ -229,13 +244,8 @@ const worker = {
   },
 
   /** Fetch full-size tiles round a place before they are needed. */
-  async prefetch(x: number, y: number, reach: number): Promise<void> {
-    const area = clipRegion({ x: x - reach, y: y - reach, width: 2 * reach, height: 2 * reach }, picture.original.width, picture.original.height)
-    const wanted: Promise<unknown>[] = []
-    for (let row = Math.floor(area.y / TILE_SIZE); row * TILE_SIZE < area.y + area.height; row++) {
-      for (let column = Math.floor(area.x / TILE_SIZE); column * TILE_SIZE < area.x + area.width; column++) wanted.push(tile(0, column, row))
-    }
-    await Promise.all(wanted)
+  prefetch(x: number, y: number, reach: number): Promise<void> {
+    return fetchRegion({ x: Math.floor(x - reach), y: Math.floor(y - reach), width: Math.ceil(2 * reach), height: Math.ceil(2 * reach) }, 0)
   },
 
   /** Take a whole treatment. @returns Keys of its patches in order, and those patches that are new here. */
@@ -288,8 +298,13 @@ const worker = {
   },
 
   /** Roughly and at once, or to the pixel. */
-  growArea(marks: AreaMarks, thinPx: number, how: 'roughly' | 'exactly'): Promise<Outline[]> {
-    return withTiles(() => (how === 'roughly' ? growAreaRoughly(sourceOf, picture.levels, marks, thinPx) : growArea(sourceOf(), marks, thinPx)))
+  async growArea(marks: AreaMarks, thinPx: number, how: 'roughly' | 'exactly'): Promise<Outline[]> {
+    const region = markSurroundings(marks, picture.original)
+    const most = how === 'roughly' ? ROUGH_PIXELS : EXACT_PIXELS
+    let level = 0
+    while (level + 1 < picture.levels && (region.width * region.height) / 4 ** level > most) level++
+    await fetchRegion(region, level)
+    return withTiles(() => growAreaAt(sourceOf, level, marks, thinPx))
   },
 
   /** Profile across the outline of a mend, and the spectrum of its grain, as the close look draws them. */
