@@ -21,6 +21,8 @@ const spotAt = async (x: number, y: number) => {
 /** Select with the select tool what lies at a place. */
 const select = async (x: number, y: number) => {
   await page.keyboard.press('Escape')
+  // A click right after a drag is the end of the drag.
+  await rest(page, 350)
   const point = await at(x, y)
   await page.mouse.click(point.x, point.y)
   await page.waitForSelector('[data-test=selected-mark]')

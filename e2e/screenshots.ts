@@ -51,6 +51,37 @@ await rest(page)
 await page.keyboard.press('Enter')
 await page.keyboard.press('0')
 await shot('bench-mend')
+// The mend beside the original, with what it was measured by drawn.
+await page.locator('[data-test=ledger-row]').nth(1).click()
+await page.keyboard.press('z')
+await page.keyboard.press('b')
+await rest(page)
+await page.click('[data-test=telltale-toneStep]')
+await shot('bench-beside')
+await page.click('[data-test=telltale-toneStep]')
+await page.keyboard.press('b')
+await page.keyboard.press('Escape')
+await page.keyboard.press('0')
+// A guard round the pylon, grown from strokes; not kept.
+await rest(page)
+await page.keyboard.press('g')
+const stage = (await page.locator('[data-test=picture]').boundingBox())!
+const draw = async (from: readonly [number, number], to: readonly [number, number]) => {
+  await page.mouse.move(stage.x + from[0] * stage.width, stage.y + from[1] * stage.height)
+  await page.mouse.down()
+  await page.mouse.move(stage.x + to[0] * stage.width, stage.y + to[1] * stage.height, { steps: 10 })
+  await page.mouse.up()
+  await page.waitForFunction(() => document.querySelector('[data-test=grow-state]')?.textContent?.startsWith('Draw more'), undefined, { timeout: 60000 })
+}
+await draw([0.705, 0.3], [0.68, 0.9])
+await draw([0.735, 0.4], [0.79, 0.92])
+await page.keyboard.press('i')
+await draw([0.45, 0.3], [0.45, 0.95])
+await draw([0.9, 0.4], [0.93, 0.95])
+await draw([0.55, 0.12], [0.8, 0.12])
+await shot('bench-guard')
+await page.keyboard.press('Escape')
+await page.keyboard.press('g')
 // A scratch of the print, mended along a stroke.
 const station = list.find((picture) => picture.name === 'lower-station.tif')!
 const print = `${address}/jobs/${job.id}/pictures/${station.id}`
