@@ -14,10 +14,7 @@ const at = (x: number, y: number) => harness.inView(x, y)
 const line = async (from: [number, number], to: [number, number]) => harness.drag(await at(...from), await at(...to))
 
 beforeAll(async () => {
-  harness = await Harness.start(['pylon-7-west.jpg'])
-  page = harness.page
-  picture = await harness.pictureNamed('pylon-7-west.jpg')
-  await harness.open(picture, 'mend')
+  ;({ harness, page, picture } = await Harness.onBench('pylon-7-west.jpg'))
 })
 afterAll(() => harness.stop())
 

@@ -31,10 +31,7 @@ async function until(count: number): Promise<void> {
 }
 
 beforeAll(async () => {
-  harness = await Harness.start(['lower-station.tif'])
-  page = harness.page
-  picture = await harness.pictureNamed('lower-station.tif')
-  await harness.open(picture, 'mend')
+  ;({ harness, page, picture } = await Harness.onBench('lower-station.tif'))
 })
 afterAll(() => harness.stop())
 

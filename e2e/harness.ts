@@ -43,6 +43,14 @@ export class Harness {
     return new Harness(home, services, browser, page, job, complaints)
   }
 
+  /** The same with one picture open on the bench for mending. */
+  static async onBench(name: string): Promise<{ harness: Harness; page: Page; picture: string }> {
+    const harness = await Harness.start([name])
+    const picture = await harness.pictureNamed(name)
+    await harness.open(picture, 'mend')
+    return { harness, page: harness.page, picture }
+  }
+
   async stop(): Promise<void> {
     await this.browser.close()
     await this.services.stop()

@@ -34,10 +34,7 @@ const selectedStep = async (): Promise<Step> => {
 let current = ''
 
 beforeAll(async () => {
-  harness = await Harness.start(['lower-station.tif'])
-  page = harness.page
-  picture = await harness.pictureNamed('lower-station.tif')
-  await harness.open(picture, 'mend')
+  ;({ harness, page, picture } = await Harness.onBench('lower-station.tif'))
 })
 afterAll(() => harness.stop())
 

@@ -11,7 +11,7 @@ import { useShaping } from '../store/shaping.js'
 import AreasLayer from './AreasLayer.vue'
 import MarksLayer from './MarksLayer.vue'
 import { linkViews } from './linked-views.js'
-import { useMarquee } from './marquee.js'
+import { useChoosingRectangle } from './choosing-rectangle.js'
 import { LivingTiles } from './tile-source.js'
 import { useDrawing } from './drawing.js'
 import { useMarkDrag } from './mark-drag.js'
@@ -44,7 +44,7 @@ const drawing = useDrawing(bench, () => sight.value.scale, {
   },
   drawn: (shape) => (bench.tool === 'area' ? areas.drawn(shape) : bench.tool === 'shape' ? shaping.drawn(shape) : bench.addShape(shape)),
 })
-const marquee = useMarquee(bench, group)
+const rectangle = useChoosingRectangle(bench, group)
 /** Whether the picture is there and can be worked on. */
 const seen = ref(false)
 let tiles: LivingTiles | null = null
@@ -124,18 +124,18 @@ onMounted(() => {
   made.addHandler('tile-unloaded', (event: { tile: { getUrl(): string } }) => tiles?.forget(event.tile.getUrl()))
   made.addHandler('canvas-press', (event: PointerNews) => {
     if (twoFingers()) return
-    if (marquee.press(event.originalEvent, inPicture(event.position)) || !props.editable) return
+    if (rectangle.press(event.originalEvent, inPicture(event.position)) || !props.editable) return
     if (bench.tool === 'area' || bench.tool === 'shape' || !drag.press(event.position, sight.value)) drawing.press(drawnPoint(event))
   })
   made.addHandler('canvas-drag', (event: PointerNews) => {
-    if (marquee.move(inPicture(event.position)) || drag.move(event.position, sight.value) || drawing.move(drawnPoint(event))) event.preventDefaultAction = true
+    if (rectangle.move(inPicture(event.position)) || drag.move(event.position, sight.value) || drawing.move(drawnPoint(event))) event.preventDefaultAction = true
   })
   made.addHandler('canvas-drag-end', (event: PointerNews) => {
     // No gliding on after a drag of ours.
-    if (marquee.active() || drag.active.value || drawing.active.value || drag.justEnded() || drawing.drawing.value) event.preventDefaultAction = true
+    if (rectangle.active() || drag.active.value || drawing.active.value || drag.justEnded() || drawing.drawing.value) event.preventDefaultAction = true
   })
   made.addHandler('canvas-release', () => {
-    marquee.release()
+    rectangle.release()
     void drag.release()
     void drawing.release()
   })
@@ -185,7 +185,7 @@ const countTouches = (event: TouchEvent) => {
   if (touches > 1) {
     drag.giveUp()
     drawing.giveUp()
-    marquee.giveUp()
+    rectangle.giveUp()
   }
 }
 
@@ -331,8 +331,8 @@ const pointerDisc = computed<Disc | null>(() => {
 })
 watch(() => bench.tool, () => drawing.giveUp())
 const beforeWord = computed(() => (bench.before.show === 'original' ? 'Original' : 'Without this mend'))
-const marqueeBox = computed(() => {
-  const box = marquee.box.value
+const rectangleOnScreen = computed(() => {
+  const box = rectangle.box.value
   if (!box) return null
   const { scale, x, y } = sight.value
   return { x: box.x * scale + x, y: box.y * scale + y, width: box.width * scale, height: box.height * scale }
@@ -357,7 +357,7 @@ defineExpose({ zoomTo, drawing, toggleDivider })
       v-if="bench.divider !== null" class="divider" :style="{ left: `${bench.divider * sight.scale + sight.x}px` }" role="separator" aria-label="Original left, result right" data-test="divider"
       @pointerdown="takeDivider" @pointermove="moveDivider" @pointerup="leaveDivider" @pointercancel="leaveDivider"
     ><span>{{ beforeWord }}</span><span>Result</span></div>
-    <svg v-if="marqueeBox" class="pointer" data-test="marquee"><rect v-bind="marqueeBox" class="under" /><rect v-bind="marqueeBox" /></svg>
+    <svg v-if="rectangleOnScreen" class="pointer" data-test="choosing-rectangle"><rect v-bind="rectangleOnScreen" class="under" /><rect v-bind="rectangleOnScreen" /></svg>
     <div v-if="refusal && pointer" class="refusal" :style="{ left: `${pointer.x + 14}px`, top: `${pointer.y + 14}px` }" data-test="refusal">Refused: {{ refusal }}</div>
     <div v-if="bench.holdOriginal" class="banner">{{ beforeWord }}</div>
     <div v-else-if="bench.lens !== 'plain'" class="banner">{{ { negative: 'Negative', relief: 'Relief', change: 'Change' }[bench.lens] }} lens: the result is not touched</div>

@@ -4,7 +4,7 @@ import type { useBench } from '../store/bench.js'
 import type { useGroup } from '../store/group.js'
 
 /** A rectangle drawn with Shift held, with the select tool: what lies in it joins the group. */
-export function useMarquee(bench: ReturnType<typeof useBench>, group: ReturnType<typeof useGroup>) {
+export function useChoosingRectangle(bench: ReturnType<typeof useBench>, group: ReturnType<typeof useGroup>) {
   const box = shallowRef<Region | null>(null)
   let from: { x: number; y: number } | null = null
   let endedAt = 0
