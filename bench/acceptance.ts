@@ -15,10 +15,13 @@ import { trueWeight } from './truth.js'
 
 /**
  * How well Fennip finds and mends dust, against the truth and against the two inpainting functions of
- * @techstark/opencv-js told the exact mask: `npx tsx bench/acceptance.ts [seeds]`.
+ * @techstark/opencv-js told the exact mask: `npx tsx bench/acceptance.ts [seeds] [seed on photographs] [least and greatest depth there]`; no
+ * seeds are `none`.
  */
 
-const seeds = (process.argv[2] ?? '7,201,202,203,204,205').split(',').map(Number)
+const seeds = process.argv[2] === 'none' ? [] : (process.argv[2] ?? '7,201,202,203,204,205').split(',').map(Number)
+const photographSeed = Number(process.argv[3] ?? 31)
+const [shallowest, deepest] = (process.argv[4] ?? '0.12,0.5').split(',').map(Number) as [number, number]
 const transfer = makeTransfer({ type: 'srgb' }, 8)
 await new Promise<void>((resolve) => {
   if (cv.Mat) resolve()
@@ -149,7 +152,7 @@ for (const seed of seeds) {
 }
 console.log('\nrecall by weight')
 recall.forEach(({ found, all }, i) => console.log(`  ${bands[i]} to ${bands[i + 1]}: ${found} of ${all}${all > 0 ? ` (${Math.round((100 * found) / all)} %)` : ''}`))
-report('all seeds together', [...pooled.values()])
+if (seeds.length > 0) report('all seeds together', [...pooled.values()])
 
 // The same on open photographs, with dust put on in linear light before new photon noise is drawn.
 for (const { name, raster } of await openPhotographs()) {
@@ -159,8 +162,8 @@ for (const { name, raster } of await openPhotographs()) {
     channels: [0, 1, 2].map((c) => ({ width: raster.width, height: raster.height, data: Float32Array.from({ length: raster.width * raster.height }, (_value, i) => transfer.light[raster.data[i * 3 + c]!]!) })),
   }
   const damage = copyLight(scene)
-  const flaws = addDust(damage, { count: 14, radius: [7, 22], depth: [0.12, 0.5], seed: 31 })
-  const { clean, damaged } = expose(scene, damage, { electrons: 14000, readNoise: 6, grainSize: 0, depth: 8, seed: 31 })
+  const flaws = addDust(damage, { count: 14, radius: [7, 22], depth: [shallowest, deepest], seed: photographSeed })
+  const { clean, damaged } = expose(scene, damage, { electrons: 14000, readNoise: 6, grainSize: 0, depth: 8, seed: photographSeed })
   const given: Flaw[] = flaws.map(({ x, y, r }, i) => ({ id: `f${i}`, kind: 'dust', shape: { type: 'disc', x, y, r }, state: 'open', contrast: -5, weight: 30, confidence: 1, origin: 'found' }))
   mendAndMeasure(`open photograph ${name}, places given`, damaged, clean, flaws, given)
 }

@@ -2,6 +2,7 @@ import cv from '@techstark/opencv-js'
 import { measureTelltales, severity, TELLTALE_NAMES, type TelltaleName } from '@fennip/core/check/telltales.js'
 import { chooseMend } from '@fennip/core/mend/choose.js'
 import { carryOut } from '@fennip/core/mend/methods.js'
+import { makeRandom } from '@fennip/core/random.js'
 import { clipRegion, crop, growRegion, makeRaster, paste, rasterSource, type IntegerRaster, type Region } from '@fennip/core/raster/raster.js'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'
 import { layOver } from '@fennip/core/render/patch.js'
@@ -17,7 +18,7 @@ import { maskOf, openCv, sceneOf } from './scenes.js'
 
 /**
  * Do the telltales agree with the truth? Mends of known damage by every method and by the two inpainting functions of
- * @techstark/opencv-js, labelled by their error against the clean picture: `npx tsx bench/telltales.ts [seed]`.
+ * @techstark/opencv-js, labelled by their error against the clean picture: `npx tsx bench/telltales.ts [seed] [pieces]`.
  *
  * A mend shows when tone and structure (after a Gaussian of 1.5 px) are off by more than 2 deviations of the
  * surroundings, or when its grain is outside 0.85 to 1.15 of its surroundings' and of the truth's own, widened to three
@@ -27,7 +28,7 @@ import { maskOf, openCv, sceneOf } from './scenes.js'
 const transfer = makeTransfer({ type: 'srgb' }, 8)
 const SEED = Number(process.argv[2] ?? 71)
 /** Pieces of damage taken of each kind in each picture. */
-const PIECES = 3
+const PIECES = Number(process.argv[3] ?? 3)
 const KINDS: Record<string, (light: Light) => void> = {
   dust: (light) => void addDust(light, { count: 12, radius: [6, 16], depth: [0.12, 0.5], seed: SEED }),
   'opaque dust': (light) => void addDust(light, { count: 10, radius: [5, 11], depth: [0.9, 0.95], seed: SEED + 1 }),
@@ -145,6 +146,34 @@ for (const method of [...new Set(judged.map((one) => one.method))]) {
 }
 const good = judged.filter(({ shows }) => !shows)
 console.log(`false alarms: ${(100 * good.filter((one) => worst(one) > 1).length / good.length).toFixed(1)} % of ${good.length}`)
+
+/** Mends of places where nothing was wrong: what a picture full of good mends raises for nothing. */
+function mendClean(name: string, clean: IntegerRaster, count: number): void {
+  const before = judged.length
+  const random = makeRandom(SEED)
+  for (let n = 0; n < count; n++) {
+    const r = 4 + 16 * random.uniform() * random.uniform()
+    const x = 120 + random.uniform() * (clean.width - 240)
+    const y = 120 + random.uniform() * (clean.height - 240)
+    const region = clipRegion({ x: Math.floor(x) - 110, y: Math.floor(y) - 110, width: 220, height: 220 }, clean.width, clean.height)
+    const here = crop(clean, region)
+    const shape: Shape = { type: 'disc', x: x - region.x, y: y - region.y, r }
+    const picture = rasterSource(here)
+    const step = chooseMend({ picture, transfer, flaw: { id: 'f', kind: 'other', shape, state: 'open', contrast: 0, weight: 0, confidence: 1, origin: 'hand' }, openFlaws: [], id: 'm' })
+    const mended = { ...here, data: here.data.slice() }
+    layOver(mended, { x: 0, y: 0, width: here.width, height: here.height }, carryOut(picture, transfer, step))
+    const mask = Uint8Array.from(distanceOutside(shape, { x: 0, y: 0, width: here.width, height: here.height }).data, (d) => (d < 0 ? 1 : 0))
+    judge('none', step.method, step.shape, mask, here, mended, step.source)
+  }
+  const made = judged.slice(before)
+  const good = made.filter(({ shows }) => !shows)
+  console.log(`clean ${name}: ${made.length} mends, ${good.length} good by the truth, ${good.filter((one) => worst(one) > 1).length} of these said to show (${((100 * good.filter((one) => worst(one) > 1).length) / good.length).toFixed(1)} %)`)
+}
+
+console.log('')
+const frame = await pylonLight({ width: 3000, height: 2000 })
+mendClean('pylon', expose(frame, frame, { electrons: 14000, readNoise: 6, grainSize: 0, depth: 8, seed: 5 }).clean, 600)
+mendClean('shaft', (await shaftValve({ width: 3000, height: 2000 })).clean, 400)
 
 function share(list: readonly Judged[], name: TelltaleName): string {
   return `${Math.round((100 * list.filter(({ telltales }) => severity(name, telltales[name]) > 1).length) / Math.max(1, list.length))} %`

@@ -64,7 +64,7 @@ export function measureTelltales(mend: MendUnderTest): Telltales {
   return {
     leftover: shape.type === 'disc' ? measureLeftoverDisc(light, region, shape) : measureLeftoverPath(light, distance, thickness),
     toneStep: measureToneStep(pixels, transfer, distance, thickness, sectors),
-    grain: measureGrain(light, distance, thickness),
+    grain: measureGrain(light, distance, thickness, sectors),
     repeat: measureRepeat(mend, light, region, distance),
     brokenEdge: measureBrokenEdge(slopes, distance),
     smear: measureSmear(light, slopes, distance, thickness, sectors),
@@ -217,25 +217,36 @@ function labOfLight(r: number, g: number, b: number): Lab {
   return { l: 116 * y - 16, a: 500 * (x - y), b: 200 * (y - z) }
 }
 
-/** Deviation of fine detail inside over outside; right is 0.85 to 1.15, wider for small mends. */
-function measureGrain(light: Plane, distance: Plane, r: number): Measure {
+/**
+ * Deviation of fine detail inside over outside; right is 0.85 to 1.15, wider for small mends, and wider where parts of the
+ * surroundings differ among themselves: half in a meadow and half in the sky, grain has no single value.
+ */
+function measureGrain(light: Plane, distance: Plane, r: number, sectorAt: (x: number, y: number) => number): Measure {
   const smooth = gaussianBlur(light, GRAIN_FILTER)
   const inside: number[] = []
   const outside: number[] = []
+  const parts = Array.from({ length: SECTORS }, (): number[] => [])
   const border = 4
   for (let y = border; y < light.height - border; y++) {
     for (let x = border; x < light.width - border; x++) {
       const i = y * light.width + x
       const d = distance.data[i]!
       if (d < -1) inside.push(Math.abs(light.data[i]! - smooth.data[i]!))
-      else if (d > 3 && d < 1.2 * r + 8) outside.push(Math.abs(light.data[i]! - smooth.data[i]!))
+      else if (d > 3 && d < 1.2 * r + 8) {
+        const detail = Math.abs(light.data[i]! - smooth.data[i]!)
+        outside.push(detail)
+        parts[sectorAt(x, y)]!.push(detail)
+      }
     }
   }
   if (inside.length < 8 || outside.length < 8) return { value: 1, limit: 1 }
-  const ratio = (median(Float32Array.from(inside)) + 1e-6) / (median(Float32Array.from(outside)) + 1e-6)
+  const usual = median(Float32Array.from(outside)) + 1e-6
+  const ratio = (median(Float32Array.from(inside)) + 1e-6) / usual
+  // The part that differs most but one, so that a single odd thing beside the mend excuses nothing.
+  const differing = parts.filter((part) => part.length >= 20).map((part) => Math.abs(median(Float32Array.from(part)) / usual - 1)).sort((a, b) => b - a)
   // A median absolute deviation of n samples has a relative error of about 1.17 / sqrt n; the high pass leaves about
   // half of the samples independent.
-  return { value: ratio, limit: Math.max(0.2, (3 * 1.17) / Math.sqrt(inside.length / 2)) }
+  return { value: ratio, limit: Math.max(0.2, (3 * 1.17) / Math.sqrt(inside.length / 2), differing[1] ?? 0) }
 }
 
 /**
