@@ -8,7 +8,7 @@ import type { Transfer } from '../raster/transfer.js'
 import { patchedSource } from '../render/patch.js'
 import { ProblemError } from '../problem.js'
 import { areaReaches, liesWithin } from '../shape/area.js'
-import { moveShape, shapeBounds, shapeCentre, shapeThickness, type Disc, type Shape } from '../shape/shape.js'
+import { distanceOutside, moveShape, shapeBounds, shapeCentre, shapeThickness, type Disc, type Shape } from '../shape/shape.js'
 import type { Area, Flaw, Source, Step, Telltales } from '../treatment/schema.js'
 import { fillReach } from './fill.js'
 import { fitShadow } from './fit-shadow.js'
@@ -82,6 +82,7 @@ export function chooseMend(request: MendRequest): Step {
     const filled = tryFill(request, shape)
     if (method === 'fill') return finish(filled, 'Filled as you asked.', method)
     if (passes(filled)) return finish(filled, 'Filled from all sides: no single place is so near to what was there.', method)
+    if (shape.type !== 'disc' && structureBeside(request, shape) > STRUCTURED) return finish(filled, `Filled, although it shows ${wordsFor(filled.telltales)}: on ground like this any single place is further from what was there.`, method)
     trials.push(filled)
     notes.push(`a fill would show ${wordsFor(filled.telltales)}`)
   }
@@ -166,6 +167,18 @@ function likelyErrorOfHeal({ picture, transfer, flaw }: MendRequest): number {
     if (dx * dx + dy * dy > 2.9 * r * r) structure.push(Math.abs(fine.data[i]! - coarse.data[i]!))
   }
   return Math.sqrt(2) * DEVIATION_PER_MAD * median(Float32Array.from(structure))
+}
+
+/** The same along a shape that is no disc: structure between grain and the width of the flaw, beside it, twice. */
+function structureBeside({ picture, transfer }: MendRequest, shape: Shape): number {
+  const thickness = shapeThickness(shape)
+  const region = clipRegion(growRegion(shapeBounds(shape), Math.ceil(2 * thickness + 8)), picture.width, picture.height)
+  const light = logLight(picture.read(region), transfer)
+  const fine = gaussianBlur(light, 1.5).data
+  const coarse = gaussianBlur(light, Math.max(3, thickness / 2)).data
+  const structure: number[] = []
+  distanceOutside(shape, region, 2 * thickness + 8).data.forEach((d, i) => (d > 2 && d < 2 * thickness + 6 ? structure.push(Math.abs(fine[i]! - coarse[i]!)) : 0))
+  return structure.length === 0 ? 0 : Math.sqrt(2) * DEVIATION_PER_MAD * median(Float32Array.from(structure))
 }
 
 /**
