@@ -119,5 +119,25 @@ describe('a guard', () => {
     await expect.poll(async () => (await areas()).length).toBe(1)
   })
 
+  it('says where to search: only in it, or everywhere but in it', async () => {
+    await page.keyboard.press('Escape')
+    const [zone] = await areas()
+    const inside = (x: number, y: number) => (areaCoverage([zone!], { x: Math.floor(x), y: Math.floor(y), width: 1, height: 1 })?.data[0] ?? 0) >= 0.5
+    const found = async () => (await harness.opened(picture)).treatment.flaws.filter(({ origin }) => origin === 'found').map(({ shape }) => shape as { x: number; y: number })
+    await page.click('[data-test=stage-find]')
+    await harness.test('where').selectOption({ label: `All but ${zone!.name}` })
+    await page.click('[data-test=find]')
+    await expect.poll(async () => (await found()).length, { timeout: 60000 }).toBeGreaterThan(3)
+    await harness.idle()
+    const sky = await found()
+    expect(sky.some(({ x, y }) => inside(x, y))).toBe(false)
+    // The meadow has next to nothing; what was found elsewhere stays.
+    await harness.test('where').selectOption({ label: `Only in ${zone!.name}` })
+    await page.click('[data-test=find]')
+    await page.waitForSelector('[data-test=run]')
+    await harness.idle()
+    expect((await found()).filter(({ x, y }) => !inside(x, y))).toHaveLength(sky.length)
+  })
+
   it('nothing was complained of on the way', () => expect(harness.complaints.filter((text) => !text.includes('422'))).toEqual([]))
 })

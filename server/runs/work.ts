@@ -1,5 +1,7 @@
 import { mkdir } from 'node:fs/promises'
 import { gatherFinds, searchTiles, type Find, type FindOptions } from '@fennip/core/find/find.js'
+import { searchedArea, type SearchedArea } from '@fennip/core/find/searched-area.js'
+import { shapeCentre } from '@fennip/core/shape/shape.js'
 import type { Flaw, Operation, Step, Treatment } from '@fennip/core/treatment/schema.js'
 import { rasterSource } from '@fennip/core/raster/raster.js'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'
@@ -37,11 +39,13 @@ export async function doWork(tools: WorkTools, run: Run, progress: Progress): Pr
   }
 }
 
-/** Search a picture; what nobody has decided on from an earlier search is replaced, every decision stays. */
+/** Search a picture or a zone of it; what nobody has decided on from an earlier search there is replaced, every decision stays. */
 async function find({ database, threads }: WorkTools, run: Run, progress: Progress): Promise<Record<string, unknown>> {
-  const options = run.parameters as unknown as FindOptions
+  const { within, without, ...options } = run.parameters as unknown as FindOptions & SearchedArea
+  const where: SearchedArea = { ...(within === undefined ? {} : { within }), ...(without === undefined ? {} : { without }) }
   const { treatment } = await currentTreatment(database, run.picture)
   const { width, height, sha256 } = treatment.original
+  searchedArea(treatment, where)
   const tiles = searchTiles(width, height)
   let done = 0
   const parts = await Promise.all(
@@ -53,10 +57,11 @@ async function find({ database, threads }: WorkTools, run: Run, progress: Progre
       return finds
     }),
   )
-  const found = gatherFinds(parts.flat())
   const now = await currentTreatment(database, run.picture)
+  const searched = searchedArea(now.treatment, where)
+  const found = gatherFinds(parts.flat()).filter(({ shape }) => searched(shape.x, shape.y))
   const fresh = newFlaws(now.treatment, found, run.id)
-  const undecided = undecidedFinds(now.treatment).map((flaw) => flaw.id)
+  const undecided = undecidedFinds(now.treatment).filter(({ shape }) => searched(shapeCentre(shape).x, shapeCentre(shape).y)).map((flaw) => flaw.id)
   const operations: Operation[] = []
   if (undecided.length > 0) operations.push({ type: 'remove', list: 'flaws', ids: undecided })
   if (fresh.length > 0) operations.push({ type: 'put', list: 'flaws', items: fresh })

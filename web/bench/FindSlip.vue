@@ -11,6 +11,12 @@ const STEPS = [0.5, 1, 2, 3, 6, 12, 25, 60]
 const step = ref(3)
 const rate = computed(() => STEPS[step.value]!)
 const expected = computed(() => (bench.opened ? (rate.value * bench.opened.original.width * bench.opened.original.height) / 24e6 : 0))
+/** Empty for all, else how and which area. */
+const where = ref('')
+const searched = computed(() => {
+  const [how, id] = where.value.split(':')
+  return id ? { [how!]: id } : {}
+})
 const kinds = computed(() => [...(dust.value ? ['dust'] : []), ...(specks.value ? ['speck'] : [])])
 </script>
 
@@ -26,7 +32,14 @@ const kinds = computed(() => [...(dust.value ? ['dust'] : []), ...(specks.value 
       <ElSlider v-model="step" :min="0" :max="STEPS.length - 1" :show-tooltip="false" aria-label="False finds to look at" />
     </label>
     <p class="soft">In a picture of 24 megapixels, on average. Here that is about {{ expected < 1 ? expected.toFixed(1) : Math.round(expected) }}. More finds fainter flaws.</p>
-    <button type="button" class="plain-button main" data-test="find" :disabled="kinds.length === 0 || !!bench.run" @click="bench.find(kinds, rate)">{{ bench.flaws.length > 0 ? 'Search again' : 'Search the picture' }}</button>
+    <label v-if="bench.areas.length > 0" class="where"><span>Where</span>
+      <select v-model="where" aria-label="Where to search" data-test="where">
+        <option value="">The whole picture</option>
+        <option v-for="area in bench.areas" :key="`in${area.id}`" :value="`within:${area.id}`">Only in {{ area.name }}</option>
+        <option v-for="area in bench.areas" :key="`out${area.id}`" :value="`without:${area.id}`">All but {{ area.name }}</option>
+      </select>
+    </label>
+    <button type="button" class="plain-button main" data-test="find" :disabled="kinds.length === 0 || !!bench.run" @click="bench.find(kinds, rate, searched)">{{ bench.flaws.length > 0 ? 'Search again' : 'Search the picture' }}</button>
     <p v-if="bench.flaws.length > 0" class="soft">Searching again keeps everything you have decided.</p>
     <p class="soft">Faint flaws hide in smooth tones. The negative and relief lenses under the picture bring them out; they never touch the result.</p>
     <p class="soft">What was missed: in Mend, take the Spot tool and click it.</p>
@@ -37,6 +50,7 @@ const kinds = computed(() => [...(dust.value ? ['dust'] : []), ...(specks.value 
 .slip { display: flex; flex-direction: column; gap: 8px; padding: 12px 14px; background: var(--sheet); border-left: 1px solid var(--hairline); overflow-y: auto; }
 h2 { margin: 0; font-size: 15px; }
 p { margin: 0 0 4px; }
+.where select { width: 100%; padding: 4px 6px; border: 1px solid var(--hairline); border-radius: 3px; background: #fff; font: inherit; }
 .kinds { display: flex; flex-direction: column; }
 .kinds :deep(.el-checkbox) { height: 26px; font-weight: 400; margin: 0; }
 label span { display: flex; justify-content: space-between; }

@@ -1,4 +1,5 @@
 import { ProblemError } from '@fennip/core/problem.js'
+import type { SearchedArea } from '@fennip/core/find/searched-area.js'
 import type { Operation, Treatment } from '@fennip/core/treatment/schema.js'
 import type { ColourProfile } from '@fennip/core/raster/profile.js'
 
@@ -102,7 +103,7 @@ export const api = {
   edit: (id: string, revision: number, label: string, operations: Operation[]) => ask<{ revision: number; rebased: boolean }>('POST', `/pictures/${id}/edits`, { revision, label, operations }),
   undo: (id: string, revision: number, times = 1) => ask<{ revision: number; label: string }>('POST', `/pictures/${id}/undo`, { revision, times }),
   redo: (id: string, revision: number, times = 1) => ask<{ revision: number; label: string }>('POST', `/pictures/${id}/redo`, { revision, times }),
-  find: (id: string, kinds: string[], falseFinds: number) => ask<Run>('POST', `/pictures/${id}/find`, { kinds, falseFinds }),
+  find: (id: string, kinds: string[], falseFinds: number, where: SearchedArea = {}) => ask<Run>('POST', `/pictures/${id}/find`, { kinds, falseFinds, ...where }),
   mend: (id: string, revision: number) => ask<Run>('POST', `/pictures/${id}/mend`, { revision }),
   export: (id: string, body: { format: string; depth: 8 | 16; quality: number }) => ask<Run>('POST', `/pictures/${id}/exports`, body),
   run: (id: string) => ask<Run>('GET', `/runs/${id}`),

@@ -3,6 +3,7 @@ import { computed, ref, shallowRef, watch } from 'vue'
 import { worstOf } from '@fennip/core/mend/next-best.js'
 import { whatShows } from '@fennip/core/check/telltales.js'
 import { mendShape } from '@fennip/core/mend/choose.js'
+import type { SearchedArea } from '@fennip/core/find/searched-area.js'
 import type { MethodName } from '@fennip/core/mend/methods.js'
 import { stepExtent } from '@fennip/core/render/patch-keys.js'
 import { type Region } from '@fennip/core/raster/raster.js'
@@ -612,7 +613,7 @@ export const useBench = defineStore('bench', () => {
       report(error)
     }
   }
-  const find = (kinds: string[], falseFinds: number) => startRun(() => api.find(opened.value!.id, kinds, falseFinds))
+  const find = (kinds: string[], falseFinds: number, where: SearchedArea = {}) => startRun(() => api.find(opened.value!.id, kinds, falseFinds, where))
   const mendAll = () => startRun(() => api.mend(opened.value!.id, revision.value))
   const handOver = (body: { format: string; depth: 8 | 16; quality: number }) => startRun(() => api.export(opened.value!.id, body))
   async function cancel(id: string): Promise<void> {
