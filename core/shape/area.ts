@@ -1,9 +1,19 @@
 import { clipRegion, growRegion, overlaps, type Plane, type Region } from '../raster/raster.js'
 import type { Area } from '../treatment/schema.js'
-import { distanceOutside, shapeBounds, type Shape } from './shape.js'
+import { distanceOutside, insideOutline, shapeBounds, type Shape } from './shape.js'
+
+const knownBounds = new WeakMap<Area, Region>()
 
 /** Smallest rectangle that holds all that an area may cover. */
 export function areaBounds(area: Area): Region {
+  const known = knownBounds.get(area)
+  if (known) return known
+  const bounds = boundsOf(area)
+  knownBounds.set(area, bounds)
+  return bounds
+}
+
+function boundsOf(area: Area): Region {
   const boxes = area.parts.filter((part) => part.mode === 'add').map((part) => growRegion(shapeBounds(part.shape), Math.ceil(area.softEdgePx / 2)))
   if (boxes.length === 0) return { x: 0, y: 0, width: 0, height: 0 }
   const x = Math.min(...boxes.map((box) => box.x))
@@ -34,12 +44,11 @@ export function areaCoverage(areas: readonly Area[], region: Region): Plane | nu
       const box = growRegion(shapeBounds(shape), Math.ceil(area.softEdgePx / 2) + 1)
       const part = clipRegion({ ...box, x: box.x - region.x, y: box.y - region.y }, region.width, region.height)
       if (part.width === 0 || part.height === 0) continue
-      const distance = distanceOutside(shape, { ...part, x: part.x + region.x, y: part.y + region.y }, area.softEdgePx / 2 + 1).data
+      const covered = coverOf(shape, area.softEdgePx, { ...part, x: part.x + region.x, y: part.y + region.y })
       for (let y = 0; y < part.height; y++) {
         for (let x = 0; x < part.width; x++) {
           const i = (y + part.y) * region.width + x + part.x
-          const d = distance[y * part.width + x]!
-          const cover = area.softEdgePx === 0 ? (d < 0 ? 1 : 0) : Math.max(0, Math.min(1, 0.5 - d / area.softEdgePx))
+          const cover = covered[y * part.width + x]!
           own[i] = mode === 'add' ? Math.max(own[i]!, cover) : Math.min(own[i]!, 1 - cover)
         }
       }
@@ -47,6 +56,11 @@ export function areaCoverage(areas: readonly Area[], region: Region): Plane | nu
     for (let i = 0; i < data.length; i++) data[i] = Math.max(data[i]!, own[i]!)
   }
   return { width: region.width, height: region.height, data }
+}
+
+function coverOf(shape: Shape, softEdgePx: number, region: Region): ArrayLike<number> {
+  if (softEdgePx === 0 && shape.type === 'outline') return insideOutline(shape, region)
+  return distanceOutside(shape, region, softEdgePx / 2 + 1).data.map((d) => (softEdgePx === 0 ? (d < 0 ? 1 : 0) : Math.max(0, Math.min(1, 0.5 - d / softEdgePx))))
 }
 
 /** Whether a shape covers the centre of a pixel that an area covers, if only in part. */

@@ -24,8 +24,19 @@ export interface Outline {
 
 export type Shape = Disc | Stroke | Outline
 
+const knownBounds = new WeakMap<Shape, Region>()
+
 /** Smallest rectangle of whole pixels that holds a shape. */
 export function shapeBounds(shape: Shape): Region {
+  const known = knownBounds.get(shape)
+  if (known) return known
+  const bounds = boundsOf(shape)
+  // Shapes are never changed; those with thousands of corners are asked again and again.
+  if (shape.type !== 'disc') knownBounds.set(shape, bounds)
+  return bounds
+}
+
+function boundsOf(shape: Shape): Region {
   let left: number, top: number, right: number, bottom: number
   if (shape.type === 'disc') {
     ;[left, top, right, bottom] = [shape.x - shape.r, shape.y - shape.r, shape.x + shape.r, shape.y + shape.r]
@@ -136,18 +147,31 @@ function distancesToPath(data: Float32Array, points: readonly (readonly [number,
 }
 
 /** Which pixel centres lie within rings, holes left out: an odd number of crossings to the left (even-odd rule). */
+/** 1 for each pixel of a region whose centre lies inside an outline; its border needs no distances. */
+export function insideOutline(outline: Outline, region: Region): Uint8Array {
+  return insideRings([outline.points, ...(outline.holes ?? [])], region)
+}
+
 function insideRings(rings: readonly (readonly (readonly [number, number])[])[], region: Region): Uint8Array {
   const { width, height } = region
   const inside = new Uint8Array(width * height)
+  // Of an outline with thousands of corners only what meets the rows is asked for each of them.
+  const sides: number[] = []
+  for (const ring of rings) {
+    for (let i = 0, j = ring.length - 1; i < ring.length; j = i++) {
+      const ax = ring[i]![0]
+      const ay = ring[i]![1]
+      const bx = ring[j]![0]
+      const by = ring[j]![1]
+      if (ay !== by && Math.max(ay, by) > region.y && Math.min(ay, by) < region.y + height) sides.push(ax, ay, bx, by)
+    }
+  }
   for (let y = 0; y < height; y++) {
     const py = region.y + y + 0.5
     const crossings: number[] = []
-    for (const ring of rings) {
-      for (let i = 0, j = ring.length - 1; i < ring.length; j = i++) {
-        const [ax, ay] = ring[i]!
-        const [bx, by] = ring[j]!
-        if (ay > py !== by > py) crossings.push(((bx - ax) * (py - ay)) / (by - ay) + ax - region.x)
-      }
+    for (let k = 0; k < sides.length; k += 4) {
+      const [ax, ay, bx, by] = [sides[k]!, sides[k + 1]!, sides[k + 2]!, sides[k + 3]!]
+      if (ay > py !== by > py) crossings.push(((bx - ax) * (py - ay)) / (by - ay) + ax - region.x)
     }
     crossings.sort((a, b) => a - b)
     for (let k = 0; k + 1 < crossings.length; k += 2) {
