@@ -9,12 +9,10 @@ import { stepExtent } from '@fennip/core/render/patch-keys.js'
 import { type Region } from '@fennip/core/raster/raster.js'
 import { ProblemError } from '@fennip/core/problem.js'
 import type { SnapTo } from '@fennip/core/mend/snap-source.js'
-import { sourceShape } from '@fennip/core/mend/donor.js'
-import { shapesTouch } from '@fennip/core/mend/source-search.js'
-import { touchesArea } from '@fennip/core/shape/area.js'
-import { shapeBounds, shapeCentre, shapesReach, type Disc, type Shape } from '@fennip/core/shape/shape.js'
+import { shapeCentre, shapesReach, type Disc, type Shape } from '@fennip/core/shape/shape.js'
 import { applyEdit } from '@fennip/core/treatment/edit.js'
 import type { Flaw, Operation, Source, Step, Treatment } from '@fennip/core/treatment/schema.js'
+import { poorSourcesOf, refusalOf } from '@fennip/core/treatment/poor-sources.js'
 import { api, listen, type OpenedPicture, type Run } from '../shared/api.js'
 import { PixelPool } from '../workers/pool.js'
 import type { Lens } from '../workers/display.js'
@@ -313,35 +311,7 @@ export const useBench = defineStore('bench', () => {
   const freshMendId = () => identifier('m')
 
   /** Mends whose source has become a poor one since it was chosen, and why. */
-  const poorSources = computed(() => {
-    const poor = new Map<string, string>()
-    if (!opened.value) return poor
-    const near = openFlawsByPlace()
-    for (const step of steps.value) {
-      if (!step.source) continue
-      const from = sourceShape(step.shape, step.source)
-      const guard = guards.value.find((area) => touchesArea(from, [area]))
-      if (guard) poor.set(step.flaw, `takes from the guard ${guard.name}`)
-      else if (near(from).some((other) => other.id !== step.flaw && shapesTouch(from, mendShape(other)))) poor.set(step.flaw, 'takes from an open flaw')
-    }
-    return poor
-  })
-
-  /** Open flaws by the cells of the picture they reach into, so that thousands of sources are checked at once. */
-  function openFlawsByPlace(): (shape: Shape) => Flaw[] {
-    const cells = new Map<string, Flaw[]>()
-    const cellsOf = (shape: Shape) => {
-      const { x, y, width, height } = shapeBounds(shape)
-      const keys: string[] = []
-      for (let row = Math.floor(y / 256); row * 256 < y + height; row++) for (let column = Math.floor(x / 256); column * 256 < x + width; column++) keys.push(`${column},${row}`)
-      return keys
-    }
-    for (const flaw of flaws.value) {
-      if (flaw.state !== 'open') continue
-      for (const key of cellsOf(mendShape(flaw))) cells.set(key, (cells.get(key) ?? []).concat(flaw))
-    }
-    return (shape) => cellsOf(shape).flatMap((key) => cells.get(key) ?? [])
-  }
+  const poorSources = computed(() => (treatment.value ? poorSourcesOf(treatment.value) : new Map<string, string>()))
 
   const isThere = (flaw: Flaw) => flaws.value.some((candidate) => candidate.id === flaw.id)
 
@@ -447,16 +417,7 @@ export const useBench = defineStore('bench', () => {
   }
 
   /** Why a mend must not take from a source; null when it may. */
-  function sourceRefusal(step: Step, source: Source): string | null {
-    const from = sourceShape(step.shape, source)
-    const { x, y, width, height } = shapeBounds(from)
-    const { original } = opened.value!
-    if (x < 0 || y < 0 || x + width > original.width || y + height > original.height) return 'outside the picture'
-    const guard = guards.value.find((area) => touchesArea(from, [area]))
-    if (guard) return `takes from the guard ${guard.name}`
-    const flaw = flaws.value.find((other) => other.state === 'open' && other.id !== step.flaw && shapesTouch(from, mendShape(other)))
-    return flaw ? 'takes from an open flaw' : null
-  }
+  const sourceRefusal = (step: Step, source: Source): string | null => (treatment.value ? refusalOf(treatment.value, step, source) : null)
 
   /** Show the selected mend with another source while it is being moved; a source that is refused is not shown. */
   function trySource(dx: number, dy: number): void {
