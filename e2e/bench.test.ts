@@ -9,7 +9,7 @@ import { levelCount } from '../core/raster/pyramid.js'
 import { rasterSource } from '../core/raster/raster.js'
 import { makeTransfer } from '../core/raster/transfer.js'
 import { makePatches, renderRegion } from '../core/render/patch.js'
-import type { Flaw } from '../core/treatment/schema.js'
+import type { Flaw, Step, Treatment } from '../core/treatment/schema.js'
 import { readPicture } from '../codec/read.js'
 import { DEMO_TITLE } from '../demo/load.js'
 import { rest } from './browser.js'
@@ -22,6 +22,46 @@ let picture: string
 const opened = () => harness.opened(picture)
 const test = (name: string) => harness.test(name)
 const saved = () => harness.saved()
+
+/** Hash of the whole result as the application's own worker in Chromium renders it, and as Node does. */
+async function renderedTwice(treatment: Treatment): Promise<{ chromium: string; node: string }> {
+  const { original } = treatment
+  const assets = fileURLToPath(new URL('../web/dist/assets/', import.meta.url))
+  const script = readdirSync(assets).find((name) => name.startsWith('pixels.worker') && name.endsWith('.js'))!
+  const summary = ((await (await fetch(`${harness.services.address}/api/jobs/${harness.job}`)).json()) as { list: { id: string }[] }).list.find(({ id }) => id === picture)
+  // The application's own worker, spoken to in the messages of comlink; it asks the server for no patch.
+  const chromium = await page.evaluate(
+    async ({ script, summary, treatment }) => {
+      const worker = new Worker(`/assets/${script}`, { type: 'module' })
+      const call = (path: string, ...values: unknown[]) =>
+        new Promise<unknown>((resolve, reject) => {
+          const id = crypto.randomUUID()
+          const listen = (event: MessageEvent) => {
+            if ((event.data as { id: string }).id !== id) return
+            worker.removeEventListener('message', listen)
+            const answer = event.data as { type: string; name?: string; value: unknown }
+            if (answer.type === 'HANDLER') reject(new Error(JSON.stringify(answer.value)))
+            else resolve(answer.value)
+          }
+          worker.addEventListener('message', listen)
+          worker.postMessage({ id, type: 'APPLY', path: [path], argumentList: values.map((value) => ({ type: 'RAW', value })) })
+        })
+      await call('open', summary)
+      await call('load', treatment, false)
+      const bytes = (await call('resultBytes', { x: 0, y: 0, width: treatment.original.width, height: treatment.original.height })) as Uint8Array<ArrayBuffer>
+      worker.terminate()
+      const hash = new Uint8Array(await crypto.subtle.digest('SHA-256', bytes))
+      return [...hash].map((byte) => byte.toString(16).padStart(2, '0')).join('')
+    },
+    { script, summary, treatment },
+  )
+  const path = join(harness.home, 'storage/originals', original.sha256.slice(0, 2), original.sha256)
+  const { pixels, header } = await readPicture(path, 'original')
+  const source = rasterSource(pixels)
+  const patches = makePatches(source, makeTransfer(header.profile.curve, header.depth), treatment, levelCount(original.width, original.height), { get: () => undefined, set: () => undefined })
+  const ours = renderRegion(source, patches, { x: 0, y: 0, width: original.width, height: original.height })
+  return { chromium, node: createHash('sha256').update(ours.data).digest('hex') }
+}
 
 beforeAll(async () => {
   harness = await Harness.start(['pylon-7-west.jpg', 'lower-station.tif'])
@@ -257,45 +297,29 @@ describe('from a dusty frame to a finished one', () => {
   })
 
   it('Chromium and Node render the same treatment to the same bytes', async () => {
-    const { treatment, picture: about } = await opened()
-    const { original } = treatment
+    const { treatment } = await opened()
     expect(treatment.steps.map((step) => step.method)).toContain('lift')
-    const assets = fileURLToPath(new URL('../web/dist/assets/', import.meta.url))
-    const script = readdirSync(assets).find((name) => name.startsWith('pixels.worker') && name.endsWith('.js'))!
-    const summary = ((await (await fetch(`${harness.services.address}/api/jobs/${harness.job}`)).json()) as { list: { id: string }[] }).list.find(({ id }) => id === picture)
-    // The application's own worker, spoken to in the messages of comlink; it asks the server for no patch.
-    const digest = await page.evaluate(
-      async ({ script, summary, treatment }) => {
-        const worker = new Worker(`/assets/${script}`, { type: 'module' })
-        const call = (path: string, ...values: unknown[]) =>
-          new Promise<unknown>((resolve, reject) => {
-            const id = crypto.randomUUID()
-            const listen = (event: MessageEvent) => {
-              if ((event.data as { id: string }).id !== id) return
-              worker.removeEventListener('message', listen)
-              const answer = event.data as { type: string; name?: string; value: unknown }
-              if (answer.type === 'HANDLER') reject(new Error(JSON.stringify(answer.value)))
-              else resolve(answer.value)
-            }
-            worker.addEventListener('message', listen)
-            worker.postMessage({ id, type: 'APPLY', path: [path], argumentList: values.map((value) => ({ type: 'RAW', value })) })
-          })
-        await call('open', summary)
-        await call('load', treatment, false)
-        const bytes = (await call('resultBytes', { x: 0, y: 0, width: treatment.original.width, height: treatment.original.height })) as Uint8Array<ArrayBuffer>
-        worker.terminate()
-        const hash = new Uint8Array(await crypto.subtle.digest('SHA-256', bytes))
-        return { length: bytes.length, hash: [...hash].map((byte) => byte.toString(16).padStart(2, '0')).join('') }
-      },
-      { script, summary, treatment },
-    )
-    const path = join(harness.home, 'storage/originals', about.original.sha256.slice(0, 2), about.original.sha256)
-    const { pixels, header } = await readPicture(path, 'original')
-    const source = rasterSource(pixels)
-    const patches = makePatches(source, makeTransfer(header.profile.curve, header.depth), treatment, levelCount(original.width, original.height), { get: () => undefined, set: () => undefined })
-    const ours = renderRegion(source, patches, { x: 0, y: 0, width: original.width, height: original.height })
-    expect(digest.length).toBe(ours.data.byteLength)
-    expect(digest.hash).toBe(createHash('sha256').update(ours.data).digest('hex'))
+    const { chromium, node } = await renderedTwice(treatment)
+    expect(chromium).toBe(node)
+    // Every other method over one another, sources mirrored, turned and scaled, at a guard with a soft edge.
+    const at = (id: string, method: Step['method'], shape: Step['shape'], more: Partial<Step>): Step => ({ id, stage: 'mend', flaw: id, method, methodVersion: method === 'fill' ? 1 : 2, shape, softEdgePx: 4, strength: 0.9, seed: 3, guards: ['g'], chosenBy: 'hand', reason: '', ...more })
+    const disc = (x: number, y: number, r: number): Step['shape'] => ({ type: 'disc', x, y, r })
+    const steps = [
+      at('a', 'heal', disc(400, 300, 30), { source: { dx: 90, dy: -20 } }),
+      at('b', 'clone', disc(420, 310, 26), { source: { dx: -80, dy: 30, mirror: true, turn: 0.7, scale: 1.3 } }),
+      at('c', 'heal', disc(440, 280, 22), { source: { dx: 70, dy: 60, turn: -2, scale: 0.7 } }),
+      at('d', 'fill', { type: 'stroke', points: [[380, 250], [470, 340]], width: 9 }, {}),
+      at('e', 'fill', disc(430, 330, 24), {}),
+    ]
+    const crafted: Treatment = {
+      ...treatment,
+      flaws: steps.map(({ id, shape }): Flaw => ({ id, kind: 'other', shape, state: 'mended', contrast: 0, weight: 0, confidence: 1, origin: 'hand' })),
+      steps,
+      areas: [{ id: 'g', name: 'Guard', role: 'guard', softEdgePx: 12, parts: [{ mode: 'add', shape: { type: 'outline', points: [[380, 300], [500, 310], [500, 360], [380, 350]] } }] }],
+    }
+    const both = await renderedTwice(crafted)
+    expect(both.chromium).toBe(both.node)
+    expect(both.chromium).not.toBe(chromium)
   })
 
   it('the ledger stays quick with 10 000 rows', async () => {
