@@ -242,8 +242,9 @@ function measureGrain(light: Plane, distance: Plane, r: number, sectorAt: (x: nu
   if (inside.length < 8 || outside.length < 8) return { value: 1, limit: 1 }
   const usual = median(Float32Array.from(outside)) + 1e-6
   const ratio = (median(Float32Array.from(inside)) + 1e-6) / usual
-  // The part that differs most but one, so that a single odd thing beside the mend excuses nothing.
-  const differing = parts.filter((part) => part.length >= 20).map((part) => Math.abs(median(Float32Array.from(part)) / usual - 1)).sort((a, b) => b - a)
+  // The part that differs most to the same side but one, so that a single odd thing beside the mend excuses nothing.
+  const side = ratio < 1 ? -1 : 1
+  const differing = parts.filter((part) => part.length >= 20).map((part) => side * (median(Float32Array.from(part)) / usual - 1)).sort((a, b) => b - a)
   // A median absolute deviation of n samples has a relative error of about 1.17 / sqrt n; the high pass leaves about
   // half of the samples independent.
   return { value: ratio, limit: Math.max(0.2, (3 * 1.17) / Math.sqrt(inside.length / 2), differing[1] ?? 0) }
