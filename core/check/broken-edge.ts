@@ -1,29 +1,24 @@
-import { gaussianBlur } from '../raster/blur.js'
 import type { Plane } from '../raster/raster.js'
 import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
 import type { Measure } from '../treatment/schema.js'
 
-/** Deviation in pixels at which edges are looked at: above the grain, below the structure of a flaw. */
-export const EDGE_FILTER = 1.2
 /** An edge is steeper than this many times what is usual around. */
 const STRONG = 3
 /** How far an edge is followed inward, in pixels. */
-const FOLLOWED = 5
+const FOLLOWED = 7
 /** How far aside its continuation may lie. */
 const ASIDE = 1.5
 /** Outlines moved outward so far show what edges do by themselves. */
-const OUTWARD = [5, 8, 11]
+const OUTWARD = [7, 9, 11]
 
-/** Slopes of a plane after a Gaussian. */
+/** Slopes of a plane by central differences. */
 export interface Slopes {
   readonly x: Float32Array
   readonly y: Float32Array
   readonly steepness: Float32Array
 }
 
-export function slopesOf(plane: Plane, deviationPx: number): Slopes {
-  const { width, height } = plane
-  const smooth = deviationPx > 0 ? gaussianBlur(plane, deviationPx).data : plane.data
+export function slopesOf({ width, height, data: smooth }: Plane): Slopes {
   const x = new Float32Array(smooth.length)
   const y = new Float32Array(smooth.length)
   const steepness = new Float32Array(smooth.length)
@@ -44,7 +39,7 @@ export function slopesOf(plane: Plane, deviationPx: number): Slopes {
  * Every strong edge just outside is followed along itself across the outline; what is missing of its slope there, or too
  * much, is the break. The same is asked across outlines moved outward, where nothing was mended.
  *
- * @param slopes    Of the log of the light, after a Gaussian of EDGE_FILTER.
+ * @param slopes    Of the log of the light without its grain.
  * @param distance  From the outline, negative inside.
  */
 export function measureBrokenEdge(slopes: Slopes, distance: Plane): Measure {

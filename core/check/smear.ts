@@ -1,12 +1,8 @@
-import { gaussianBlur } from '../raster/blur.js'
 import type { Plane } from '../raster/raster.js'
 import { median } from '../raster/statistics.js'
 import type { Measure } from '../treatment/schema.js'
 import type { Slopes } from './broken-edge.js'
 
-/** Structure between grain and form: between Gaussians of these deviations. */
-const FINE = 1.2
-const COARSE = 3.5
 /** Half the width of the band along the outline in which a halo would lie. */
 const HALO = 2
 const OUTWARD = [5, 8, 11]
@@ -21,23 +17,22 @@ const LIMIT = 2
  * and how much of the slope along the outline runs across it. Each is held against what parts of the surroundings differ
  * among themselves, and outlines moved outward.
  *
- * @param light     Log of the light.
+ * @param fine      Log of the light without its grain.
+ * @param coarse    The same without its structure.
  * @param distance  From the outline, negative inside.
  * @param partAt    Which part of the outline a pixel belongs to, so that surroundings are compared with themselves.
  */
-export function measureSmear(light: Plane, slopes: Slopes, distance: Plane, thickness: number, partAt: (x: number, y: number) => number): Measure {
-  return { value: Math.max(washedOut(light, distance, thickness, partAt), halo(slopes, distance)), limit: LIMIT }
+export function measureSmear(fine: Plane, coarse: Plane, slopes: Slopes, distance: Plane, thickness: number, partAt: (x: number, y: number) => number): Measure {
+  return { value: Math.max(washedOut(fine, coarse, distance, thickness, partAt), halo(slopes, distance)), limit: LIMIT }
 }
 
-function washedOut(light: Plane, distance: Plane, thickness: number, partAt: (x: number, y: number) => number): number {
-  const fine = gaussianBlur(light, FINE).data
-  const coarse = gaussianBlur(light, COARSE).data
+function washedOut({ data: fine, width, height }: Plane, { data: coarse }: Plane, distance: Plane, thickness: number, partAt: (x: number, y: number) => number): number {
   const inside: number[] = []
   const outside: number[][] = Array.from({ length: 8 }, () => [])
   const border = 6
-  for (let y = border; y < light.height - border; y++) {
-    for (let x = border; x < light.width - border; x++) {
-      const i = y * light.width + x
+  for (let y = border; y < height - border; y++) {
+    for (let x = border; x < width - border; x++) {
+      const i = y * width + x
       const d = distance.data[i]!
       if (d < -0.5) inside.push(Math.abs(fine[i]! - coarse[i]!))
       else if (d > 4 && d < 1.3 * thickness + 9) outside[partAt(x, y)]!.push(Math.abs(fine[i]! - coarse[i]!))

@@ -11,7 +11,7 @@ import { isPlain, sourceShape } from '../mend/donor.js'
 import type { Mended } from '../mend/lift.js'
 import { shapesTouch } from '../mend/source-search.js'
 import type { Area, Measure, Source, Telltales } from '../treatment/schema.js'
-import { EDGE_FILTER, measureBrokenEdge, slopesOf } from './broken-edge.js'
+import { measureBrokenEdge, slopesOf } from './broken-edge.js'
 import { measureSmear } from './smear.js'
 
 export type TelltaleName = keyof Telltales
@@ -44,8 +44,9 @@ export interface MendUnderTest {
   readonly guards?: readonly Area[]
 }
 
-/** Grain is judged through a high pass of this deviation in pixels. */
-const GRAIN_FILTER = 1.5
+/** Grain is judged through a high pass of the first deviation in pixels, structure between both. */
+const FINE_FILTER = 1.5
+const COARSE_FILTER = 4
 
 /**
  * Measure what gives a mend away.
@@ -60,14 +61,17 @@ export function measureTelltales(mend: MendUnderTest): Telltales {
   const light = logLight(pixels, transfer)
   const distance = distanceOutside(shape, region, 2.4 * thickness + 9)
   const sectors = sectorsOf(shape, region)
-  const slopes = slopesOf(light, EDGE_FILTER)
+  // Between these lie structure and form; finer is grain.
+  const fine = gaussianBlur(light, FINE_FILTER)
+  const coarse = gaussianBlur(light, COARSE_FILTER)
+  const slopes = slopesOf(fine)
   return {
     leftover: shape.type === 'disc' ? measureLeftoverDisc(light, region, shape) : measureLeftoverPath(light, distance, thickness),
     toneStep: measureToneStep(pixels, transfer, distance, thickness, sectors),
-    grain: measureGrain(light, distance, thickness, sectors),
-    repeat: measureRepeat(mend, light, region, distance),
+    grain: measureGrain(light, fine, distance, thickness, sectors),
+    repeat: measureRepeat(mend, light, fine, coarse, region, distance),
     brokenEdge: measureBrokenEdge(slopes, distance),
-    smear: measureSmear(light, slopes, distance, thickness, sectors),
+    smear: measureSmear(fine, coarse, slopes, distance, thickness, sectors),
     subjectTouched: measureSubject(mend),
     taintedSource: measureTaint(mend),
   }
@@ -221,8 +225,7 @@ function labOfLight(r: number, g: number, b: number): Lab {
  * Deviation of fine detail inside over outside; right is 0.85 to 1.15, wider for small mends, and wider where parts of the
  * surroundings differ among themselves: half in a meadow and half in the sky, grain has no single value.
  */
-function measureGrain(light: Plane, distance: Plane, r: number, sectorAt: (x: number, y: number) => number): Measure {
-  const smooth = gaussianBlur(light, GRAIN_FILTER)
+function measureGrain(light: Plane, smooth: Plane, distance: Plane, r: number, sectorAt: (x: number, y: number) => number): Measure {
   const inside: number[] = []
   const outside: number[] = []
   const parts = Array.from({ length: SECTORS }, (): number[] => [])
@@ -254,7 +257,7 @@ function measureGrain(light: Plane, distance: Plane, r: number, sectorAt: (x: nu
  * Likeness of the mend and its source in structure coarser than grain, beyond what noise would show, and as far as that
  * structure stands out from its surroundings: of ordinary texture nobody knows a piece again.
  */
-function measureRepeat(mend: MendUnderTest, light: Plane, region: Region, distance: Plane): Measure {
+function measureRepeat(mend: MendUnderTest, light: Plane, fine: Plane, coarse: Plane, region: Region, distance: Plane): Measure {
   const { source, shape, picture, transfer } = mend
   const limit = 0.9
   // Mirrored, turned or scaled, a pattern is not seen as the same one.
@@ -262,42 +265,44 @@ function measureRepeat(mend: MendUnderTest, light: Plane, region: Region, distan
   const here = growRegion(clipRegion(shapeBounds(shape), picture.width, picture.height), 6)
   const there = { ...here, x: here.x + source.dx, y: here.y + source.dy }
   if (!contains({ x: 0, y: 0, width: picture.width, height: picture.height }, there) || !contains(region, here)) return { value: 0, limit }
-  const a = bandPass(light)
+  const a = (i: number) => fine.data[i]! - coarse.data[i]!
   const b = bandPass(logLight(picture.read(there), transfer))
+  const detail: number[] = []
   let ab = 0
   let aa = 0
   let bb = 0
   let n = 0
   let around = 0
   let aroundCount = 0
-  for (let i = 0; i < a.band.length; i++) {
+  for (let i = 0; i < light.data.length; i++) {
     const x = (i % region.width) + region.x - here.x
     const y = Math.floor(i / region.width) + region.y - here.y
     if (distance.data[i]! > 3) {
-      around += a.band[i]! * a.band[i]!
+      around += a(i) * a(i)
       aroundCount++
     }
     if (distance.data[i]! > -1 || x < 0 || y < 0 || x >= here.width || y >= here.height) continue
-    const source = b.band[y * here.width + x]!
-    ab += a.band[i]! * source
-    aa += a.band[i]! * a.band[i]!
-    bb += source * source
+    const ours = a(i)
+    const theirs = b[y * here.width + x]!
+    ab += ours * theirs
+    aa += ours * ours
+    bb += theirs * theirs
+    detail.push(Math.abs(light.data[i]! - fine.data[i]!))
     n++
   }
   if (n < 12 || aroundCount < 12) return { value: 0, limit }
   const likeness = ab / Math.sqrt(aa * bb + 1e-20)
   // White noise of deviation s leaves about 0.028 s^2 between Gaussians of 1.5 and 4 px (1/4pi(1/s1^2 + 1/s2^2 - 4/(s1^2 + s2^2))).
-  const noise = 0.028 * a.noise * a.noise
+  const deviation = DEVIATION_PER_MAD * median(Float32Array.from(detail))
+  const noise = 0.028 * deviation * deviation
   const structure = Math.max(0, 1 - (3 * noise) / (aa / n + 1e-20))
   const distinct = Math.min(1, aa / n / (2 * (around / aroundCount) + 1e-20))
   return { value: Math.max(0, likeness) * structure * distinct, limit }
 }
 
-function bandPass(plane: Plane): { band: Float32Array; noise: number } {
-  const fine = gaussianBlur(plane, 1.5)
-  const coarse = gaussianBlur(plane, 4)
-  const detail = plane.data.map((value, i) => Math.abs(value - fine.data[i]!))
-  return { band: fine.data.map((value, i) => value - coarse.data[i]!), noise: DEVIATION_PER_MAD * median(detail) }
+function bandPass(plane: Plane): Float32Array {
+  const coarse = gaussianBlur(plane, COARSE_FILTER).data
+  return gaussianBlur(plane, FINE_FILTER).data.map((value, i) => value - coarse[i]!)
 }
 
 /** Was a pixel changed that lies wholly in a guard? */

@@ -8,6 +8,8 @@ export interface RingMatch {
   tone(dx: number, dy: number): number | null
   /** What is left of the differences after the mean tone is matched, samples a pixel, mean over channels. */
   structure(dx: number, dy: number): number | null
+  /** The same in the channel that says most of light alone, at a third of the cost. */
+  structureOfLight(dx: number, dy: number): number | null
 }
 
 /**
@@ -42,6 +44,18 @@ export function ringMatch(picture: PixelSource, shape: Shape, ringPx: number, ar
   const compare = (start: number, channel: number) => {
     for (let k = 0; k < differences.length; k++) differences[k] = place[from[k]! + channel]! - around[start + to[k]! + channel]!
   }
+  const restOf = (start: number, channel: number): number => {
+    let sum = 0
+    for (let k = 0; k < differences.length; k++) {
+      const d = place[from[k]! + channel]! - around[start + to[k]! + channel]!
+      differences[k] = d
+      sum += d
+    }
+    const offset = sum / differences.length
+    let rest = 0
+    for (let k = 0; k < differences.length; k++) rest += Math.abs(differences[k]! - offset)
+    return rest / differences.length
+  }
   return {
     tone: (dx, dy) => {
       const start = startOf(dx, dy)
@@ -57,14 +71,12 @@ export function ringMatch(picture: PixelSource, shape: Shape, ringPx: number, ar
       const start = startOf(dx, dy)
       if (start === null) return null
       let rest = 0
-      for (let c = 0; c < channels; c++) {
-        compare(start, c)
-        let offset = 0
-        for (let k = 0; k < differences.length; k++) offset += differences[k]!
-        offset /= differences.length
-        for (let k = 0; k < differences.length; k++) rest += Math.abs(differences[k]! - offset)
-      }
-      return rest / (chosen.length * channels)
+      for (let c = 0; c < channels; c++) rest += restOf(start, c)
+      return rest / channels
+    },
+    structureOfLight: (dx, dy) => {
+      const start = startOf(dx, dy)
+      return start === null ? null : restOf(start, channels > 1 ? 1 : 0)
     },
   }
 }

@@ -84,7 +84,7 @@ export function searchSources(picture: PixelSource, shape: Shape, obstacles: rea
 const ALIGNED = 8
 /** How far an offer may be moved to fit better, in pixels. */
 const ALIGN_REACH = 4
-const ALIGN_WITNESSES = 160
+const ALIGN_WITNESSES = 96
 /** Places nearer than this, in radii, are tried in every direction. */
 const NEAREST = 2.8
 
@@ -97,7 +97,7 @@ const NEAREST = 2.8
 function alignOffers(picture: PixelSource, shape: Shape, r: number, ring: number, area: Region, offers: SourceOffer[], factor: number, free: (dx: number, dy: number) => boolean): SourceOffer[] {
   const match = ringMatch(picture, shape, ring, area, ALIGN_WITNESSES)
   const nearest = (offer: SourceOffer) => offer.dx * offer.dx + offer.dy * offer.dy < NEAREST * NEAREST * r * r
-  const first = match ? offers.filter((offer, i) => i < ALIGNED || nearest(offer)).map((offer) => ({ offer, rest: match.structure(offer.dx, offer.dy) })).filter((one): one is { offer: SourceOffer; rest: number } => one.rest !== null) : []
+  const first = match ? offers.filter((offer, i) => i < ALIGNED || nearest(offer)).map((offer) => ({ offer, rest: match.structureOfLight(offer.dx, offer.dy) })).filter((one): one is { offer: SourceOffer; rest: number } => one.rest !== null) : []
   if (!match || first.length === 0) return offers
   const least = Math.max(1e-3, Math.min(...first.map(({ rest }) => rest)))
   const reach = Math.max(ALIGN_REACH, factor)
@@ -112,7 +112,7 @@ function alignOffers(picture: PixelSource, shape: Shape, r: number, ring: number
         for (let x = -span; x <= span; x++) {
           const [dx, dy] = [from.dx + x * size, from.dy + y * size]
           if ((x === 0 && y === 0) || !free(dx, dy)) continue
-          const here = match.structure(dx, dy)
+          const here = match.structureOfLight(dx, dy)
           if (here !== null && here < best.rest) best = { dx, dy, rest: here }
         }
       }
