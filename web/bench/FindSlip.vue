@@ -47,14 +47,8 @@ const kinds = computed(() => [...(dust.value ? ['dust'] : []), ...(specks.value 
 </template>
 
 <style scoped>
-.slip { display: flex; flex-direction: column; gap: 8px; padding: 12px 14px; background: var(--sheet); border-left: 1px solid var(--hairline); overflow-y: auto; }
-h2 { margin: 0; font-size: 15px; }
-p { margin: 0 0 4px; }
 .where select { width: 100%; padding: 4px 6px; border: 1px solid var(--hairline); border-radius: 3px; background: #fff; font: inherit; }
 .kinds { display: flex; flex-direction: column; }
 .kinds :deep(.el-checkbox) { height: 26px; font-weight: 400; margin: 0; }
-label span { display: flex; justify-content: space-between; }
-.plain-button { justify-content: center; }
-.slip :deep(.el-slider) { --el-slider-height: 2px; --el-slider-main-bg-color: #5e5e5e; height: 22px; padding: 0 7px; box-sizing: border-box; }
-.slip :deep(.el-slider__button) { border-radius: 2px; border-color: var(--ink); background: var(--ink); width: 7px; height: 13px; }
+.slip .plain-button { justify-content: center; }
 </style>
