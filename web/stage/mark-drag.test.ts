@@ -50,6 +50,16 @@ describe('dragging a mark', () => {
     expect(moveSource).toHaveBeenCalledWith(190, 40)
     expect(dropDraft).not.toHaveBeenCalled()
   })
+  it('by a source close to the mark moves the source, not the edge', async () => {
+    const small = { type: 'disc', x: 400, y: 300, r: 10 } as const
+    bench.selected = { id: 'f', shape: small, kind: 'other', origin: 'hand' }
+    bench.selectedStep = { shape: small, source: { dx: 0, dy: 22 } }
+    drag.press(screen(400, 322), sight)
+    drag.move(screen(400, 330), sight)
+    await drag.release()
+    expect(reshape).not.toHaveBeenCalled()
+    expect(moveSource).toHaveBeenCalledWith(0, 30)
+  })
   it('beside all of these leaves the picture to be moved', () => {
     drag.press(screen(800, 500), sight)
     expect(drag.move(screen(820, 500), sight)).toBe(false)

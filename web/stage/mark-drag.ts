@@ -45,6 +45,8 @@ export function useMarkDrag(bench: ReturnType<typeof useBench>) {
     const inMiddle = shape.type === 'disc' ? distance < Math.max(0.7 * r, Math.min(slack, 2 * r)) : distanceAt(shape, at.x, at.y) < slack / 2
     if (onHandle) start = { kind: 'resize', shape, source }
     else if (inMiddle) start = { kind: 'move', shape, source }
+    // A source close by lies on the edge's slack when the picture is small: inside it, it is what was meant.
+    else if (source && distanceAt(shape, at.x, at.y) > 0 && distanceAt(sourceShape(shape, source), at.x, at.y) < 0) start = { kind: 'source', shape, source }
     else if (shape.type === 'disc' && Math.abs(distance - r) < slack) start = { kind: 'resize', shape, source }
     else if (shape.type === 'disc' && distance < r) start = { kind: 'move', shape, source }
     else if (source && distanceAt(sourceShape(shape, source), at.x, at.y) < slack) start = { kind: 'source', shape, source }
