@@ -2,6 +2,7 @@ import { createPinia, setActivePinia } from 'pinia'
 import { beforeEach, describe, expect, it, vi } from 'vitest'
 import { ProblemError } from '@fennip/core/problem.js'
 import { applyEdit, emptyTreatment } from '@fennip/core/treatment/edit.js'
+import type { Shape } from '@fennip/core/shape/shape.js'
 import type { Flaw, Operation, Step, Telltales, Treatment } from '@fennip/core/treatment/schema.js'
 
 /** A server that keeps a treatment, and workers that choose a mend when they are told to. */
@@ -53,6 +54,7 @@ vi.mock('../workers/pool.js', () => ({
       quickHeal: (flaw: Flaw, _open: unknown, id: string) => Promise.resolve({ ...stepOf(id, flaw.id), shape: flaw.shape }),
       measure: () => Promise.resolve(telltales(0.5)),
     }
+    helper = { growArea: (marks: { inside: Shape[] }) => Promise.resolve(marks.inside) }
     open = () => Promise.resolve()
     load = () => Promise.resolve()
     edit = (operations: Operation[]) => {
@@ -64,6 +66,9 @@ vi.mock('../workers/pool.js', () => ({
 }))
 vi.stubGlobal('window', globalThis)
 const { useBench } = await import('./bench.js')
+const { useAreas } = await import('./areas.js')
+const { useGroup } = await import('./group.js')
+const { useShaping } = await import('./shaping.js')
 
 let bench: ReturnType<typeof useBench>
 beforeEach(async () => {
@@ -247,5 +252,95 @@ describe('news of the server', () => {
   it('of work that failed says why', async () => {
     listener({ type: 'run', run: 'r', state: 'failed', progress: 1 })
     await vi.waitFor(() => expect(bench.problem).toBe('The disk is full.'))
+  })
+})
+
+const last = () => saved.at(-1)!
+
+describe('a group', () => {
+  it('is chosen by likeness to the selected flaw, by a rectangle, or one by one', () => {
+    const group = useGroup()
+    bench.selectedId = 'light'
+    group.chooseAlike('size')
+    expect([...bench.group].sort()).toEqual(['done', 'heavy', 'kept', 'light'])
+    group.clear()
+    group.addWithin({ x: 350, y: 650, width: 100, height: 100 })
+    expect([...bench.group]).toEqual(['large'])
+    group.clear()
+    group.toggle('heavy')
+    expect([...bench.group].sort()).toEqual(['heavy', 'light'])
+    group.toggle('light')
+    expect([...bench.group]).toEqual(['heavy'])
+  })
+  it('is mended, adjusted and reset in one gesture each', async () => {
+    const group = useGroup()
+    bench.group = new Set(['light', 'large'])
+    await group.mend('fill')
+    expect(bench.stepOf.get('light')!.method).toBe('fill')
+    expect(bench.stepOf.get('large')!.method).toBe('fill')
+    await group.adjust({ strength: 0.4 }, 'Set the strength')
+    expect(group.steps.map(({ strength }) => strength)).toEqual([0.4, 0.4])
+    expect(group.steps[0]!.telltales!.leftover.value).toBe(0.5)
+    await group.reset()
+    await bench.settled()
+    expect(saved.slice(-3).map(({ label }) => label)).toEqual(['Mend 2 flaws by fill', 'Set the strength of 2 mends', 'Reset 2 flaws'])
+    expect(kept.treatment.flaws.filter(({ id }) => id === 'light' || id === 'large').map(({ state }) => state)).toEqual(['open', 'open'])
+    expect(kept.treatment.steps.some(({ flaw }) => flaw === 'light' || flaw === 'large')).toBe(false)
+  })
+  it('that is cancelled changes nothing', async () => {
+    const group = useGroup()
+    const before = saved.length
+    hold = true
+    bench.group = new Set(['light', 'large'])
+    const working = group.mend()
+    await vi.waitFor(() => expect(waiting.length).toBeGreaterThan(0))
+    group.cancel()
+    hold = false
+    for (const go of waiting.splice(0)) (go as () => void)()
+    await working
+    expect(saved).toHaveLength(before)
+    expect(group.progress).toBeNull()
+  })
+})
+
+describe('shapes', () => {
+  it('are widened, and a stroke that is split becomes two flaws with a mend each, in one gesture', async () => {
+    const shaping = useShaping()
+    bench.selectedId = 'light'
+    await shaping.widen(1.1)
+    expect(bench.selected!.shape).toMatchObject({ r: 11 })
+    await bench.addShape({ type: 'stroke', points: [[100, 300], [300, 300]], width: 8 })
+    const stroke = bench.selectedId!
+    const flaws = bench.flaws.length
+    shaping.begin('split')
+    expect(bench.tool).toBe('shape')
+    await shaping.click({ x: 200, y: 302 })
+    await bench.settled()
+    expect(bench.flaws).toHaveLength(flaws + 1)
+    expect(last()).toMatchObject({ label: 'Split a stroke' })
+    expect(bench.flaws.find(({ id }) => id === stroke)!.shape).toMatchObject({ points: [[100, 300], [200, 300]] })
+    expect(bench.tool).toBe('select')
+  })
+})
+
+describe('guards', () => {
+  it('are drawn, grown, renamed, made zones and taken out, each a gesture', async () => {
+    const areas = useAreas()
+    bench.tool = 'area'
+    areas.drawWith = 'outline'
+    await areas.drawn({ type: 'outline', points: [[0, 0], [90, 0], [90, 90]] })
+    areas.drawWith = 'grow'
+    areas.mode = 'take'
+    await areas.drawn({ type: 'stroke', points: [[10, 5], [40, 5]], width: 6 })
+    expect(areas.grown).toHaveLength(1)
+    await areas.keep()
+    expect(bench.areas[0]!.parts.map(({ mode }) => mode)).toEqual(['add', 'take'])
+    await areas.rename('  Roof ')
+    await areas.setRole('zone')
+    expect(bench.guards).toEqual([])
+    await areas.remove()
+    await bench.settled()
+    expect(saved.slice(-5).map(({ label }) => label)).toEqual(['Draw Guard 1', 'Take from Guard 1', 'Name Roof', 'Make Roof a zone', 'Take out Roof'])
+    expect(kept.treatment.areas).toEqual([])
   })
 })
