@@ -1,19 +1,22 @@
-import { evidenceInTile, searchTiles, tileSurroundings, type Evidence, type FoundKind } from '@fennip/core/find/find.js'
-import { dustJudge, speckJudge } from '@fennip/core/find/judge.js'
+import { evidenceInTile, searchTiles, tileSurroundings, type DiscKind, type Evidence } from '@fennip/core/find/find.js'
+import { dustJudge, lineJudge, speckJudge } from '@fennip/core/find/judge.js'
+import { lineFeatures } from '@fennip/core/find/lines.js'
 import { logLight } from '@fennip/core/find/log-light.js'
 import { rasterSource, type IntegerRaster } from '@fennip/core/raster/raster.js'
 import { solveCholesky } from '@fennip/core/raster/solve.js'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'
 import type { TrueFlaw } from '@fennip/demo/damage.js'
 import { dustyPylon, pylonLight, shaftValve, stationPrint } from '@fennip/demo/pictures.js'
+import { allLines, LinePlaces, lineScenes, linesOf, shareOn } from './line-truth.js'
 
 /**
- * Fit the weights of core/find/judge.ts on made-up pictures with known damage: `npx tsx bench/calibrate.ts dust|speck`.
+ * Fit the weights of core/find/judge.ts on made-up pictures with known damage: `npx tsx bench/calibrate.ts dust|speck|line`.
  * Prints weights, the two numbers of the confidence and the two of the control for false finds, to be written there by
  * hand. The seeds are not those of bench/acceptance.ts.
  */
 
-const kind = (process.argv[2] ?? 'dust') as FoundKind
+const wanted = process.argv[2] ?? 'dust'
+const kind: DiscKind = wanted === 'speck' ? 'speck' : 'dust'
 const by = kind === 'dust' ? dustJudge : speckJudge
 
 interface Sample { readonly features: number[]; readonly real: boolean; readonly old: number }
@@ -45,7 +48,32 @@ function collect(name: string, damaged: IntegerRaster, depth: 8 | 16, flaws: rea
   console.log(`${name}: ${fresh.length} candidates, ${fresh.filter(({ real }) => real).length} of ${flaws.filter((flaw) => flaw.kind === kind).length} flaws among them`)
 }
 
-if (kind === 'dust') {
+/** The larger pieces of true lines, and what lies on none; thin dark things of a frame may be wires, which nobody calls false. */
+function collectLines({ name, frame, picture, depth, flaws }: Awaited<ReturnType<typeof lineScenes>>[number]): void {
+  const before = samples.length
+  const truth = linesOf(flaws)
+  const places = new LinePlaces(truth.map(({ path }) => path!), 4)
+  const longest = new Map<number, number>()
+  const lines = allLines(picture, depth).map((line) => {
+    const share = shareOn(line.points, places)
+    const on = share > 0.5 ? places.near(...line.points[line.points.length >> 1]!) : -1
+    if (on >= 0) longest.set(on, Math.max(longest.get(on) ?? 0, line.length))
+    return { line, share, on }
+  })
+  for (const { line, share, on } of lines) {
+    const real = share > 0.5
+    if (real ? line.length < 0.3 * (longest.get(on) ?? 0) : share > 0.15 || (frame && line.length > 250)) continue
+    const features = lineFeatures(line)
+    samples.push({ features, real, old: features.reduce((sum, value, i) => sum + value * lineJudge.weights[i]!, 0) })
+  }
+  megapixels += (picture.width * picture.height) / 1e6
+  const fresh = samples.slice(before)
+  console.log(`${name}: ${fresh.length} candidates, ${fresh.filter(({ real }) => real).length} on ${truth.length} lines`)
+}
+
+if (wanted === 'line') {
+  for (const seed of [31, 32, 33]) for (const scene of await lineScenes(seed)) collectLines(scene)
+} else if (kind === 'dust') {
   const light = await pylonLight()
   for (const seed of [1, 2, 11, 12, 13, 14, 15, 16]) {
     const { damaged, flaws } = dustyPylon(light, seed)

@@ -15,7 +15,7 @@ import { searchSources } from '@fennip/core/mend/source-search.js'
 import { rasterSource } from '@fennip/core/raster/raster.js'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'
 import { layOver } from '@fennip/core/render/patch.js'
-import type { Flaw } from '@fennip/core/treatment/schema.js'
+import { SEARCH_KINDS, type Flaw } from '@fennip/core/treatment/schema.js'
 import { DEMO_TITLE, demoFiles, loadDemo } from '@fennip/demo/load.js'
 import { openBrowser, rest } from '../e2e/browser.js'
 import { startServices } from '../scripts/services.js'
@@ -62,11 +62,11 @@ line('5 x 5 median of the library over 24 megapixels', milliseconds(reference.ti
 const single = await timed(() => findFlaws(source, transfer, { kinds: ['dust'], falseFinds: 4 }))
 line('find dust over 24 megapixels, one thread', milliseconds(single.time), `${(single.time / reference.time).toFixed(2)} of the reference`)
 const threads = new Threads(join(home, 'storage'), 2)
-for (const kinds of [['dust'], ['dust', 'speck']] as const) {
+for (const kinds of [['dust'], ['dust', 'speck'], [...SEARCH_KINDS]] as const) {
   const tiles = searchTiles(pixels.width, pixels.height)
   // Once to warm up: threads start and decode the picture.
   await Promise.all(tiles.slice(0, 2).map((tile) => threads.searchTile(original.sha256, tile, { kinds, falseFinds: 4 })))
-  const both = await timed(async () => gatherFinds((await Promise.all(tiles.map((tile) => threads.searchTile(original.sha256, tile, { kinds, falseFinds: 4 })))).flat()))
+  const both = await timed(async () => gatherFinds(await Promise.all(tiles.map((tile) => threads.searchTile(original.sha256, tile, { kinds, falseFinds: 4 }))), { kinds, falseFinds: 4 }, pixels))
   line(`find ${kinds.join(' and ')} over 24 megapixels, two threads`, milliseconds(both.time), `${(both.time / reference.time).toFixed(2)} of the reference; target 6 s, aim 3 s`)
 }
 await threads.stop()

@@ -35,7 +35,7 @@ const KINDS: Record<string, (light: Light) => void> = {
   specks: (light) => void addSpecks(light, { count: 30, radius: [2, 6], seed: SEED + 2 }),
   halo: (light) => void addBackscatter(light, { count: 20, radius: [1.6, 6], seed: SEED + 3 }),
   scratches: (light) => void addScratches(light, { count: 8, seed: SEED + 4 }),
-  folds: (light) => addFolds(light, { count: 3, width: 5, seed: SEED + 5 }),
+  folds: (light) => void addFolds(light, { count: 3, width: 5, seed: SEED + 5 }),
 }
 
 interface Judged { readonly method: string; readonly kind: string; readonly shows: boolean; readonly error: number; readonly grain: number; readonly trueGrain: number; readonly telltales: Telltales }

@@ -5,7 +5,8 @@ import { formatOfName } from '@fennip/codec/formats.js'
 import { readPicture, type DecodedPicture } from '@fennip/codec/read.js'
 import { encodePicture, lossesOf, writeFileWhole } from '@fennip/codec/write.js'
 import { whatShows } from '@fennip/core/check/telltales.js'
-import { DEFAULT_FALSE_FINDS, findFlaws, FLAW_KINDS, type FoundKind } from '@fennip/core/find/find.js'
+import { DEFAULT_FALSE_FINDS, findFlaws } from '@fennip/core/find/find.js'
+import { flawsOfFinds } from '@fennip/core/find/found-flaws.js'
 import { ProblemError } from '@fennip/core/problem.js'
 import { levelCount } from '@fennip/core/raster/pyramid.js'
 import { depthOf, rasterSource } from '@fennip/core/raster/raster.js'
@@ -13,7 +14,7 @@ import { makeTransfer } from '@fennip/core/raster/transfer.js'
 import { layOver, makePatches, type Patch } from '@fennip/core/render/patch.js'
 import { outlinesOfMask } from '@fennip/core/shape/from-mask.js'
 import { mendAll } from '@fennip/core/treatment/mend-all.js'
-import type { Flaw, FindsDocument } from '@fennip/core/treatment/schema.js'
+import { FLAW_KINDS, SEARCH_KINDS, type Flaw, type FindsDocument, type SearchKind } from '@fennip/core/treatment/schema.js'
 import { readFinds, readTreatment } from '@fennip/core/treatment/validate.js'
 import { sha256Of } from './hash.js'
 
@@ -61,11 +62,11 @@ function parse(args: string[], options: Record<string, { type: 'string' }>, posi
   }
 }
 
-function kindsOf(text: string | undefined): FoundKind[] {
-  if (!text) return [...FLAW_KINDS]
+function kindsOf(text: string | undefined): SearchKind[] {
+  if (!text) return [...SEARCH_KINDS]
   return text.split(',').map((kind) => {
-    if (!(FLAW_KINDS as readonly string[]).includes(kind)) throw new UsageError(`There is no kind ${kind}; kinds are ${FLAW_KINDS.join(' and ')}.`)
-    return kind as FoundKind
+    if (!(SEARCH_KINDS as readonly string[]).includes(kind)) throw new UsageError(`There is no kind ${kind}; kinds are ${SEARCH_KINDS.join(', ')}.`)
+    return kind as SearchKind
   })
 }
 
@@ -103,7 +104,7 @@ async function mend(args: string[]): Promise<void> {
     ? await flawsOfMask(values.mask, picture)
     : values.flaws
       ? await flawsOfFile(values.flaws, picture)
-      : findFlaws(rasterSource(picture.pixels), transfer, { kinds, falseFinds: DEFAULT_FALSE_FINDS }).map((found, i): Flaw => ({ id: `f${i + 1}`, ...found, state: 'open', origin: 'found' }))
+      : flawsOfFinds(findFlaws(rasterSource(picture.pixels), transfer, { kinds, falseFinds: DEFAULT_FALSE_FINDS }), (number) => `f${number}`)
   const started = performance.now()
   const steps = mendAll(picture.pixels, transfer, flaws, { id: (flaw) => `m-${flaw.id}`, ...(method === 'auto' ? {} : { method: method as 'lift' | 'heal' | 'fill' }) })
   await save(output, picture, format)
@@ -133,6 +134,9 @@ async function flawsOfMask(path: string, picture: DecodedPicture): Promise<Flaw[
   return outlinesOfMask(damaged, width, height).map((shape, i) => ({ id: `f${i + 1}`, kind: 'other', shape, state: 'open', contrast: 0, weight: 0, confidence: 1, origin: 'hand' }))
 }
 
+/** Other programs may name kinds that Fennip does not know. */
+const kindOf = (kind: string): Flaw['kind'] => FLAW_KINDS.find((known) => known === kind) ?? 'other'
+
 async function flawsOfFile(path: string, picture: DecodedPicture): Promise<Flaw[]> {
   const document = readFinds(await readJson(path), basename(path))
   if (document.width !== picture.header.width || document.height !== picture.header.height) {
@@ -140,13 +144,13 @@ async function flawsOfFile(path: string, picture: DecodedPicture): Promise<Flaw[
   }
   return document.flaws.map((flaw, i) => ({
     id: `f${i + 1}`,
-    kind: flaw.kind === 'dust' || flaw.kind === 'speck' ? flaw.kind : 'other',
+    kind: kindOf(flaw.kind),
     shape: flaw.shape,
     state: 'open',
     contrast: flaw.contrast ?? 0,
     weight: flaw.weight ?? 0,
     confidence: flaw.confidence ?? 1,
-    origin: flaw.kind === 'dust' || flaw.kind === 'speck' ? 'found' : 'hand',
+    origin: kindOf(flaw.kind) === 'other' ? 'hand' : 'found',
   }))
 }
 

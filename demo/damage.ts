@@ -4,10 +4,13 @@ import { between, betweenLogarithmically } from './photograph.js'
 
 /** A flaw as it was put on: the truth that finder and mends are measured against. */
 export interface TrueFlaw {
-  readonly kind: 'dust' | 'speck' | 'scratch'
+  readonly kind: 'dust' | 'speck' | 'scratch' | 'hair' | 'fold'
   readonly x: number
   readonly y: number
   readonly r: number
+  /** Along the middle of a line, half a pixel apart, and its width in pixels. */
+  readonly path?: readonly (readonly [number, number])[]
+  readonly width?: number
 }
 
 /** A copy of light whose planes can be changed without touching the clean one. */
@@ -148,11 +151,12 @@ export function addScratches(light: Light, options: { count: number; seed: numbe
     const length = betweenLogarithmically(random, 80, 1600)
     const half = between(random, 0.6, 1.6)
     const strength = between(random, 0.25, 0.85)
-    const start = { x, y }
+    const path: [number, number][] = []
     for (let t = 0; t < length; t += 0.5) {
       heading += between(random, -0.004, 0.004)
       x += 0.5 * Math.cos(heading)
       y += 0.5 * Math.sin(heading)
+      path.push([x, y])
       const fade = strength * Math.min(1, t / 30, (length - t) / 30) * (0.75 + 0.25 * Math.sin(t / 37 + n))
       for (let py = Math.floor(y - 3); py <= y + 3; py++) {
         for (let px = Math.floor(x - 3); px <= x + 3; px++) {
@@ -162,9 +166,60 @@ export function addScratches(light: Light, options: { count: number; seed: numbe
         }
       }
     }
-    flaws.push({ kind: 'scratch', x: (start.x + x) / 2, y: (start.y + y) / 2, r: length / 2 })
+    flaws.push(lineFlaw('scratch', path, 2 * half, light))
   }
   return flaws
+}
+
+/** The truth about a line, as far as it lies in the picture. */
+function lineFlaw(kind: TrueFlaw['kind'], path: readonly (readonly [number, number])[], width: number, light: Light): TrueFlaw {
+  const inside = path.filter(([x, y]) => x > 0 && y > 0 && x < light.width && y < light.height)
+  const [first, last] = [inside[0] ?? path[0]!, inside.at(-1) ?? path.at(-1)!]
+  return { kind, x: (first[0] + last[0]) / 2, y: (first[1] + last[1]) / 2, r: inside.length / 4, path: inside, width }
+}
+
+/** Hairs and lint: thin bent lines, dark and soft on a sensor, dark or pale and sharp on a scan. */
+export function addHairs(light: Light, options: { count: number; width: readonly [number, number]; depth: readonly [number, number]; tone: 'dark' | 'both'; seed: number }): TrueFlaw[] {
+  const random = makeRandom(options.seed)
+  const flaws: TrueFlaw[] = []
+  for (let n = 0; n < options.count; n++) {
+    let x = between(random, 0.03, 0.97) * light.width
+    let y = between(random, 0.03, 0.97) * light.height
+    let heading = between(random, 0, 2 * Math.PI)
+    let bend = between(random, -0.02, 0.02)
+    const length = betweenLogarithmically(random, 50, 420)
+    const half = 0.5 * between(random, ...options.width)
+    const depth = betweenLogarithmically(random, ...options.depth)
+    const pale = options.tone === 'both' && random.uniform() < 0.4
+    const path: [number, number][] = []
+    for (let t = 0; t < length; t += 0.5) {
+      bend = Math.max(-0.05, Math.min(0.05, bend + between(random, -0.0015, 0.0015)))
+      heading += 0.5 * bend
+      x += 0.5 * Math.cos(heading)
+      y += 0.5 * Math.sin(heading)
+      path.push([x, y])
+    }
+    coverAlong(light, path, half, (value, covered) => (pale ? value + (0.85 - value) * depth * covered : value * (1 - depth * covered)))
+    flaws.push(lineFlaw('hair', path, 2 * half, light))
+  }
+  return flaws
+}
+
+/** Change the light under a line once a pixel, by how much of the pixel it covers. */
+function coverAlong(light: Light, path: readonly (readonly [number, number])[], half: number, change: (value: number, covered: number) => number): void {
+  const covered = new Map<number, number>()
+  const reach = Math.ceil(half + 1)
+  for (const [x, y] of path) {
+    for (let py = Math.floor(y) - reach; py <= y + reach; py++) {
+      for (let px = Math.floor(x) - reach; px <= x + reach; px++) {
+        if (px < 0 || py < 0 || px >= light.width || py >= light.height) continue
+        const share = Math.max(0, Math.min(1, (half - Math.hypot(px + 0.5 - x, py + 0.5 - y)) / 0.9 + 0.5))
+        const i = py * light.width + px
+        if (share > (covered.get(i) ?? 0)) covered.set(i, share)
+      }
+    }
+  }
+  for (const [i, share] of covered) for (const plane of light.channels) plane.data[i] = change(plane.data[i]!, share)
 }
 
 /** Tears: the paper parted along a ragged line, its white core bare over a good many pixels. */
@@ -187,21 +242,26 @@ export function addTears(light: Light, options: { count: number; width: number; 
 }
 
 /** Folds: a crease pressed flat again, its emulsion gone along a nearly straight line and thinned beside it. */
-export function addFolds(light: Light, options: { count: number; width: number; seed: number }): void {
+export function addFolds(light: Light, options: { count: number; width: number; seed: number }): TrueFlaw[] {
   const random = makeRandom(options.seed)
+  const flaws: TrueFlaw[] = []
   for (let n = 0; n < options.count; n++) {
     const across = random.uniform() < 0.5
     const start = across ? { x: 0, y: between(random, 0.15, 0.85) * light.height } : { x: between(random, 0.15, 0.85) * light.width, y: 0 }
     const heading = (across ? 0 : Math.PI / 2) + between(random, -0.15, 0.15)
     const wave = between(random, 40, 90)
+    const path: [number, number][] = []
     for (let t = 0; t < light.width + light.height; t += 0.5) {
       const off = 1.2 * Math.sin(t / wave)
       const x = start.x + t * Math.cos(heading) - off * Math.sin(heading)
       const y = start.y + t * Math.sin(heading) + off * Math.cos(heading)
       if (x < 0 || y < 0 || x > light.width || y > light.height) break
+      path.push([x, y])
       stamp(light, x, y, (options.width / 2) * (0.8 + 0.3 * Math.sin(t / 17 + n)), (value) => 0.35 * value + 0.65 * 0.8)
     }
+    flaws.push(lineFlaw('fold', path, options.width, light))
   }
+  return flaws
 }
 
 /** Change the light within a disc, pixel by pixel. */

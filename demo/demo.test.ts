@@ -1,6 +1,6 @@
 import { beforeAll, describe, expect, it } from 'vitest'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'
-import { addBackscatter, addDust, addFolds, addScratches, addSpecks, addTears, copyLight } from './damage.js'
+import { addBackscatter, addDust, addFolds, addHairs, addScratches, addSpecks, addTears, copyLight, type TrueFlaw } from './damage.js'
 import { demoFiles } from './load.js'
 import { cleanPylon, dustyPylon, pylonLight, shaftValve, stationPrint } from './pictures.js'
 import { between, betweenLogarithmically, expose, type Light } from './photograph.js'
@@ -134,6 +134,25 @@ describe('the damage', () => {
     expect(wide / narrow).toBeGreaterThan(2)
     expect(wide / narrow).toBeLessThan(4)
     expect(share((copy) => addFolds(copy, { count: 1, width: 5, seed: 1 }))).toBeGreaterThan(0.005)
+  })
+  it('of lines has its truth: all that changed lies along the paths, as wide as they say', () => {
+    const scene = even(500, 400, 0.2)
+    const puts: ((copy: Light) => TrueFlaw[])[] = [
+      (copy) => addScratches(copy, { count: 5, seed: 4 }),
+      (copy) => addFolds(copy, { count: 1, width: 6, seed: 4 }),
+      (copy) => addHairs(copy, { count: 5, width: [1, 3], depth: [0.2, 0.6], tone: 'both', seed: 4 }),
+    ]
+    for (const put of puts) {
+      const hurt = copyLight(scene)
+      const flaws = put(hurt)
+      const far = changed(scene, hurt).filter((hit, i) => {
+        const [x, y] = [(i % 500) + 0.5, Math.floor(i / 500) + 0.5]
+        return hit && !flaws.some(({ path, width }) => path!.some(([px, py]) => Math.hypot(px - x, py - y) < 0.75 * width! + 2))
+      }).length
+      const near = changed(scene, hurt).reduce((sum, hit) => sum + hit, 0)
+      expect(far / near, flaws[0]!.kind).toBeLessThan(0.02)
+      expect(near).toBeGreaterThan(100)
+    }
   })
   it('never touches the clean light', () => {
     const before = light.channels[0]!.data.slice()

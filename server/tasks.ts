@@ -3,7 +3,7 @@ import type { MessagePort } from 'node:worker_threads'
 import { readFileSync } from 'node:fs'
 import { gzipSync, gunzipSync } from 'node:zlib'
 import { readPicture, type DecodedPicture } from '@fennip/codec/read.js'
-import { findInTile, tileSurroundings, type Find, type FindOptions } from '@fennip/core/find/find.js'
+import { findInTile, tileSurroundings, type FindOptions, type TileFinds } from '@fennip/core/find/find.js'
 import { levelCount } from '@fennip/core/raster/pyramid.js'
 import { rasterSource, type Region } from '@fennip/core/raster/raster.js'
 import { makeTransfer, type Transfer } from '@fennip/core/raster/transfer.js'
@@ -47,7 +47,7 @@ export async function makePyramid({ folder, sha256 }: { folder: string; sha256: 
 }
 
 /** Search one tile of an original. */
-export async function searchTile({ folder, sha256, tile, options }: { folder: string; sha256: string; tile: Region; options: FindOptions }): Promise<Find[]> {
+export async function searchTile({ folder, sha256, tile, options }: { folder: string; sha256: string; tile: Region; options: FindOptions }): Promise<TileFinds> {
   const { picture, transfer } = await openOriginal(folderStorage(folder), sha256)
   const { pixels } = picture
   const surroundings = tileSurroundings(tile, pixels.width, pixels.height)

@@ -2,7 +2,7 @@ import { MessageChannel, type MessagePort } from 'node:worker_threads'
 import { fileURLToPath } from 'node:url'
 import { Piscina } from 'piscina'
 import { ProblemError } from '@fennip/core/problem.js'
-import type { Find, FindOptions } from '@fennip/core/find/find.js'
+import type { FindOptions, TileFinds } from '@fennip/core/find/find.js'
 import type { Region } from '@fennip/core/raster/raster.js'
 import type { Step, Treatment } from '@fennip/core/treatment/schema.js'
 
@@ -29,7 +29,7 @@ export class Threads {
     return this.run('makePyramid', { sha256 })
   }
 
-  searchTile(sha256: string, tile: Region, options: FindOptions): Promise<Find[]> {
+  searchTile(sha256: string, tile: Region, options: FindOptions): Promise<TileFinds> {
     return this.run('searchTile', { sha256, tile, options })
   }
 

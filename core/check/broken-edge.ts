@@ -11,6 +11,9 @@ const ASIDE = 1.5
 /** Outlines moved outward so far show what edges do by themselves. */
 const OUTWARD = [7, 9, 11]
 
+/** A break of 1 is an edge that is not there at all: near it a mend shows whatever the surroundings do. */
+const GONE = 0.75
+
 /** Slopes of a plane by central differences. */
 export interface Slopes {
   readonly x: Float32Array
@@ -75,5 +78,5 @@ export function measureBrokenEdge(slopes: Slopes, distance: Plane): Measure {
     return count < 6 ? 0 : sum / weight
   }
   const usual = Math.max(...OUTWARD.map(breakAcross))
-  return { value: breakAcross(0), limit: 1.2 * usual + 0.3 }
+  return { value: breakAcross(0), limit: Math.min(GONE, 1.5 * usual + 0.4) }
 }

@@ -104,12 +104,23 @@ describe('a subject that was touched', () => {
 })
 
 describe('grain', () => {
-  it('is given more room where the surroundings differ among themselves', () => {
-    const uneven = picture((x) => (x < 120 ? 120 : 120), 0, 9)
-    const random = makeRandom(10)
-    const half = changed(uneven, () => true, (i) => 120 + ((i % width) < 120 ? 4 : 30) * (random.uniform() + random.uniform() - 1))
-    const even = picture(() => 120, 12, 11)
-    expect(tell(half).grain.limit).toBeGreaterThan(1.5 * tell(even).grain.limit)
+  const noisy = picture(() => 140, 20, 9)
+  const random = makeRandom(10)
+  it('is one where nothing was done', () => expect(severity('grain', tell(noisy).grain)).toBeLessThan(1))
+  it('is a half where half the deviation is left, and shows', () => {
+    const halved = changed(noisy, (i) => inside[i]! < 0, () => 140 + 10 * (random.uniform() + random.uniform() - 1))
+    expect(tell(halved).grain.value).toBeGreaterThan(0.4)
+    expect(tell(halved).grain.value).toBeLessThan(0.6)
+    expect(whatShows(tell(halved))).toContain('grain')
+  })
+  it('is given three standard errors where the mend is small', () => {
+    const small = measureTelltales({ picture: rasterSource(noisy), transfer, shape: { type: 'disc', x: 60, y: 60, r: 3 }, openFlaws: [] })
+    expect(small.grain.limit).toBeCloseTo(3 / Math.sqrt(3 * Math.PI * 9), 1)
+    expect(tell(noisy).grain.limit).toBe(0.15)
+  })
+  it('is not missing where the light is clipped', () => {
+    const clipped = picture(() => 300, 20, 11)
+    expect(tell(clipped).grain.value).toBe(1)
   })
 })
 

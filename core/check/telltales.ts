@@ -12,6 +12,7 @@ import type { Mended } from '../mend/lift.js'
 import { shapesTouch } from '../mend/source-search.js'
 import type { Area, Measure, Source, Telltales } from '../treatment/schema.js'
 import { measureBrokenEdge, slopesOf } from './broken-edge.js'
+import { measureGrain } from './grain.js'
 import { measureSmear } from './smear.js'
 
 export type TelltaleName = keyof Telltales
@@ -68,7 +69,7 @@ export function measureTelltales(mend: MendUnderTest): Telltales {
   return {
     leftover: shape.type === 'disc' ? measureLeftoverDisc(light, region, shape) : measureLeftoverPath(light, distance, thickness),
     toneStep: measureToneStep(pixels, transfer, distance, thickness, sectors),
-    grain: measureGrain(light, fine, distance, thickness, sectors),
+    grain: measureGrain(pixels, distance),
     repeat: measureRepeat(mend, light, fine, coarse, region, distance),
     brokenEdge: measureBrokenEdge(slopes, distance),
     smear: measureSmear(fine, coarse, slopes, distance, thickness, sectors),
@@ -196,7 +197,7 @@ function measureToneStep(pixels: IntegerRaster, transfer: Transfer, distance: Pl
   }
   const here = step(0)
   const usual = Math.max(step(1.6 * band), step(2.6 * band), step(3.6 * band))
-  return { value: here, limit: 1.35 * usual + 0.25 }
+  return { value: here, limit: 2.2 * usual + 0.4 }
 }
 
 function sectorColours(pixels: IntegerRaster, transfer: Transfer, distance: Plane, from: number, to: number, sectorAt: (x: number, y: number) => number): (Lab | null)[] {
@@ -219,38 +220,6 @@ function labOfLight(r: number, g: number, b: number): Lab {
   const y = f(0.2126729 * r + 0.7151522 * g + 0.072175 * b)
   const z = f((0.0193339 * r + 0.119192 * g + 0.9503041 * b) / 1.08883)
   return { l: 116 * y - 16, a: 500 * (x - y), b: 200 * (y - z) }
-}
-
-/**
- * Deviation of fine detail inside over outside; right is 0.85 to 1.15, wider for small mends, and wider where parts of the
- * surroundings differ among themselves: half in a meadow and half in the sky, grain has no single value.
- */
-function measureGrain(light: Plane, smooth: Plane, distance: Plane, r: number, sectorAt: (x: number, y: number) => number): Measure {
-  const inside: number[] = []
-  const outside: number[] = []
-  const parts = Array.from({ length: SECTORS }, (): number[] => [])
-  const border = 4
-  for (let y = border; y < light.height - border; y++) {
-    for (let x = border; x < light.width - border; x++) {
-      const i = y * light.width + x
-      const d = distance.data[i]!
-      if (d < -1) inside.push(Math.abs(light.data[i]! - smooth.data[i]!))
-      else if (d > 3 && d < 1.2 * r + 8) {
-        const detail = Math.abs(light.data[i]! - smooth.data[i]!)
-        outside.push(detail)
-        parts[sectorAt(x, y)]!.push(detail)
-      }
-    }
-  }
-  if (inside.length < 8 || outside.length < 8) return { value: 1, limit: 1 }
-  const usual = median(Float32Array.from(outside)) + 1e-6
-  const ratio = (median(Float32Array.from(inside)) + 1e-6) / usual
-  // The part that differs most to the same side but one, so that a single odd thing beside the mend excuses nothing.
-  const side = ratio < 1 ? -1 : 1
-  const differing = parts.filter((part) => part.length >= 20).map((part) => side * (median(Float32Array.from(part)) / usual - 1)).sort((a, b) => b - a)
-  // A median absolute deviation of n samples has a relative error of about 1.17 / sqrt n; the high pass leaves about
-  // half of the samples independent.
-  return { value: ratio, limit: Math.max(0.2, (3 * 1.17) / Math.sqrt(inside.length / 2), differing[1] ?? 0) }
 }
 
 /**

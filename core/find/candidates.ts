@@ -19,7 +19,7 @@ export interface Candidate {
 }
 
 /** Side of the blocks over which responses are compared, in pixels of the octave: fewer where an octave is small. */
-const blockSide = (octave: number) => (octave < 2 ? 32 : 16)
+export const blockSide = (octave: number) => (octave < 2 ? 32 : 16)
 
 /** Responses weaker than this are not looked at more closely: a speck is sharp and must stand out by more than chance. */
 const LEAST_RESPONSE = 7
@@ -112,7 +112,7 @@ function collectExtrema(response: Plane, sign: 'dark' | 'bright' | 'both', octav
  * Robust deviation of responses in blocks, each the larger of its own and what its neighbours' middle says, so that the
  * quiet side of an edge does not make the edge look strong.
  */
-function blockDeviations(response: Plane, side: number): Plane & { quiet: number } {
+export function blockDeviations(response: Plane, side: number): Plane & { quiet: number } {
   const { width, height, data } = response
   const columns = Math.max(1, Math.floor(width / side))
   const rows = Math.max(1, Math.floor(height / side))

@@ -5,6 +5,7 @@ import { rasterSource, makeRaster, type IntegerRaster, type Plane } from '../ras
 import { makeTransfer } from '../raster/transfer.js'
 import { findCandidates, makeOctaves, strongestOnly, type Candidate } from './candidates.js'
 import { findFlaws, findInTile, gatherFinds, searchTiles, tileSurroundings, type Find } from './find.js'
+import { shapeCentre } from '../shape/shape.js'
 import { FIRST_EFFORT, fitDisc } from './fit-disc.js'
 import { dustJudge, judge, leastScore, speckJudge } from './judge.js'
 import { DARKEST_LIGHT, logLight } from './log-light.js'
@@ -146,8 +147,8 @@ describe('the judgement', () => {
   })
   it('confidence rises with the score and is one half where real and false are even', () => {
     const fit = fitDisc(makeOctaves(plane(96, 96, 0.05, [{ x: 48, y: 48, r: 7, depth: -0.5 }]), 24), { x: 48, y: 48, radius: 7, response: -20, unrest: 1, evenness: 2 })!
-    const strong = judge(dustJudge, { x: 48, y: 48, radius: 7, response: -40, unrest: 1, evenness: 2.4 }, fit)
-    const weak = judge(dustJudge, { x: 48, y: 48, radius: 7, response: -5, unrest: 6, evenness: 1.2 }, fit)
+    const strong = judge(dustJudge, dustJudge.features({ x: 48, y: 48, radius: 7, response: -40, unrest: 1, evenness: 2.4 }, fit))
+    const weak = judge(dustJudge, dustJudge.features({ x: 48, y: 48, radius: 7, response: -5, unrest: 6, evenness: 1.2 }, fit))
     expect(strong.score).toBeGreaterThan(weak.score)
     expect(strong.confidence).toBeGreaterThan(weak.confidence)
     expect(1 / (1 + Math.exp(-dustJudge.slope * (strong.score - dustJudge.even)))).toBeCloseTo(strong.confidence, 10)
@@ -173,11 +174,11 @@ describe('a search', () => {
   it('finds what is there, dark, with its size, the heaviest first, and the same each time', () => {
     const found = findFlaws(rasterSource(picture), transfer, { kinds: ['dust'], falseFinds: 3 })
     for (const spot of spots) {
-      const near = found.find(({ shape }) => Math.hypot(shape.x - spot.x, shape.y - spot.y) < 0.4 * spot.r)!
+      const near = found.find(({ shape }) => Math.hypot(shapeCentre(shape).x - spot.x, shapeCentre(shape).y - spot.y) < 0.4 * spot.r)!
       expect(near, `spot of ${spot.r}`).toBeDefined()
       expect(near.contrast).toBeLessThan(0)
-      expect(near.shape.r / spot.r).toBeGreaterThan(0.7)
-      expect(near.shape.r / spot.r).toBeLessThan(1.4)
+      expect(shapeCentre(near.shape).r / spot.r).toBeGreaterThan(0.7)
+      expect(shapeCentre(near.shape).r / spot.r).toBeLessThan(1.4)
     }
     expect(found.map(({ weight }) => weight)).toEqual([...found].map(({ weight }) => weight).sort((a, b) => b - a))
     expect(findFlaws(rasterSource(picture), transfer, { kinds: ['dust'], falseFinds: 3 })).toEqual(found)
@@ -187,9 +188,9 @@ describe('a search', () => {
     const left = { x: 0, y: 0, width: 500, height: 560 }
     const right = { x: 500, y: 0, width: 400, height: 560 }
     const options = { kinds: ['dust'], falseFinds: 3 } as const
-    const parts = [left, right].flatMap((tile) => findInTile(picture, whole, tile, transfer, options))
-    const all = findInTile(picture, whole, whole, transfer, options)
-    const places = (finds: readonly Find[]) => finds.map(({ shape }) => `${shape.x.toFixed(3)} ${shape.y.toFixed(3)}`).sort()
+    const parts = [left, right].flatMap((tile) => findInTile(picture, whole, tile, transfer, options).discs)
+    const all = findInTile(picture, whole, whole, transfer, options).discs
+    const places = (finds: readonly Find[]) => finds.map(({ shape }) => `${shapeCentre(shape).x.toFixed(3)} ${shapeCentre(shape).y.toFixed(3)}`).sort()
     expect(places(parts)).toEqual(places(all))
   })
   it('of a clean picture finds next to nothing, however often', () => {
@@ -203,7 +204,8 @@ describe('a search', () => {
     expect(shares.at(-1)).toBe(1)
   })
   it('puts finds of neighbouring tiles together: the surer of two at one place stays', () => {
-    const find = (x: number, r: number, confidence: number): Find => ({ kind: 'dust', shape: { type: 'disc', x, y: 80, r }, contrast: -2, weight: 20, confidence })
-    expect(gatherFinds([find(100, 10, 0.5), find(104, 10, 0.9), find(160, 10, 0.7)]).map(({ shape }) => shape.x).sort()).toEqual([104, 160])
+    const find = (x: number, r: number, confidence: number) => ({ kind: 'dust', shape: { type: 'disc', x, y: 80, r }, contrast: -2, weight: 20, confidence }) as const
+    const tiles = [[find(100, 10, 0.5), find(160, 10, 0.7)], [find(104, 10, 0.9)]].map((discs) => ({ discs, pieces: [] }))
+    expect(gatherFinds(tiles, { kinds: ['dust'], falseFinds: 3 }, { width: 300, height: 200 }).map(({ shape }) => shapeCentre(shape).x).sort()).toEqual([104, 160])
   })
 })

@@ -1,20 +1,23 @@
 import { ln } from '../raster/exact-math.js'
-import type { Disc } from '../shape/shape.js'
+import type { Disc, Shape, Stroke } from '../shape/shape.js'
 import { clipRegion, growRegion, type IntegerRaster, type PixelSource, type Plane, type Region } from '../raster/raster.js'
 import type { Transfer } from '../raster/transfer.js'
+import type { SearchKind } from '../treatment/schema.js'
 import { findCandidates, makeOctaves, type Candidate, type Octaves } from './candidates.js'
 import { FIRST_EFFORT, fitDisc, type FittedDisc } from './fit-disc.js'
-import { dustJudge, judge, leastScore, speckJudge, type Judge } from './judge.js'
+import { dustJudge, judge, leastScore, speckJudge, type DiscJudge } from './judge.js'
+import { judgedLines, type LineKind } from './line-kinds.js'
+import { linePieces, type LinePiece } from './lines.js'
 import { logLight } from './log-light.js'
 import { findRadial } from './radial.js'
 
-export const FLAW_KINDS = ['dust', 'speck'] as const
-export type FoundKind = (typeof FLAW_KINDS)[number]
+/** Those that are round. */
+export type DiscKind = 'dust' | 'speck'
 
 /** A flaw as a detector describes it. */
 export interface Find {
-  readonly kind: FoundKind
-  readonly shape: Disc
+  readonly kind: DiscKind | LineKind
+  readonly shape: Shape
   /** Mean difference over the deviation of a pixel; negative where the flaw is darker. */
   readonly contrast: number
   /** The same summed over the flaw, as a matched filter sees it. */
@@ -23,10 +26,18 @@ export interface Find {
 }
 
 export interface FindOptions {
-  readonly kinds: readonly FoundKind[]
+  readonly kinds: readonly SearchKind[]
   /** The one control: mean number of false finds a picture of 24 megapixels that one is willing to look at. */
   readonly falseFinds: number
 }
+
+/** What was found in a tile: round flaws as they are, lines in pieces, since they go on in other tiles. */
+export interface TileFinds {
+  readonly discs: readonly DiscFind[]
+  readonly pieces: readonly LinePiece[]
+}
+
+type DiscFind = Find & { readonly kind: DiscKind; readonly shape: Disc }
 
 /** Mean false finds a frame of 24 megapixels when nobody says otherwise. */
 export const DEFAULT_FALSE_FINDS = 3
@@ -59,24 +70,29 @@ export function tileSurroundings(tile: Region, width: number, height: number): R
  * @param tile      Finds whose centre lies outside are another tile's.
  * @param transfer  Tables of the picture's curve.
  */
-export function findInTile(pixels: IntegerRaster, surroundings: Region, tile: Region, transfer: Transfer, options: FindOptions): Find[] {
+export function findInTile(pixels: IntegerRaster, surroundings: Region, tile: Region, transfer: Transfer, options: FindOptions): TileFinds {
   const plane = logLight(pixels, transfer)
-  const rate = Math.max(1e-3, options.falseFinds) / REFERENCE_MEGAPIXELS / options.kinds.length
-  const finds: Find[] = []
-  for (const kind of options.kinds) {
+  const discs: DiscFind[] = []
+  for (const kind of ['dust', 'speck'] as const) {
+    if (!options.kinds.includes(kind)) continue
     const by = JUDGES[kind]
-    const least = leastScore(by, rate)
+    const least = leastScore(by, rateOf(options))
     for (const { candidate, fit } of evidenceInTile(plane, surroundings, tile, kind, least)) {
-      const { score, confidence } = judge(by, candidate, fit)
+      const { score, confidence } = judge(by, by.features(candidate, fit))
       if (score < least) continue
       const find = { kind, ...describeFit(fit, surroundings), confidence }
-      if (isInside(find.shape, tile)) finds.push(find)
+      if (isInside(find.shape, tile)) discs.push(find)
     }
   }
-  return finds
+  return { discs, pieces: options.kinds.includes('line') ? linePieces(plane, surroundings, tile) : [] }
 }
 
-const JUDGES: Record<FoundKind, Judge> = { dust: dustJudge, speck: speckJudge }
+/** False finds a megapixel that each kind may have. */
+function rateOf({ falseFinds, kinds }: FindOptions): number {
+  return Math.max(1e-3, falseFinds) / REFERENCE_MEGAPIXELS / kinds.length
+}
+
+const JUDGES: Record<DiscKind, DiscJudge> = { dust: dustJudge, speck: speckJudge }
 
 /** A candidate with the disc that was fitted to it: what it is judged by. */
 export interface Evidence {
@@ -90,7 +106,7 @@ export interface Evidence {
  * @param plane  Log light of the tile with its surroundings.
  * @param least  Least score that is of interest.
  */
-export function evidenceInTile(plane: Plane, surroundings: Region, tile: Region, kind: FoundKind, least: number): Evidence[] {
+export function evidenceInTile(plane: Plane, surroundings: Region, tile: Region, kind: DiscKind, least: number): Evidence[] {
   const octaves = makeOctaves(plane, LARGEST_RADIUS[kind])
   const candidates = kind === 'dust' ? findRadial(octaves, -1) : findCandidates(octaves, 'both').filter((candidate) => isRound(octaves, candidate))
   const result: Evidence[] = []
@@ -99,7 +115,7 @@ export function evidenceInTile(plane: Plane, surroundings: Region, tile: Region,
     const y = candidate.y + surroundings.y
     if (x < tile.x - 8 || y < tile.y - 8 || x > tile.x + tile.width + 8 || y > tile.y + tile.height + 8) continue
     const glance = fitDisc(octaves, candidate, FIRST_EFFORT)
-    if (glance && judge(JUDGES[kind], candidate, glance).score < least - GLANCE_MARGIN) continue
+    if (glance && judge(JUDGES[kind], JUDGES[kind].features(candidate, glance)).score < least - GLANCE_MARGIN) continue
     const fit = fitDisc(octaves, candidate)
     if (fit && fit.radius <= 1.15 * LARGEST_RADIUS[kind]) result.push({ candidate, fit })
   }
@@ -149,7 +165,7 @@ function isRound(octaves: Octaves, candidate: Candidate): boolean {
   return look >= LEAST_LOOK
 }
 
-function describeFit(fit: FittedDisc, at: Region): Pick<Find, 'shape' | 'contrast' | 'weight'> {
+function describeFit(fit: FittedDisc, at: Region): Pick<DiscFind, 'shape' | 'contrast' | 'weight'> {
   return {
     shape: { type: 'disc', x: fit.x + at.x, y: fit.y + at.y, r: fit.radius },
     contrast: Math.sign(fit.amplitude) * fit.contrast,
@@ -162,43 +178,74 @@ function isInside(disc: Disc, tile: Region): boolean {
 }
 
 /**
- * Put the finds of all tiles together: heaviest first, one for each place.
+ * Put the finds of all tiles together, heaviest first.
  *
- * Two finds are the same flaw when the centre of the lighter lies within the heavier.
+ * Two round finds are the same flaw when the centre of the lighter lies within the heavier; one on a line is part of it.
  */
-export function gatherFinds(finds: readonly Find[]): Find[] {
-  const sorted = [...finds].sort((a, b) => b.confidence * b.weight - a.confidence * a.weight || a.shape.y - b.shape.y || a.shape.x - b.shape.x)
-  const cell = 64
-  const cells = new Map<number, Find[]>()
-  const kept: Find[] = []
-  for (const find of sorted) {
-    const column = Math.floor(find.shape.x / cell)
-    const row = Math.floor(find.shape.y / cell)
-    let known = false
-    for (let y = row - 2; y <= row + 2 && !known; y++) {
-      for (let x = column - 2; x <= column + 2 && !known; x++) {
-        known = (cells.get(y * 65536 + x) ?? []).some((other) => {
-          const distance = Math.sqrt((other.shape.x - find.shape.x) ** 2 + (other.shape.y - find.shape.y) ** 2)
-          return distance < Math.max(other.shape.r, find.shape.r)
-        })
-      }
-    }
-    if (known) continue
-    kept.push(find)
-    const key = row * 65536 + column
-    cells.set(key, [...(cells.get(key) ?? []), find])
-  }
-  return kept.sort((a, b) => b.weight - a.weight)
+export function gatherFinds(tiles: readonly TileFinds[], options: FindOptions, size: { readonly width: number; readonly height: number }): Find[] {
+  const lines = judgedLines(tiles.flatMap(({ pieces }) => pieces), rateOf(options), size)
+  const discs = oncePerPlace(tiles.flatMap((tile) => tile.discs))
+  const along = new Nearby<Disc>()
+  for (const { shape } of lines) for (const [x, y] of closely(shape)) along.add({ type: 'disc', x, y, r: 0.5 * shape.width + 1 })
+  const free = discs.filter(({ shape }) => !along.some(shape.x, shape.y, (other) => distanceOf(shape, other) < other.r))
+  return [...free, ...lines].sort((a, b) => b.weight - a.weight)
 }
+
+function oncePerPlace(finds: readonly DiscFind[]): DiscFind[] {
+  const sorted = [...finds].sort((a, b) => b.confidence * b.weight - a.confidence * a.weight || a.shape.y - b.shape.y || a.shape.x - b.shape.x)
+  const places = new Nearby<Disc>()
+  return sorted.filter(({ shape }) => {
+    if (places.some(shape.x, shape.y, (other) => distanceOf(shape, other) < Math.max(other.r, shape.r))) return false
+    places.add(shape)
+    return true
+  })
+}
+
+const distanceOf = (a: { x: number; y: number }, b: { x: number; y: number }) => Math.sqrt((a.x - b.x) ** 2 + (a.y - b.y) ** 2)
+
+/** Points of a stroke not further apart than it is wide. */
+function closely({ points, width }: Stroke): (readonly [number, number])[] {
+  return points.flatMap(([x, y], k) => {
+    const [nx, ny] = points[k + 1] ?? [x, y]
+    const steps = Math.max(1, Math.ceil(distanceOf({ x, y }, { x: nx, y: ny }) / Math.max(1, width)))
+    return Array.from({ length: steps }, (_value, t) => [x + ((nx - x) * t) / steps, y + ((ny - y) * t) / steps] as const)
+  })
+}
+
+/** Things asked for by place. */
+class Nearby<T extends { readonly x: number; readonly y: number }> {
+  private readonly cells = new Map<number, T[]>()
+
+  private key(column: number, row: number): number {
+    return row * 65536 + column
+  }
+
+  add(thing: T): void {
+    const key = this.key(Math.floor(thing.x / CELL), Math.floor(thing.y / CELL))
+    const list = this.cells.get(key)
+    if (list) list.push(thing)
+    else this.cells.set(key, [thing])
+  }
+
+  /** Whether any thing less than two cells away fits. */
+  some(x: number, y: number, fits: (thing: T) => boolean): boolean {
+    const column = Math.floor(x / CELL)
+    const row = Math.floor(y / CELL)
+    for (let r = row - 2; r <= row + 2; r++) for (let c = column - 2; c <= column + 2; c++) if (this.cells.get(this.key(c, r))?.some(fits)) return true
+    return false
+  }
+}
+
+const CELL = 64
 
 /** Search a whole picture in this thread, tile by tile. */
 export function findFlaws(picture: PixelSource, transfer: Transfer, options: FindOptions, onProgress?: (share: number) => void): Find[] {
   const tiles = searchTiles(picture.width, picture.height)
-  const finds: Find[] = []
-  tiles.forEach((tile, i) => {
+  const found = tiles.map((tile, i) => {
     const surroundings = tileSurroundings(tile, picture.width, picture.height)
-    finds.push(...findInTile(picture.read(surroundings), surroundings, tile, transfer, options))
+    const finds = findInTile(picture.read(surroundings), surroundings, tile, transfer, options)
     onProgress?.((i + 1) / tiles.length)
+    return finds
   })
-  return gatherFinds(finds)
+  return gatherFinds(found, options, picture)
 }

@@ -13,8 +13,6 @@ export interface Judgement {
 }
 
 export interface Judge {
-  /** What the evidence is weighed by; the first is 1. */
-  features(candidate: Candidate, fit: FittedDisc): number[]
   readonly weights: readonly number[]
   /** confidence = 1 / (1 + exp(-slope (score - even))) */
   readonly even: number
@@ -24,9 +22,15 @@ export interface Judge {
   readonly steepness: number
 }
 
+/** A judge of round flaws. */
+export interface DiscJudge extends Judge {
+  /** What the evidence is weighed by; the first is 1. */
+  features(candidate: Candidate, fit: FittedDisc): number[]
+}
+
 const logOf = (value: number, most = Infinity) => ln(Math.max(1e-6, Math.min(most, value)))
 
-export const dustJudge: Judge = {
+export const dustJudge: DiscJudge = {
   features: (candidate, fit) => [
     1,
     logOf(fit.weight, 300),
@@ -47,7 +51,7 @@ export const dustJudge: Judge = {
   steepness: 1.02,
 }
 
-export const speckJudge: Judge = {
+export const speckJudge: DiscJudge = {
   features: (candidate, fit) => [
     1,
     logOf(fit.weight, 300),
@@ -68,8 +72,17 @@ export const speckJudge: Judge = {
   steepness: 0.82,
 }
 
-export function judge(by: Judge, candidate: Candidate, fit: FittedDisc): Judgement {
-  const score = by.features(candidate, fit).reduce((sum, value, i) => sum + value * by.weights[i]!, 0)
+/** Judge of lines, on the features of `lineFeatures`. */
+export const lineJudge: Judge = {
+  weights: [-3.721, -0.002, 1.194, -1.989, -2.57, -0.552, -0.631, -0.779, -0.25, 0.765, 0.06, 0.916, -0.235, -0.909, 2.839, -0.437],
+  even: 0,
+  slope: 1,
+  scoreAtOne: -1.11,
+  steepness: 1.67,
+}
+
+export function judge(by: Judge, features: readonly number[]): Judgement {
+  const score = features.reduce((sum, value, i) => sum + value * by.weights[i]!, 0)
   return { score, confidence: 1 / (1 + exp(-by.slope * (score - by.even))) }
 }
 

@@ -40,7 +40,8 @@ export interface MendRequest {
 }
 
 /** Where so little light comes through that there is nothing to give back; more is asked of what nobody called dust. */
-const LEAST_TRANSMISSION = { dust: 0.12, other: 0.35, speck: 1 } as const
+const LEAST_TRANSMISSION: Partial<Record<Flaw['kind'], number>> = { dust: 0.12, speck: 1 }
+const LEAST_TRANSMISSION_OTHERWISE = 0.35
 /** Where a heal would do as well, a lift needs this much evidence. */
 const LEAST_EVIDENCE = 4
 /** So many sources are tried before the best of them is taken although it shows. */
@@ -257,7 +258,7 @@ function tryLift(request: MendRequest): { trial: Trial; why: string; kept: boole
   if (fit.evidence < LEAST_EVIDENCE && !surelyDust && request.method !== 'lift') return { refused: 'taking a shadow away does not make it calmer' }
   const plain: Shadow = roundShadow({ ...fit.shadow, damping: 0 })
   const through = leastTransmission(plain)
-  if (through < LEAST_TRANSMISSION[flaw.kind] && request.method !== 'lift') return { refused: `only ${Math.round(100 * through)} % of the light comes through` }
+  if (through < (LEAST_TRANSMISSION[flaw.kind] ?? LEAST_TRANSMISSION_OTHERWISE) && request.method !== 'lift') return { refused: `only ${Math.round(100 * through)} % of the light comes through` }
   const shadow = { ...plain, damping: fitDamping(request, plain) }
   const shape: Disc = { type: 'disc', x: round(shadow.x), y: round(shadow.y), r: round(Math.max(1, outlineRadius(shadow))) }
   const step = makeStep(request, 'lift', shape, { shadow })

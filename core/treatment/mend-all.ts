@@ -6,14 +6,14 @@ import { carryOut, decisionsOf } from '../mend/methods.js'
 import { layOver } from '../render/patch.js'
 import { mendShape } from '../mend/choose.js'
 import { liesWithin } from '../shape/area.js'
-import { shapeCentre } from '../shape/shape.js'
+import { shapeBounds, shapeCentre } from '../shape/shape.js'
 import type { Area, Flaw, Step } from './schema.js'
 
 /**
  * Choose a mend for every flaw, each seeing the earlier ones: big flaws first.
  *
  * @param pixels  The picture; the mends are laid into it.
- * @param flaws   Open flaws.
+ * @param flaws   Open flaws. What may be a wire in the picture is left: of those the restorer decides.
  * @param options  What lies wholly in a guard stays open.
  * @param onStep  Told after each; returns false to stop.
  */
@@ -23,7 +23,7 @@ export function mendAll(
 ): Step[] {
   const picture = rasterSource(pixels)
   const { guards = [] } = options
-  const order = flaws.filter((flaw) => !liesWithin(mendShape(flaw), guards)).sort((a, b) => shapeCentre(b.shape).r - shapeCentre(a.shape).r)
+  const order = flaws.filter((flaw) => flaw.kind !== 'wire' && !liesWithin(mendShape(flaw), guards)).sort((a, b) => shapeCentre(b.shape).r - shapeCentre(a.shape).r)
   const open = new Set(order)
   const steps: Step[] = []
   const near = nearbyIndex(order)
@@ -39,22 +39,29 @@ export function mendAll(
   return steps
 }
 
-/** Flaws in cells, so that thousands of them find their neighbours at once. */
+/** Flaws in cells, so that thousands of them find their neighbours at once; a long line lies in many. */
 function nearbyIndex(flaws: readonly Flaw[]): (flaw: Flaw) => Flaw[] {
   const cell = 512
   const cells = new Map<number, Flaw[]>()
-  const key = (x: number, y: number) => Math.floor(y / cell) * 65536 + Math.floor(x / cell)
+  const key = (column: number, row: number) => row * 65536 + column
+  const placesOf = ({ shape }: Flaw): Set<number> => {
+    const { x, y, width, height } = shapeBounds(shape)
+    const places = new Set<number>()
+    if (shape.type === 'stroke') for (const [px, py] of shape.points) places.add(key(Math.floor(px / cell), Math.floor(py / cell)))
+    else for (let row = Math.floor(y / cell); row <= (y + height) / cell; row++) for (let column = Math.floor(x / cell); column <= (x + width) / cell; column++) places.add(key(column, row))
+    return places
+  }
   for (const flaw of flaws) {
-    const { x, y } = shapeCentre(flaw.shape)
-    const at = key(x, y)
-    const list = cells.get(at)
-    if (list) list.push(flaw)
-    else cells.set(at, [flaw])
+    for (const at of placesOf(flaw)) {
+      const list = cells.get(at)
+      if (list) list.push(flaw)
+      else cells.set(at, [flaw])
+    }
   }
   return (flaw) => {
-    const { x, y } = shapeCentre(flaw.shape)
-    const found: Flaw[] = []
-    for (let dy = -1; dy <= 1; dy++) for (let dx = -1; dx <= 1; dx++) found.push(...(cells.get(key(x + dx * cell, y + dy * cell)) ?? []))
-    return found.filter((other) => other !== flaw)
+    const found = new Set<Flaw>()
+    for (const at of placesOf(flaw)) for (let dy = -1; dy <= 1; dy++) for (let dx = -1; dx <= 1; dx++) for (const other of cells.get(at + key(dx, dy)) ?? []) found.add(other)
+    found.delete(flaw)
+    return [...found]
   }
 }

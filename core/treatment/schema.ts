@@ -30,10 +30,17 @@ export const FlawState = Type.Union([Type.Literal('open'), Type.Literal('mended'
   description: 'open: nothing done; mended: not yet judged by a person; settled: looked at and content; left: kept on purpose.',
 })
 
+/** What can be wrong with a picture; `other` is what a restorer marked without naming it. */
+export const FLAW_KINDS = ['dust', 'speck', 'hair', 'scratch', 'fold', 'wire', 'tear', 'loss', 'stain', 'smudge', 'flat', 'moire', 'other'] as const
+
+/** What can be searched for; lines are hairs, scratches, folds and wires. */
+export const SEARCH_KINDS = ['dust', 'speck', 'line'] as const
+export type SearchKind = (typeof SEARCH_KINDS)[number]
+
 export const FlawSchema = Type.Object(
   {
     id: Identifier,
-    kind: Type.Union([Type.Literal('dust'), Type.Literal('speck'), Type.Literal('other')]),
+    kind: Type.Union(FLAW_KINDS.map((kind) => Type.Literal(kind)), { description: 'wire: a line that may belong to the picture; other: marked by hand and not named.' }),
     shape: ShapeSchema,
     state: FlawState,
     contrast: Type.Number({ description: 'Mean difference over the deviation of a pixel; negative where darker. 0 when not measured.' }),

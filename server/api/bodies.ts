@@ -1,5 +1,5 @@
 import { Type, type Static } from '@sinclair/typebox'
-import { Identifier, OperationSchema } from '@fennip/core/treatment/schema.js'
+import { Identifier, OperationSchema, SEARCH_KINDS } from '@fennip/core/treatment/schema.js'
 
 /** What requests may carry: one schema for validation, types and the OpenAPI description. */
 
@@ -22,7 +22,7 @@ export const UndoBody = Type.Object(
 )
 
 export const FindBody = Type.Object(
-  { kinds: Type.Array(Type.Union([Type.Literal('dust'), Type.Literal('speck')]), { minItems: 1, maxItems: 2 }), falseFinds: Type.Number({ minimum: 0.1, maximum: 500 }), within: Type.Optional(Identifier), without: Type.Optional(Identifier) },
+  { kinds: Type.Array(Type.Union(SEARCH_KINDS.map((kind) => Type.Literal(kind))), { minItems: 1, uniqueItems: true }), falseFinds: Type.Number({ minimum: 0.1, maximum: 500 }), within: Type.Optional(Identifier), without: Type.Optional(Identifier) },
   strict,
 )
 

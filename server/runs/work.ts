@@ -1,8 +1,10 @@
 import { mkdir } from 'node:fs/promises'
-import { gatherFinds, searchTiles, type Find, type FindOptions } from '@fennip/core/find/find.js'
+import { gatherFinds, searchTiles, type FindOptions } from '@fennip/core/find/find.js'
+import { flawsOfFinds, newFinds, undecidedFinds } from '@fennip/core/find/found-flaws.js'
+import { LINE_KINDS } from '@fennip/core/find/line-kinds.js'
 import { searchedArea, type SearchedArea } from '@fennip/core/find/searched-area.js'
-import { shapeCentre } from '@fennip/core/shape/shape.js'
-import type { Flaw, Operation, Step, Treatment } from '@fennip/core/treatment/schema.js'
+import { shapeCentre, type Shape } from '@fennip/core/shape/shape.js'
+import type { Operation, Step } from '@fennip/core/treatment/schema.js'
 import { rasterSource } from '@fennip/core/raster/raster.js'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'
 import { levelCount } from '@fennip/core/raster/pyramid.js'
@@ -59,37 +61,18 @@ async function find({ database, threads }: WorkTools, run: Run, progress: Progre
   )
   const now = await currentTreatment(database, run.picture)
   const searched = searchedArea(now.treatment, where)
-  const found = gatherFinds(parts.flat()).filter(({ shape }) => searched(shape.x, shape.y))
-  const fresh = newFlaws(now.treatment, found, run.id)
-  const undecided = undecidedFinds(now.treatment).filter(({ shape }) => searched(shapeCentre(shape).x, shapeCentre(shape).y)).map((flaw) => flaw.id)
+  const lies = ({ shape }: { shape: Shape }) => searched(shapeCentre(shape).x, shapeCentre(shape).y)
+  const open = undecidedFinds(now.treatment)
+  const decided = now.treatment.flaws.filter((flaw) => !open.includes(flaw))
+  const found = gatherFinds(parts, options, now.treatment.original).filter(lies)
+  const fresh = flawsOfFinds(newFinds(found, decided), (number) => `f${run.id.slice(0, 6)}-${number}`)
+  const sought = new Set(options.kinds.flatMap((kind) => kind === 'line' ? LINE_KINDS : [kind]) as string[])
+  const undecided = open.filter((flaw) => sought.has(flaw.kind) && lies(flaw)).map((flaw) => flaw.id)
   const operations: Operation[] = []
   if (undecided.length > 0) operations.push({ type: 'remove', list: 'flaws', ids: undecided })
   if (fresh.length > 0) operations.push({ type: 'put', list: 'flaws', items: fresh })
   if (operations.length > 0) await appendEdit(database, run.picture, now.revision, `Find: ${fresh.length} flaws`, operations)
   return { found: fresh.length, kept: now.treatment.flaws.length - undecided.length }
-}
-
-function undecidedFinds(treatment: Treatment): Flaw[] {
-  const mended = new Set(treatment.steps.map((step) => step.flaw))
-  return treatment.flaws.filter((flaw) => flaw.origin === 'found' && flaw.state === 'open' && !mended.has(flaw.id))
-}
-
-function newFlaws(treatment: Treatment, found: readonly Find[], run: string): Flaw[] {
-  const open = new Set(undecidedFinds(treatment).map((flaw) => flaw.id))
-  const decided = treatment.flaws.filter((flaw) => !open.has(flaw.id))
-  const round = (value: number, digits: number) => Math.round(value * 10 ** digits) / 10 ** digits
-  return found
-    .filter(({ shape }) => !decided.some((flaw) => flaw.shape.type === 'disc' && Math.hypot(flaw.shape.x - shape.x, flaw.shape.y - shape.y) < Math.max(flaw.shape.r, shape.r)))
-    .map(({ kind, shape, contrast, weight, confidence }, i) => ({
-      id: `f${run.slice(0, 6)}-${i + 1}`,
-      kind,
-      shape: { type: 'disc', x: round(shape.x, 2), y: round(shape.y, 2), r: round(shape.r, 2) },
-      state: 'open',
-      contrast: round(contrast, 2),
-      weight: round(weight, 1),
-      confidence: round(confidence, 3),
-      origin: 'found',
-    }))
 }
 
 /** Mend every open flaw, as one entry of the history. */

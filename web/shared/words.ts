@@ -2,7 +2,9 @@ import type { TelltaleName } from '@fennip/core/check/telltales.js'
 import type { Flaw } from '@fennip/core/treatment/schema.js'
 
 /** Words of the screen for what the treatment stores. */
-const KIND_WORDS = { dust: 'Dust', speck: 'Speck' } as const
+export const KIND_WORDS: Record<Flaw['kind'], string> = {
+  dust: 'Dust', speck: 'Speck', hair: 'Hair', scratch: 'Scratch', fold: 'Fold', wire: 'Wire', tear: 'Tear', loss: 'Loss', stain: 'Stain', smudge: 'Smudge', flat: 'Flat patch', moire: 'Moiré', other: 'By hand',
+}
 /** What a flaw is called: its kind where that is known, else its shape. */
 export function nameOf(flaw: Pick<Flaw, 'kind' | 'shape'>): string {
   if (flaw.kind !== 'other') return KIND_WORDS[flaw.kind]

@@ -1,0 +1,109 @@
+import { amongOthers, joinPieces, linePieces, type Line } from '@fennip/core/find/lines.js'
+import { searchTiles, tileSurroundings } from '@fennip/core/find/find.js'
+import { logLight } from '@fennip/core/find/log-light.js'
+import { rasterSource, type IntegerRaster } from '@fennip/core/raster/raster.js'
+import { makeTransfer } from '@fennip/core/raster/transfer.js'
+import { addFolds, addHairs, addScratches, copyLight, type TrueFlaw } from '@fennip/demo/damage.js'
+import { expose, lightOfRender, type Exposure, type Light } from '@fennip/demo/photograph.js'
+import { pylonLight } from '@fennip/demo/pictures.js'
+import { fileURLToPath } from 'node:url'
+import { openPhotographs } from './open-photographs.js'
+import { sceneOf } from './scenes.js'
+
+/** All lines of a picture before they are judged. */
+export function allLines(picture: IntegerRaster, depth: 8 | 16): Line[] {
+  const transfer = makeTransfer({ type: 'srgb' }, depth)
+  const source = rasterSource(picture)
+  return amongOthers(joinPieces(searchTiles(source.width, source.height).flatMap((tile) => {
+    const around = tileSurroundings(tile, source.width, source.height)
+    return linePieces(logLight(source.read(around), transfer), around, tile)
+  })))
+}
+
+/** Which places of a picture lie on which line: asked for a point, the lines within `reach` pixels. */
+export class LinePlaces {
+  private readonly cells = new Map<number, { x: number; y: number; line: number }[]>()
+
+  constructor(lines: readonly (readonly (readonly [number, number])[])[], private readonly reach: number) {
+    lines.forEach((path, line) => {
+      for (let k = 0; k < path.length; k++) {
+        const [ax, ay] = path[Math.max(0, k - 1)]!
+        const [bx, by] = path[k]!
+        // Points of a find lie further apart than those of the truth.
+        const steps = Math.max(1, Math.ceil(Math.hypot(bx - ax, by - ay)))
+        for (let t = 1; t <= steps; t++) this.put(ax + ((bx - ax) * t) / steps, ay + ((by - ay) * t) / steps, line)
+      }
+    })
+  }
+
+  private key(x: number, y: number): number {
+    return Math.floor(y / this.reach) * 100003 + Math.floor(x / this.reach)
+  }
+
+  private put(x: number, y: number, line: number): void {
+    const key = this.key(x, y)
+    const list = this.cells.get(key)
+    if (list) list.push({ x, y, line })
+    else this.cells.set(key, [{ x, y, line }])
+  }
+
+  near(x: number, y: number): number {
+    let best = -1
+    let nearest = this.reach
+    for (let dy = -1; dy <= 1; dy++) for (let dx = -1; dx <= 1; dx++) for (const point of this.cells.get(this.key(x + dx * this.reach, y + dy * this.reach)) ?? []) {
+      const distance = Math.hypot(point.x - x, point.y - y)
+      if (distance < nearest) {
+        nearest = distance
+        best = point.line
+      }
+    }
+    return best
+  }
+}
+
+/** Share of a path's points that lie within 4 pixels of the given lines. */
+export function shareOn(path: readonly (readonly [number, number])[], places: LinePlaces): number {
+  return path.filter(([x, y]) => places.near(x, y) >= 0).length / Math.max(1, path.length)
+}
+
+export const linesOf = (flaws: readonly TrueFlaw[]) => flaws.filter((flaw) => flaw.path && flaw.path.length > 20)
+
+/** A picture with lines put on, or none, and the truth about them. */
+export interface LineScene {
+  readonly name: string
+  /** A camera's: no scratches and folds, and wires may really be there. */
+  readonly frame: boolean
+  readonly clean: IntegerRaster
+  readonly picture: IntegerRaster
+  readonly depth: 8 | 16
+  readonly flaws: readonly TrueFlaw[]
+}
+
+const FRAME = { electrons: 14000, readNoise: 6, grainSize: 0, depth: 8 } as const
+const render = (name: string) => fileURLToPath(new URL(`../demo/scenes/${name}.jpg`, import.meta.url))
+
+/** Scratches, hairs and folds on the demo's scenes and on open photographs, and the same scenes without. */
+export async function lineScenes(seed: number): Promise<LineScene[]> {
+  const station = await lightOfRender(render('station'), { width: 3600, height: 2400, channels: 1, softness: 1.2, detail: 0.12, seed: 13 })
+  const paper = { ...station, channels: station.channels.map((plane) => ({ ...plane, data: plane.data.map((value) => 0.03 + 0.78 * value) })) }
+  const scenes: { name: string; frame: boolean; light: Light; exposure: Omit<Exposure, 'seed'> }[] = [
+    { name: 'station', frame: false, light: paper, exposure: { electrons: 1600, readNoise: 4, grainSize: 0.9, depth: 16 } },
+    { name: 'pylon', frame: true, light: await pylonLight({ width: 3000, height: 2000 }), exposure: FRAME },
+    { name: 'shaft', frame: false, light: await lightOfRender(render('shaft'), { width: 3000, height: 2000, channels: 3, softness: 1.1, detail: 0.12, seed: 12 }), exposure: { electrons: 6000, readNoise: 9, grainSize: 0, depth: 8 } },
+  ]
+  for (const { name, raster } of await openPhotographs()) scenes.push({ name, frame: name.startsWith('rocket'), light: sceneOf(raster, makeTransfer({ type: 'srgb' }, 8)), exposure: FRAME })
+  return scenes.flatMap(({ name, frame, light, exposure }) => {
+    const hurt = copyLight(light)
+    const scale = (light.width * light.height) / 15e6
+    const flaws = [
+      ...(frame ? [] : addScratches(hurt, { count: Math.max(3, Math.round(26 * scale)), seed })),
+      ...addHairs(hurt, { count: Math.max(3, Math.round(16 * scale)), width: [1, 3.5], depth: [0.08, 0.8], tone: frame ? 'dark' : 'both', seed: seed + 1 }),
+      ...(frame ? [] : addFolds(hurt, { count: light.width > 2000 ? 3 : 1, width: 5, seed: seed + 2 })),
+    ]
+    const { clean, damaged } = expose(light, hurt, { ...exposure, seed })
+    return [
+      { name, frame, clean, picture: damaged, depth: exposure.depth, flaws },
+      { name: `${name} clean`, frame, clean, picture: clean, depth: exposure.depth, flaws: [] },
+    ]
+  })
+}

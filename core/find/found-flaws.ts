@@ -1,0 +1,48 @@
+import { distanceAt, shapeBounds, type Shape } from '../shape/shape.js'
+import type { Flaw, Treatment } from '../treatment/schema.js'
+import type { Find } from './find.js'
+
+/** What an earlier search found and nobody has decided on. */
+export function undecidedFinds(treatment: Pick<Treatment, 'flaws' | 'steps'>): Flaw[] {
+  const mended = new Set(treatment.steps.map((step) => step.flaw))
+  return treatment.flaws.filter((flaw) => flaw.origin === 'found' && flaw.state === 'open' && !mended.has(flaw.id))
+}
+
+/** Finds as open flaws of a treatment, numbered from 1. */
+export function flawsOfFinds(finds: readonly Find[], idOf: (number: number) => string): Flaw[] {
+  return finds.map(({ kind, shape, contrast, weight, confidence }, i) => ({
+    id: idOf(i + 1), kind, shape: rounded(shape), state: 'open', contrast: round(contrast, 2), weight: round(weight, 1), confidence: round(confidence, 3), origin: 'found',
+  }))
+}
+
+/** Finds that are none of the given flaws seen again: those whose larger part lies outside each of them. */
+export function newFinds(finds: readonly Find[], known: readonly Flaw[]): Find[] {
+  const bounds = known.map(({ shape }) => shapeBounds(shape))
+  return finds.filter(({ shape }) => {
+    const points = pointsOf(shape)
+    return !known.some((flaw, k) => {
+      // Of two discs the centre of one lies in the other, whichever is larger.
+      const reach = shape.type === 'disc' && flaw.shape.type === 'disc' ? Math.max(0, shape.r - flaw.shape.r) : 1
+      const { x, y, width, height } = bounds[k]!
+      const near = points.filter(([px, py]) => px > x - reach && py > y - reach && px < x + width + reach && py < y + height + reach)
+      return 2 * near.length > points.length && 2 * near.filter(([px, py]) => distanceAt(flaw.shape, px, py) < reach).length > points.length
+    })
+  })
+}
+
+/** Places that stand for a shape: the centre of a disc, the corners of others. */
+function pointsOf(shape: Shape): readonly (readonly [number, number])[] {
+  return shape.type === 'disc' ? [[shape.x, shape.y]] : shape.points
+}
+
+const round = (value: number, digits: number) => Math.round(value * 10 ** digits) / 10 ** digits
+
+/** To a hundredth of a pixel: what a document of thousands of flaws need not carry further. */
+function rounded(shape: Shape): Shape {
+  const points = (list: readonly (readonly [number, number])[]) => list.map(([x, y]): [number, number] => [round(x, 2), round(y, 2)])
+  switch (shape.type) {
+    case 'disc': return { type: 'disc', x: round(shape.x, 2), y: round(shape.y, 2), r: round(shape.r, 2) }
+    case 'stroke': return { type: 'stroke', points: points(shape.points), width: round(shape.width, 2) }
+    case 'outline': return { type: 'outline', points: points(shape.points), ...(shape.holes ? { holes: shape.holes.map(points) } : {}) }
+  }
+}

@@ -1,0 +1,46 @@
+import type { Stroke } from '../shape/shape.js'
+import { judge, leastScore, lineJudge } from './judge.js'
+import { amongOthers, joinPieces, lineFeatures, type Line, type LinePiece } from './lines.js'
+
+export const LINE_KINDS = ['hair', 'scratch', 'fold', 'wire'] as const
+export type LineKind = (typeof LINE_KINDS)[number]
+
+/** A line that was judged a flaw, or that may be a thing in the picture: of those the restorer decides. */
+export interface LineFind {
+  readonly kind: LineKind
+  readonly shape: Stroke
+  readonly contrast: number
+  readonly weight: number
+  readonly confidence: number
+}
+
+/** A mend is slightly wider than its flaw: common practice. */
+const WIDER = 1
+
+/** Lines of the pieces of all tiles, judged and named. */
+export function judgedLines(pieces: readonly LinePiece[], falseFindsPerMegapixel: number, size: { readonly width: number; readonly height: number }): LineFind[] {
+  const least = leastScore(lineJudge, falseFindsPerMegapixel)
+  return amongOthers(joinPieces(pieces)).flatMap((line) => {
+    const { score, confidence } = judge(lineJudge, lineFeatures(line))
+    if (score < least) return []
+    return [{ kind: kindOfLine(line, size), shape: { type: 'stroke' as const, points: line.points.map(([x, y]): [number, number] => [x, y]), width: line.width + WIDER }, contrast: line.contrast, weight: line.weight, confidence }]
+  })
+}
+
+/** Share of the shorter side of a picture that a fold, and a wire, is long at least. */
+const FOLD_LENGTH = 0.3
+const WIRE_LENGTH = 0.1
+/** What a fold leaves bare is wider than a scratch, pixels. */
+const FOLD_WIDTH = 3
+/** Over this share of its length apart, the ends of a line make it a straight one. */
+const STRAIGHT = 0.94
+
+/** By tone, length and course: common practice of what each looks like. */
+export function kindOfLine(line: Line, size: { readonly width: number; readonly height: number }): LineKind {
+  const [first, last] = [line.points[0]!, line.points.at(-1)!]
+  const straight = Math.sqrt((first[0] - last[0]) ** 2 + (first[1] - last[1]) ** 2) > STRAIGHT * line.length
+  const side = Math.min(size.width, size.height)
+  if (!straight) return 'hair'
+  if (line.difference < 0) return line.length > WIRE_LENGTH * side ? 'wire' : 'hair'
+  return line.width > FOLD_WIDTH && line.length > FOLD_LENGTH * side ? 'fold' : 'scratch'
+}

@@ -1,0 +1,163 @@
+import { describe, expect, it } from 'vitest'
+import { makeRandom } from '../random.js'
+import { makeRaster, rasterSource, type IntegerRaster, type Plane } from '../raster/raster.js'
+import { makeTransfer } from '../raster/transfer.js'
+import { distanceAt, type Stroke } from '../shape/shape.js'
+import type { Flaw } from '../treatment/schema.js'
+import { makeOctaves } from './candidates.js'
+import { findFlaws, type Find } from './find.js'
+import { flawsOfFinds, newFinds, undecidedFinds } from './found-flaws.js'
+import { kindOfLine } from './line-kinds.js'
+import { amongOthers, joinPieces, linePieces, type Line, type LinePiece } from './lines.js'
+import { findRidges } from './ridges.js'
+
+type Point = readonly [number, number]
+interface Drawn { readonly path: readonly Point[]; readonly width: number; readonly depth: number }
+
+/** Noise of a deviation of 0.02 with lines of a soft edge laid on. */
+function plane(width: number, height: number, lines: readonly Drawn[], ground: (x: number, y: number) => number = () => 0): Plane {
+  const random = makeRandom(21)
+  const data = new Float32Array(width * height)
+  for (let i = 0; i < data.length; i++) {
+    const x = (i % width) + 0.5
+    const y = Math.floor(i / width) + 0.5
+    let noise = -6
+    for (let k = 0; k < 12; k++) noise += random.uniform()
+    data[i] = ground(x, y) + 0.02 * noise
+    for (const { path, width: wide, depth } of lines) {
+      const stroke: Stroke = { type: 'stroke', points: path.map(([px, py]): [number, number] => [px, py]), width: wide }
+      data[i]! += depth * Math.max(0, Math.min(1, 0.5 - distanceAt(stroke, x, y)))
+    }
+  }
+  return { width, height, data }
+}
+const whole = (p: Plane) => ({ x: 0, y: 0, width: p.width, height: p.height })
+const piecesOf = (p: Plane): LinePiece[] => joinPieces(linePieces(p, whole(p), whole(p)))
+/** Greatest distance of a path's points from the line between two. */
+const astray = (points: readonly Point[], [a, b]: readonly [Point, Point]) => {
+  const length = Math.hypot(b[0] - a[0], b[1] - a[1])
+  return Math.max(...points.map(([x, y]) => Math.abs((b[0] - a[0]) * (a[1] - y) - (a[0] - x) * (b[1] - a[1])) / length))
+}
+
+describe('a ridge', () => {
+  const slanted: Drawn = { path: [[30, 40], [170, 95]], width: 2, depth: 0.3 }
+  it('is followed along the middle of a line, within half a pixel and nearly to its ends', () => {
+    const paths = findRidges(makeOctaves(plane(200, 140, [slanted]), 26), 3).filter(({ points }) => points.length > 60)
+    const longest = paths.sort((a, b) => b.points.length - a.points.length)[0]!
+    expect(longest.sign).toBe(1)
+    // Beyond its ends it is followed into noise for a little.
+    expect(astray(longest.points.filter(([x]) => x > 30 && x < 170), [[30, 40], [170, 95]])).toBeLessThan(0.75)
+    const xs = longest.points.map(([x]) => x)
+    expect(Math.min(...xs)).toBeLessThan(36)
+    expect(Math.max(...xs)).toBeGreaterThan(164)
+  })
+  it('is not seen along an edge, where only one side is darker', () => {
+    const edge = plane(200, 140, [], (x, y) => (y > 40 + 0.3 * x ? 0.4 : 0))
+    // What remains of an edge after the second derivative is uneven on both sides: measured, not refused at once.
+    for (const piece of piecesOf(edge).filter(({ length }) => length > 60)) expect(piece.unevenness).toBeGreaterThan(1)
+  })
+})
+
+describe('a line', () => {
+  it.each([[1.5, 0.3], [4, 0.25], [9, -0.25], [18, -0.3]])('%d px wide is measured: width, length and sign', (width, depth) => {
+    const [found] = piecesOf(plane(420, 240, [{ path: [[40, 100], [380, 130]], width, depth }])).sort((a, b) => b.weight - a.weight)
+    expect(Math.sign(found!.difference)).toBe(Math.sign(depth))
+    expect(found!.width / width).toBeGreaterThan(0.6)
+    expect(found!.width / width).toBeLessThan(2.2)
+    expect(found!.length).toBeGreaterThan(280)
+    expect(found!.length).toBeLessThan(375)
+  })
+  it('is one line over a gap and over the edge of two tiles', () => {
+    const broken = plane(400, 120, [{ path: [[30, 50], [180, 55]], width: 2, depth: 0.3 }, { path: [[196, 55.6], [370, 61]], width: 2, depth: 0.3 }])
+    const left = { x: 0, y: 0, width: 230, height: 120 }
+    const right = { x: 230, y: 0, width: 170, height: 120 }
+    const pieces = [...linePieces(broken, whole(broken), left), ...linePieces(broken, whole(broken), right)].filter(({ length, difference }) => length > 20 && difference > 0)
+    expect(pieces.length).toBeGreaterThanOrEqual(2)
+    const [one] = joinPieces(pieces).sort((a, b) => b.length - a.length)
+    expect(one!.length).toBeGreaterThan(300)
+    expect(astray(one!.points, [[30, 50], [370, 61]])).toBeLessThan(1.5)
+  })
+  it('stays two where two run side by side', () => {
+    const pair = plane(300, 120, [{ path: [[30, 50], [270, 50]], width: 2, depth: 0.3 }, { path: [[30, 62], [270, 62]], width: 2, depth: 0.3 }])
+    expect(piecesOf(pair).filter(({ length, difference }) => length > 200 && difference > 0)).toHaveLength(2)
+  })
+  it('that is one of many alike stands out less than one alone', () => {
+    const line = (y: number): Drawn => ({ path: [[20, y], [380, y + 6]], width: 2, depth: 0.3 })
+    const longest = (drawn: readonly Drawn[]) => amongOthers(piecesOf(plane(400, 200, drawn))).sort((a, b) => b.length - a.length)[0]!
+    const alone = longest([line(100)])
+    const amongSix = longest([30, 58, 86, 114, 142, 170].map(line))
+    expect(alone.family).toBe(0)
+    expect(amongSix.family).toBeGreaterThanOrEqual(4)
+    expect(amongSix.standing).toBeLessThan(alone.standing)
+  })
+})
+
+describe('the kind of a line', () => {
+  const size = { width: 1000, height: 800 }
+  const line = (points: readonly Point[], width: number, difference: number): Line => ({
+    points, width, difference, length: points.slice(1).reduce((sum, [x, y], k) => sum + Math.hypot(x - points[k]![0], y - points[k]![1]), 0),
+    contrast: 5, weight: 40, steadiness: 1, unevenness: 0.1, echo: 0.1, response: 5, unrest: 1, softness: 0.4, wiggle: 0.1, standing: 10, family: 0,
+  })
+  it.each([
+    ['scratch', [[100, 100], [400, 130]], 2, 0.3],
+    ['fold', [[0, 300], [900, 330]], 6, 0.3],
+    ['wire', [[0, 300], [900, 330]], 3, -0.3],
+    ['hair', [[100, 100], [160, 180], [100, 260]], 2, -0.3],
+    ['hair', [[100, 100], [140, 120]], 2, -0.3],
+  ] as const)('%s follows from tone, length and course', (kind, points, width, difference) => {
+    expect(kindOfLine(line(points, width, difference), size)).toBe(kind)
+  })
+})
+
+const transfer = makeTransfer({ type: 'srgb' }, 8)
+/** A grey picture with pale scratches. */
+function scratched(scratches: readonly Drawn[]): IntegerRaster {
+  const light = plane(500, 400, scratches)
+  const raster = makeRaster(500, 400, 1, 8)
+  for (let i = 0; i < light.data.length; i++) raster.data[i] = transfer.encode(0.2 * Math.exp(light.data[i]!))
+  return raster
+}
+
+describe('a search for lines', () => {
+  const drawn: Drawn[] = [{ path: [[60, 80], [430, 120]], width: 1.5, depth: 0.4 }, { path: [[90, 350], [400, 250]], width: 1.5, depth: 0.35 }]
+  const picture = rasterSource(scratched(drawn))
+  it('finds scratches to the pixel, as strokes a little wider than they are', () => {
+    const finds = findFlaws(picture, transfer, { kinds: ['line'], falseFinds: 3 })
+    expect(finds).toHaveLength(2)
+    for (const { path, width } of drawn) {
+      const found = finds.find(({ shape }) => shape.type === 'stroke' && astray(shape.points, [path[0]!, path[1]!]) < 1.5)!
+      expect(found, `${path}`).toBeDefined()
+      expect(found.kind).toBe('scratch')
+      expect((found.shape as Stroke).width).toBeGreaterThan(width)
+      expect((found.shape as Stroke).width).toBeLessThan(width + 4)
+      expect(found.contrast).toBeGreaterThan(3)
+    }
+  })
+  it('takes no piece of a line for a speck', () => {
+    const finds = findFlaws(picture, transfer, { kinds: ['speck', 'line'], falseFinds: 3 })
+    for (const { kind, shape } of finds) {
+      if (kind !== 'speck' || shape.type !== 'disc') continue
+      for (const { path, width } of drawn) expect(astray([[shape.x, shape.y]], [path[0]!, path[1]!]), 'a speck on a scratch').toBeGreaterThan(width)
+    }
+  })
+  it('finds nothing in noise', () => expect(findFlaws(rasterSource(scratched([])), transfer, { kinds: ['line'], falseFinds: 3 })).toEqual([]))
+})
+
+describe('finds and flaws', () => {
+  const stroke: Stroke = { type: 'stroke', points: [[10, 10], [50, 12], [90.123, 14.456]], width: 4.567 }
+  const find: Find = { kind: 'scratch', shape: stroke, contrast: 4.5678, weight: 33.333, confidence: 0.98765 }
+  const [flaw] = flawsOfFinds([find], (n) => `l${n}`)
+  it('a find becomes an open flaw with an identifier, no finer than a hundredth of a pixel', () => {
+    expect(flaw).toEqual({ id: 'l1', kind: 'scratch', shape: { type: 'stroke', points: [[10, 10], [50, 12], [90.12, 14.46]], width: 4.57 }, state: 'open', contrast: 4.57, weight: 33.3, confidence: 0.988, origin: 'found' })
+  })
+  it('a line seen again is no new one, though it is longer or shorter', () => {
+    const again: Find = { ...find, shape: { ...stroke, points: [[30, 11.5], [52, 12.4], [80, 14]] } }
+    const aside: Find = { ...find, shape: { ...stroke, points: [[10, 40], [50, 42], [90, 44]] } }
+    expect(newFinds([again, aside], [flaw!])).toEqual([aside])
+  })
+  it('only found, open and unmended flaws are undecided', () => {
+    const list: Flaw[] = [flaw!, { ...flaw!, id: 'l2', state: 'left' }, { ...flaw!, id: 'l3', origin: 'hand' }, { ...flaw!, id: 'l4' }]
+    const step = { flaw: 'l4' } as never
+    expect(undecidedFinds({ flaws: list, steps: [step] }).map(({ id }) => id)).toEqual(['l1'])
+  })
+})

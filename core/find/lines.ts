@@ -1,0 +1,457 @@
+import { ln } from '../raster/exact-math.js'
+import type { Plane, Region } from '../raster/raster.js'
+import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
+import { makeOctaves, type Octaves } from './candidates.js'
+import { findRidges, type RidgePath } from './ridges.js'
+
+/** Lines up to this wide are found, in pixels. */
+const WIDEST = 26
+const LAST_OCTAVE = 3
+
+/** What was measured along a line or a piece of one; means are over its points. */
+export interface LinePiece {
+  /** Along its middle, in pixels of the picture, about two pixels apart or as wide as it is. */
+  readonly points: readonly (readonly [number, number])[]
+  /** Pixels between the edges, where a fifth of the middle's difference is left. */
+  readonly width: number
+  readonly length: number
+  /** Mean difference of the middle and both sides, log light; negative where darker. */
+  readonly difference: number
+  /** Mean difference over the deviation of a pixel. */
+  readonly contrast: number
+  /** The same summed along it, against what the same question finds beside it. */
+  readonly weight: number
+  /** Share of its stretches that stand out as a whole does: an edge of texture comes and goes. */
+  readonly steadiness: number
+  /** How much the sides differ from each other over how much the middle differs from them. */
+  readonly unevenness: number
+  /** The strongest answer to the same question asked beside it, over its own: near 1 in weave and brick. */
+  readonly echo: number
+  readonly response: number
+  readonly unrest: number
+  /** Width of its edges over its own: what lay on the lens or on the print is sharper than the picture. */
+  readonly softness: number
+  /** How far its way strays from a smooth bend, in pixels of its own scale: texture runs jagged, a hair bends evenly. */
+  readonly wiggle: number
+}
+
+/** A line seen among the others of its picture. */
+export interface Line extends LinePiece {
+  /** Its strength over what the stronger of the lines around it have: a flaw stands out, mortar joints are all alike. */
+  readonly standing: number
+  /** How many lines around run the same way and are alike in width and tone. */
+  readonly family: number
+}
+
+/**
+ * Pieces of lines in a tile: curvilinear structure with what speaks for it and against it.
+ *
+ * @param plane         Log light of the tile with its surroundings.
+ * @param surroundings  Where the plane lies in the picture.
+ * @param tile          Points outside are another tile's.
+ */
+export function linePieces(plane: Plane, surroundings: Region, tile: Region): LinePiece[] {
+  const octaves = makeOctaves(plane, WIDEST)
+  const paths = findRidges(octaves, LAST_OCTAVE)
+  const inTile = paths.flatMap((path) => clipped(path, surroundings, tile))
+  return onceOnly(inTile, plane.width, plane.height).flatMap((followed) => {
+    const path = withoutTails(octaves, followed)
+    const piece = measure(octaves, path)
+    return piece ? [{ ...piece, points: spread(path.points, Math.max(2, 0.7 * piece.width)).map(([x, y]) => [x + surroundings.x, y + surroundings.y] as const) }] : []
+  })
+}
+
+/** A path less what was followed beyond the ends of its line, into noise: there the middle no longer stands out. */
+function withoutTails(octaves: Octaves, path: RidgePath): RidgePath {
+  const { points, sign, octave } = path
+  const scale = 2 ** Math.max(0, octave - 1)
+  const { values, mean } = ask(planeOf(octaves, octave), points, normalsOf(points), scale, 1, 0)
+  const stands = (from: number) => {
+    let sum = 0
+    for (let k = from; k < from + STRETCH; k++) sum += sign * values[k]!
+    return sum > STANDS_OUT * STRETCH * Math.abs(mean)
+  }
+  let first = 0
+  let last = points.length - STRETCH
+  while (first < last && !stands(first)) first++
+  while (last > first && !stands(last)) last--
+  return last > first ? { ...path, points: points.slice(first, last + STRETCH) } : path
+}
+
+/** A stretch of so many points stands out with its line when it has this share of the line's difference. */
+const STRETCH = 8
+const STANDS_OUT = 0.4
+
+/** Where a line is two pixels wide, its profile is still seen; finer, noise is. */
+const planeOf = (octaves: Octaves, octave: number) => octaves.planes[Math.max(0, octave - 1)]!
+
+/** The parts of a path whose points lie in the tile. */
+function clipped(path: RidgePath, surroundings: Region, tile: Region): RidgePath[] {
+  const parts: (readonly [number, number])[][] = []
+  let part: (readonly [number, number])[] | null = null
+  for (const point of path.points) {
+    const x = point[0] + surroundings.x
+    const y = point[1] + surroundings.y
+    const inside = x >= tile.x && y >= tile.y && x < tile.x + tile.width && y < tile.y + tile.height
+    if (!inside) part = null
+    else if (part) part.push(point)
+    else parts.push((part = [point]))
+  }
+  return parts.filter((points) => points.length >= 4).map((points) => ({ ...path, points }))
+}
+
+/** Least answer, summed as noise sums, of a path that is looked at more closely. */
+const LEAST_SUM = 8
+const CELL = 4
+
+/** A line answers in several octaves: the octave where it answers most keeps it. */
+function onceOnly(paths: readonly RidgePath[], width: number, height: number): RidgePath[] {
+  const strength = ({ response, points }: RidgePath) => response * Math.sqrt(points.length)
+  // A point of a wide octave stands for more pixels.
+  const rank = (path: RidgePath) => strength(path) * (1 + 0.35 * path.octave)
+  const sorted = paths.filter((path) => strength(path) >= LEAST_SUM).sort((a, b) => rank(b) - rank(a) || a.points[0]![1] - b.points[0]![1] || a.points[0]![0] - b.points[0]![0])
+  const columns = Math.ceil(width / CELL)
+  const taken = new Uint8Array(columns * Math.ceil(height / CELL))
+  const cellOf = (x: number, y: number) => Math.floor(y / CELL) * columns + Math.floor(x / CELL)
+  const kept: RidgePath[] = []
+  for (const path of sorted) {
+    let covered = 0
+    for (const [x, y] of path.points) covered += taken[cellOf(x, y)]!
+    if (covered > 0.5 * path.points.length) continue
+    kept.push(path)
+    const reach = 1.5 * 2 ** path.octave
+    for (const [x, y] of path.points) {
+      for (let dy = -reach; dy <= reach; dy += reach) {
+        for (let dx = -reach; dx <= reach; dx += reach) {
+          const px = x + dx
+          const py = y + dy
+          if (px >= 0 && py >= 0 && px < width && py < height) taken[cellOf(px, py)] = 1
+        }
+      }
+    }
+  }
+  return kept
+}
+
+/** Half a profile in half pixels of the plane it is read from. */
+const PROFILE = 20
+
+/** What speaks for a path, read across it at every point. */
+function measure(octaves: Octaves, path: RidgePath): Omit<LinePiece, 'points'> | null {
+  const plane = planeOf(octaves, path.octave)
+  const scale = 2 ** Math.max(0, path.octave - 1)
+  const { points, sign } = path
+  const n = points.length
+  const profile = new Float64Array(2 * PROFILE + 1)
+  const normals = normalsOf(points)
+  let length = 0
+  for (let k = 0; k < n; k++) {
+    if (k > 0) length += distanceOf(points[k]!, points[k - 1]!)
+    const x = points[k]![0] / scale
+    const y = points[k]![1] / scale
+    const [nx, ny] = normals[k]!
+    for (let j = -PROFILE; j <= PROFILE; j++) profile[j + PROFILE]! += sampleAt(plane, x + 0.5 * j * nx, y + 0.5 * j * ny) / n
+  }
+  const sides = (mean(profile, 0, PROFILE / 2) + mean(profile, 2 * PROFILE - PROFILE / 2 + 1, 2 * PROFILE + 1)) / 2
+  let peak = PROFILE
+  for (let j = PROFILE - 2; j <= PROFILE + 2; j++) if (sign * profile[j]! > sign * profile[peak]!) peak = j
+  const height = sign * (profile[peak]! - sides)
+  if (height <= 0) return null
+  const edge = (direction: 1 | -1) => {
+    let j = peak
+    while (j > 0 && j < 2 * PROFILE && sign * (profile[j]! - sides) > 0.2 * height) j += direction
+    return j
+  }
+  const half = Math.max(0.5, (edge(1) - edge(-1)) / 4)
+  const heart = (direction: 1 | -1) => {
+    let j = peak
+    while (j > 0 && j < 2 * PROFILE && sign * (profile[j]! - sides) > 0.7 * height) j += direction
+    return j
+  }
+
+  // The same question at the path and beside it: what it finds there is what the ground alone shows.
+  const beside = [1.6 * half + 4, 3 * half + 8].flatMap((away) => [away, -away])
+  const own = ask(plane, points, normals, scale, half, 0)
+  const others = beside.map((away) => ask(plane, points, normals, scale, half, away))
+  const difference = own.mean
+  if (sign * difference <= 0) return null
+  const strayed: number[] = []
+  for (const other of others) for (const value of other.values) strayed.push(Math.abs(value))
+  const stray = Math.max(1e-4, DEVIATION_PER_MAD * median(Float32Array.from(strayed)))
+  let steady = 0
+  let stretches = 0
+  for (let k = 0; k < n; k += STRETCH) {
+    let sum = 0
+    const end = Math.min(n, k + STRETCH)
+    for (let j = k; j < end; j++) sum += own.values[j]!
+    if ((sign * sum) / (end - k) > STANDS_OUT * Math.abs(difference)) steady++
+    stretches++
+  }
+  return {
+    width: 2 * half * scale,
+    length,
+    difference,
+    contrast: difference / Math.max(1e-4, noiseOf(plane, points, normals, scale, beside[0]!)),
+    // Neighbouring answers share pixels: about half of them are independent.
+    weight: (Math.abs(difference) * Math.sqrt(n / 2)) / stray,
+    steadiness: steady / stretches,
+    unevenness: own.unevenness / Math.abs(difference),
+    echo: Math.max(...others.map((other) => Math.abs(other.mean))) / Math.abs(difference),
+    response: path.response,
+    unrest: path.unrest,
+    softness: 1 - (heart(1) - heart(-1)) / Math.max(1, edge(1) - edge(-1)),
+    wiggle: wiggleOf(points) / 2 ** path.octave,
+  }
+}
+
+/** Mean third difference of the points of a path, five steps apart: 0 on a straight line and on an even bend. */
+function wiggleOf(points: RidgePath['points']): number {
+  const lag = Math.max(1, Math.min(5, Math.floor((points.length - 1) / 3)))
+  let sum = 0
+  let count = 0
+  for (let k = 3 * lag; k < points.length; k++) {
+    const [a, b, c, d] = [points[k]!, points[k - lag]!, points[k - 2 * lag]!, points[k - 3 * lag]!]
+    const x = a[0] - 3 * b[0] + 3 * c[0] - d[0]
+    const y = a[1] - 3 * b[1] + 3 * c[1] - d[1]
+    sum += Math.sqrt(x * x + y * y)
+    count++
+  }
+  return sum / Math.max(1, count)
+}
+
+/** The middle of a line less both of its sides, at every point, the line thought `away` pixels aside. */
+function ask(plane: Plane, points: RidgePath['points'], normals: readonly (readonly [number, number])[], scale: number, half: number, away: number) {
+  const values = new Float32Array(points.length)
+  let sum = 0
+  let uneven = 0
+  for (let k = 0; k < points.length; k++) {
+    const [nx, ny] = normals[k]!
+    const x = points[k]![0] / scale + away * nx
+    const y = points[k]![1] / scale + away * ny
+    const read = (d: number) => sampleAt(plane, x + d * nx, y + d * ny)
+    const middle = half < 1 ? read(0) : (read(0) + read(-0.4 * half) + read(0.4 * half)) / 3
+    const left = (read(half + 1) + read(half + 2)) / 2
+    const right = (read(-half - 1) + read(-half - 2)) / 2
+    values[k] = middle - (left + right) / 2
+    sum += values[k]!
+    uneven += Math.abs(left - right)
+  }
+  return { values, mean: sum / points.length, unevenness: uneven / points.length }
+}
+
+/** Deviation of a pixel beside a line, from neighbours along it. */
+function noiseOf(plane: Plane, points: RidgePath['points'], normals: readonly (readonly [number, number])[], scale: number, away: number): number {
+  const differences = new Float32Array(points.length)
+  for (let k = 0; k < points.length; k++) {
+    const [nx, ny] = normals[k]!
+    const x = Math.floor(points[k]![0] / scale + away * nx)
+    const y = Math.floor(points[k]![1] / scale + away * ny)
+    if (x < 0 || y < 0 || x + 1 >= plane.width || y >= plane.height) continue
+    differences[k] = Math.abs(plane.data[y * plane.width + x]! - plane.data[y * plane.width + x + 1]!)
+  }
+  return (DEVIATION_PER_MAD * median(differences)) / Math.sqrt(2)
+}
+
+function normalsOf(points: RidgePath['points']): (readonly [number, number])[] {
+  return points.map((_point, k) => {
+    const a = points[Math.max(0, k - 4)]!
+    const b = points[Math.min(points.length - 1, k + 4)]!
+    const length = Math.max(1e-9, distanceOf(a, b))
+    return [-(b[1] - a[1]) / length, (b[0] - a[0]) / length] as const
+  })
+}
+
+/** Value at a place, pixel centres at .5, between the four pixels around it; beyond the edge the edge is repeated. */
+function sampleAt({ width, height, data }: Plane, x: number, y: number): number {
+  const px = Math.max(0, Math.min(width - 1.001, x - 0.5))
+  const py = Math.max(0, Math.min(height - 1.001, y - 0.5))
+  const left = Math.floor(px)
+  const top = Math.floor(py)
+  const u = px - left
+  const v = py - top
+  const i = top * width + left
+  return (1 - v) * ((1 - u) * data[i]! + u * data[i + 1]!) + v * ((1 - u) * data[i + width]! + u * data[i + width + 1]!)
+}
+
+function mean(values: Float64Array, from: number, to: number): number {
+  let sum = 0
+  for (let i = from; i < to; i++) sum += values[i]!
+  return sum / (to - from)
+}
+
+const distanceOf = (a: readonly [number, number], b: readonly [number, number]) => Math.sqrt((a[0] - b[0]) ** 2 + (a[1] - b[1]) ** 2)
+
+/** Fewer points, about `apart` pixels from each other; both ends stay. */
+function spread(points: RidgePath['points'], apart: number): (readonly [number, number])[] {
+  const kept = [points[0]!]
+  for (const point of points.slice(1, -1)) if (distanceOf(point, kept.at(-1)!) >= apart) kept.push(point)
+  if (points.length > 1) kept.push(points.at(-1)!)
+  return kept
+}
+
+/**
+ * Put pieces together that go on in each other: over the edges of tiles, and where a line fades out and comes back.
+ *
+ * Two ends are joined when they lie close for the lines' length, look at each other, and are alike in tone and width.
+ */
+export function joinPieces(pieces: readonly LinePiece[]): LinePiece[] {
+  const ends = pieces.flatMap((piece, index) => [endOf(piece, index, 'first'), endOf(piece, index, 'last')])
+  const cell = 64
+  const cells = new Map<number, End[]>()
+  const key = (x: number, y: number) => Math.floor(y / cell) * 65536 + Math.floor(x / cell)
+  for (const end of ends) cells.set(key(end.x, end.y), [...(cells.get(key(end.x, end.y)) ?? []), end])
+  const offers: { a: End; b: End; cost: number }[] = []
+  for (const a of ends) {
+    for (let dy = -1; dy <= 1; dy++) {
+      for (let dx = -1; dx <= 1; dx++) {
+        for (const b of cells.get(key(a.x + dx * cell, a.y + dy * cell)) ?? []) {
+          if (b.index <= a.index) continue
+          const cost = joinCost(pieces[a.index]!, a, pieces[b.index]!, b)
+          if (cost < 1) offers.push({ a, b, cost })
+        }
+      }
+    }
+  }
+  offers.sort((p, q) => p.cost - q.cost || p.a.index - q.a.index || p.b.index - q.b.index)
+  const partner = new Map<End, End>()
+  const chainOf = pieces.map((_piece, i) => i)
+  const rootOf = (i: number): number => (chainOf[i] === i ? i : (chainOf[i] = rootOf(chainOf[i]!)))
+  for (const { a, b } of offers) {
+    if (partner.has(a) || partner.has(b) || rootOf(a.index) === rootOf(b.index)) continue
+    partner.set(a, b)
+    partner.set(b, a)
+    chainOf[rootOf(a.index)] = rootOf(b.index)
+  }
+  const done = new Set<number>()
+  const result: LinePiece[] = []
+  const walk = (from: End) => {
+    const list: LinePiece[] = []
+    let end = from
+    for (;;) {
+      done.add(end.index)
+      const piece = pieces[end.index]!
+      list.push(end.side === 'first' ? piece : { ...piece, points: [...piece.points].reverse() })
+      const far = ends[2 * end.index + (end.side === 'first' ? 1 : 0)]!
+      const next = partner.get(far)
+      if (!next) return together(list)
+      end = next
+    }
+  }
+  for (const end of ends) if (!done.has(end.index) && !partner.has(end)) result.push(walk(end))
+  return result
+}
+
+interface End {
+  readonly index: number
+  readonly side: 'first' | 'last'
+  readonly x: number
+  readonly y: number
+  /** Unit vector outward. */
+  readonly dx: number
+  readonly dy: number
+}
+
+function endOf({ points, width }: LinePiece, index: number, side: 'first' | 'last'): End {
+  const list = side === 'first' ? points : [...points].reverse()
+  const tip = list[0]!
+  const back = list.find((point) => distanceOf(point, tip) > Math.max(16, 3 * width)) ?? list.at(-1)!
+  const length = Math.max(1e-9, distanceOf(tip, back))
+  return { index, side, x: tip[0], y: tip[1], dx: (tip[0] - back[0]) / length, dy: (tip[1] - back[1]) / length }
+}
+
+/** Below 1 two ends are taken for the same line; the less the better. */
+function joinCost(p: LinePiece, a: End, q: LinePiece, b: End): number {
+  if (p.difference * q.difference < 0) return Infinity
+  const ratio = p.width / q.width
+  if (ratio > 2.6 || ratio < 1 / 2.6) return Infinity
+  const gap = Math.sqrt((a.x - b.x) ** 2 + (a.y - b.y) ** 2)
+  const most = Math.min(60, Math.max(6, 2 * Math.max(p.width, q.width), 0.35 * Math.min(p.length, q.length)))
+  if (gap > most) return Infinity
+  const facing = -(a.dx * b.dx + a.dy * b.dy)
+  if (facing < 0.8) return Infinity
+  // Over a gap both ends must point at each other; side by side they would be two lines.
+  const toward = gap < 4 ? 1 : ((b.x - a.x) * a.dx + (b.y - a.y) * a.dy) / gap
+  const back = gap < 4 ? 1 : ((a.x - b.x) * b.dx + (a.y - b.y) * b.dy) / gap
+  if (Math.min(toward, back) < 0.85) return Infinity
+  return 0.5 * (gap / most) + 2 * (1 - facing) + 1.5 * (1 - Math.min(toward, back))
+}
+
+/** One line of several pieces; measures are means over their lengths, weights add as squares. */
+function together(list: readonly LinePiece[]): LinePiece {
+  const total = list.reduce((sum, piece) => sum + piece.length, 0)
+  const over = (value: (piece: LinePiece) => number) => list.reduce((sum, piece) => sum + value(piece) * piece.length, 0) / Math.max(1e-9, total)
+  return {
+    points: list.flatMap((piece) => piece.points),
+    length: total,
+    width: over(({ width }) => width),
+    difference: over(({ difference }) => difference),
+    contrast: over(({ contrast }) => contrast),
+    weight: Math.sqrt(list.reduce((sum, { weight }) => sum + weight * weight, 0)),
+    steadiness: over(({ steadiness }) => steadiness),
+    unevenness: over(({ unevenness }) => unevenness),
+    echo: over(({ echo }) => echo),
+    response: over(({ response }) => response),
+    unrest: over(({ unrest }) => unrest),
+    softness: over(({ softness }) => softness),
+    wiggle: over(({ wiggle }) => wiggle),
+  }
+}
+
+/** How far around a line others are compared with it, in pixels. */
+const AROUND = 320
+
+/** Each line with how it stands among those around it. */
+export function amongOthers(pieces: readonly LinePiece[]): Line[] {
+  const cells = new Map<number, number[]>()
+  const key = (x: number, y: number) => Math.floor(y / AROUND) * 65536 + Math.floor(x / AROUND)
+  const seen = pieces.map((piece, i) => {
+    const middle = piece.points[piece.points.length >> 1]!
+    const [first, last] = [piece.points[0]!, piece.points.at(-1)!]
+    const chord = Math.max(1e-9, distanceOf(first, last))
+    for (const at of new Set(piece.points.map(([x, y]) => key(x, y)))) cells.set(at, [...(cells.get(at) ?? []), i])
+    return { x: middle[0], y: middle[1], dx: (last[0] - first[0]) / chord, dy: (last[1] - first[1]) / chord, strength: Math.abs(piece.difference) * Math.sqrt(piece.length) }
+  })
+  return pieces.map((piece, i) => {
+    const own = seen[i]!
+    const others = new Set<number>()
+    for (let dy = -1; dy <= 1; dy++) for (let dx = -1; dx <= 1; dx++) for (const j of cells.get(key(own.x + dx * AROUND, own.y + dy * AROUND)) ?? []) if (j !== i) others.add(j)
+    const strengths: number[] = []
+    let family = 0
+    for (const j of others) {
+      const other = pieces[j]!
+      strengths.push(seen[j]!.strength)
+      const alike = other.difference * piece.difference > 0 && between(other.width / piece.width, 1.6) && between(other.difference / piece.difference, 1.8) && other.length > 0.2 * piece.length
+      if (alike && Math.abs(own.dx * seen[j]!.dx + own.dy * seen[j]!.dy) > 0.97) family++
+    }
+    strengths.sort((a, b) => a - b)
+    const usual = strengths.length < 4 ? 0 : strengths[Math.floor(0.85 * strengths.length)]!
+    return { ...piece, standing: own.strength / Math.max(0.02, usual), family }
+  })
+}
+
+const between = (ratio: number, most: number) => ratio > 1 / most && ratio < most
+
+/** What a line is judged by; the first is 1. */
+export function lineFeatures(line: Line): number[] {
+  const logOf = (value: number, most = Infinity) => ln(Math.max(1e-4, Math.min(most, value)))
+  const first = line.points[0]!
+  const last = line.points.at(-1)!
+  return [
+    1,
+    logOf(line.weight, 400),
+    logOf(line.length, 1500),
+    logOf(line.width),
+    line.steadiness,
+    logOf(line.unevenness, 20),
+    logOf(line.echo, 4),
+    logOf(line.unrest),
+    logOf(line.response),
+    logOf(Math.abs(line.difference), 2),
+    Math.min(1, distanceOf(first, last) / Math.max(1, line.length)),
+    line.difference > 0 ? 1 : 0,
+    logOf(line.standing, 200),
+    ln(1 + line.family),
+    line.softness,
+    logOf(line.wiggle, 20),
+  ]
+}

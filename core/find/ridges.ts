@@ -1,0 +1,233 @@
+import { PlaneWorkshop } from '../kernels/planes.js'
+import type { Plane } from '../raster/raster.js'
+import { blockDeviations, blockSide, type Octaves } from './candidates.js'
+
+/** A thin thing that stands out from both of its sides, followed from end to end. */
+export interface RidgePath {
+  /** Along its middle, in pixels of the searched plane, a point for each pixel of the octave. */
+  readonly points: readonly (readonly [number, number])[]
+  readonly sign: -1 | 1
+  /** Index of the octave that it was followed in: lines of about 2 pixels of that octave answer best. */
+  readonly octave: number
+  /** Mean answer along it, in deviations of the answers around. */
+  readonly response: number
+  /** Deviation of answers here over the quietest tenth of the plane: 1 in a plain sky, large in texture. */
+  readonly unrest: number
+}
+
+/** A path starts where the answer is this many deviations, and goes on while it is more than the second. */
+const START = 2.6
+const GO_ON = 1.35
+/** Shortest path that is kept, and the widest gap that is bridged, in pixels of the octave. */
+const SHORTEST = 9
+const GAP = 7
+/** Of how many points the direction is taken when a path is followed over a gap. */
+const MEMORY = 9
+
+const NEIGHBOURS = [[1, 0], [1, 1], [0, 1], [-1, 1], [-1, 0], [-1, -1], [0, -1], [1, -1]] as const
+
+/**
+ * Curvilinear structure: where the second derivative across is large and that along is small, linked into paths.
+ *
+ * Steger 1998, "An unbiased detector of curvilinear structures", with a binomial filter of 1 px for the Gaussian and an
+ * octave for each doubling of the width.
+ *
+ * @param octaves  From `makeOctaves`, on log light.
+ * @param last     Widest octave that is looked at.
+ */
+export function findRidges(octaves: Octaves, last: number): RidgePath[] {
+  const paths: RidgePath[] = []
+  octaves.planes.slice(0, last + 1).forEach((plane, octave) => {
+    if (plane.width < 24 || plane.height < 24) return
+    const ridges = ridgesOf(plane, octave)
+    followAll(ridges, octave, paths)
+  })
+  return paths
+}
+
+interface Ridges extends Plane {
+  /** Answer in deviations, positive for bright lines, 0 where no ridge runs. */
+  readonly data: Float32Array
+  /** Index into NEIGHBOURS (0 to 3) of the direction across. */
+  readonly across: Uint8Array
+  /** How far the middle of the line lies from the pixel's, across, in 1/64 px. */
+  readonly offset: Int8Array
+  readonly unrest: Plane & { quiet: number }
+  readonly side: number
+}
+
+function ridgesOf(plane: Plane, octave: number): Ridges {
+  const { width, height } = plane
+  const workshop = new PlaneWorkshop(width, height, 2)
+  workshop.plane(0).data.set(plane.data)
+  workshop.blur(workshop.plane(0), workshop.plane(1))
+  const smooth = workshop.plane(1).data
+  const strength = new Float32Array(width * height)
+  const across = new Uint8Array(width * height)
+  for (let y = 2; y < height - 2; y++) {
+    for (let i = y * width + 2; i < (y + 1) * width - 2; i++) {
+      const middle = 2 * smooth[i]!
+      const xx = smooth[i - 1]! + smooth[i + 1]! - middle
+      const yy = smooth[i - width]! + smooth[i + width]! - middle
+      const xy = 0.25 * (smooth[i - width - 1]! + smooth[i + width + 1]! - smooth[i - width + 1]! - smooth[i + width - 1]!)
+      const mean = 0.5 * (xx + yy)
+      const half = 0.5 * (xx - yy)
+      const root = Math.sqrt(half * half + xy * xy)
+      // The larger eigenvalue less the smaller in size: a blob curves both ways and answers little.
+      const large = Math.abs(mean) + root
+      const small = Math.abs(Math.abs(mean) - root)
+      strength[i] = mean > 0 ? small - large : large - small
+      // Eigenvector across the line: (half + s root, xy) with the sign of the larger eigenvalue.
+      const ex = mean > 0 ? half + root : half - root
+      const ax = Math.abs(ex)
+      const ay = Math.abs(xy)
+      // At 22.5 degrees the two neighbours are equally near: tan 22.5 = 0.4142. Where ex vanishes the line lies along x or y.
+      if (ax < 1e-12 && ay < 1e-12) across[i] = (mean > 0) === half >= 0 ? 0 : 2
+      else across[i] = ay < 0.4142 * ax ? 0 : ax < 0.4142 * ay ? 2 : ex * xy > 0 ? 1 : 3
+    }
+  }
+  const side = blockSide(octave)
+  const deviations = blockDeviations({ width, height, data: strength }, side)
+  const data = new Float32Array(width * height)
+  const offset = new Int8Array(width * height)
+  const steps = [1, width + 1, width, width - 1]
+  for (let y = 3; y < height - 3; y++) {
+    const row = Math.min(deviations.height - 1, Math.floor(y / side)) * deviations.width
+    for (let x = 3; x < width - 3; x++) {
+      const i = y * width + x
+      const own = strength[i]!
+      const size = Math.abs(own)
+      const deviation = deviations.data[row + Math.min(deviations.width - 1, Math.floor(x / side))]!
+      if (size < GO_ON * deviation) continue
+      const step = steps[across[i]!]!
+      const before = own > 0 ? strength[i - step]! : -strength[i - step]!
+      const after = own > 0 ? strength[i + step]! : -strength[i + step]!
+      if (before > size || after >= size) continue
+      data[i] = own / deviation
+      offset[i] = Math.round((32 * (before - after)) / Math.min(-1e-12, before + after - 2 * size))
+    }
+  }
+  return { width, height, data, across, offset, unrest: deviations, side }
+}
+
+/** Follow all ridges of one octave, the strongest first; a pixel belongs to one path. */
+function followAll(ridges: Ridges, octave: number, into: RidgePath[]): void {
+  const { width, height, data, unrest, side } = ridges
+  const seeds: number[] = []
+  for (let i = 0; i < data.length; i++) if (Math.abs(data[i]!) >= START) seeds.push(i)
+  seeds.sort((a, b) => Math.abs(data[b]!) - Math.abs(data[a]!) || a - b)
+  const used = new Uint8Array(width * height)
+  const scale = 2 ** octave
+  for (const seed of seeds) {
+    if (used[seed]) continue
+    const sign = data[seed]! > 0 ? 1 : -1
+    const along = (ridges.across[seed]! + 2) % 8
+    used[seed] = 1
+    const forward = follow(ridges, used, seed, along, sign)
+    const backward = follow(ridges, used, seed, (along + 4) % 8, sign)
+    const path = [...backward.reverse(), seed, ...forward]
+    if (path.length < SHORTEST) continue
+    let sum = 0
+    let restless = 0
+    for (const i of path) {
+      sum += Math.abs(data[i]!)
+      restless += unrest.data[Math.min(unrest.height - 1, Math.floor(i / width / side)) * unrest.width + Math.min(unrest.width - 1, Math.floor((i % width) / side))]!
+    }
+    into.push({ points: smoothed(path.map((i) => middleOf(ridges, i, scale))), sign, octave, response: sum / path.length, unrest: restless / path.length / Math.max(1e-9, unrest.quiet) })
+  }
+}
+
+/** Pixels of a ridge from a seed on, in one direction; gaps are bridged along the way it went. */
+function follow(ridges: Ridges, used: Uint8Array, seed: number, heading: number, sign: -1 | 1): number[] {
+  const { width, height, data } = ridges
+  const path: number[] = []
+  let here = seed
+  let direction = heading
+  const isRidge = (i: number) => !used[i] && data[i]! * sign > 0
+  for (;;) {
+    let best = -1
+    let bestValue = 0
+    for (const turn of [0, 1, -1]) {
+      const to = (direction + turn + 8) % 8
+      const [dx, dy] = NEIGHBOURS[to]!
+      const i = here + dy * width + dx
+      const value = Math.abs(data[i] ?? 0) * (turn === 0 ? 1.15 : 1)
+      if (i >= 0 && i < data.length && isRidge(i) && value > bestValue) {
+        bestValue = value
+        best = i
+      }
+    }
+    if (best < 0) best = overGap(ridges, used, path.length > 0 ? path : [seed], seed, direction, sign)
+    if (best < 0) return path
+    const dx = (best % width) - (here % width)
+    const dy = Math.floor(best / width) - Math.floor(here / width)
+    // Its neighbours across belong to the same line.
+    for (const [nx, ny] of NEIGHBOURS) {
+      const x = (best % width) + nx
+      const y = Math.floor(best / width) + ny
+      if (x >= 0 && y >= 0 && x < width && y < height && nx * dx + ny * dy <= 0) used[y * width + x] = 1
+    }
+    used[best] = 1
+    path.push(best)
+    const back = path[Math.max(0, path.length - 4)]!
+    direction = nearestDirection((best % width) - (path.length < 4 ? seed % width : back % width), Math.floor(best / width) - Math.floor((path.length < 4 ? seed : back) / width), direction)
+    here = best
+  }
+}
+
+/** The next pixel of a ridge beyond a gap, straight on as the path went; -1 for none. */
+function overGap({ width, height, data }: Ridges, used: Uint8Array, path: readonly number[], seed: number, direction: number, sign: -1 | 1): number {
+  const end = path.at(-1)!
+  const back = path.length >= MEMORY ? path[path.length - MEMORY]! : seed
+  let dx = (end % width) - (back % width)
+  let dy = Math.floor(end / width) - Math.floor(back / width)
+  const length = Math.sqrt(dx * dx + dy * dy)
+  if (length < 4) [dx, dy] = NEIGHBOURS[direction]!
+  else {
+    dx /= length
+    dy /= length
+  }
+  for (let t = 2; t <= Math.min(GAP, path.length); t++) {
+    for (const aside of [0, 1, -1]) {
+      const x = Math.round((end % width) + t * dx - aside * dy)
+      const y = Math.round(Math.floor(end / width) + t * dy + aside * dx)
+      if (x < 2 || y < 2 || x >= width - 2 || y >= height - 2) continue
+      const i = y * width + x
+      if (!used[i] && data[i]! * sign > 0) return i
+    }
+  }
+  return -1
+}
+
+function nearestDirection(dx: number, dy: number, otherwise: number): number {
+  let best = otherwise
+  let most = 0
+  NEIGHBOURS.forEach(([nx, ny], k) => {
+    const value = (nx * dx + ny * dy) / (nx !== 0 && ny !== 0 ? Math.sqrt(2) : 1)
+    if (value > most) {
+      most = value
+      best = k
+    }
+  })
+  return best
+}
+
+function middleOf({ width, across, offset }: Ridges, i: number, scale: number): readonly [number, number] {
+  const [nx, ny] = [[1, 0], [1, 1], [0, 1], [-1, 1]][across[i]!] as [number, number]
+  const aside = offset[i]! / 64
+  return [((i % width) + 0.5 + aside * nx) * scale, (Math.floor(i / width) + 0.5 + aside * ny) * scale]
+}
+
+/** Each point the mean of five: pixels' steps taken out. */
+function smoothed(points: readonly (readonly [number, number])[]): (readonly [number, number])[] {
+  return points.map((_point, k) => {
+    const reach = Math.min(2, k, points.length - 1 - k)
+    let x = 0
+    let y = 0
+    for (let j = k - reach; j <= k + reach; j++) {
+      x += points[j]![0]
+      y += points[j]![1]
+    }
+    return [x / (2 * reach + 1), y / (2 * reach + 1)] as const
+  })
+}
