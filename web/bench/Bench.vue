@@ -6,12 +6,12 @@ import { RouterLink } from 'vue-router'
 import { ProblemError } from '@fennip/core/problem.js'
 import BesideView from '../stage/BesideView.vue'
 import PictureView from '../stage/PictureView.vue'
-import { megapixels } from '../shared/words.js'
+import { LENS_WORDS, megapixels } from '../shared/words.js'
 import { useAreas } from '../store/areas.js'
 import { useBench, type MarksShown, type Tool } from '../store/bench.js'
 import { useGroup } from '../store/group.js'
 import { useOffer } from '../store/offer.js'
-import type { Lens } from '../workers/display.js'
+import { LENSES } from '../workers/display.js'
 import CloseLook from './CloseLook.vue'
 import FindSlip from './FindSlip.vue'
 import HandOver from './HandOver.vue'
@@ -51,12 +51,6 @@ watch(() => bench.problem, (problem) => {
 })
 
 const saved = computed(() => (bench.trouble ? `Not saved: ${bench.trouble.toLowerCase()}` : bench.saving > 0 ? 'Saving' : 'All saved'))
-const LENSES: { id: Lens; word: string }[] = [
-  { id: 'plain', word: 'Plain' },
-  { id: 'negative', word: 'Negative' },
-  { id: 'relief', word: 'Relief' },
-  { id: 'change', word: 'Change' },
-]
 const TOOLS: { id: Tool; word: string; key?: string; hint: string }[] = [
   { id: 'select', word: 'Select', hint: 'Click a mark to judge it; drag it, its edge or its source' },
   { id: 'spot', word: 'Spot', key: 'S', hint: 'Click to mend a round spot' },
@@ -200,8 +194,9 @@ const runWord = computed(() => ({ find: 'Searching', mend: 'Mending', export: 'W
         </div>
         <div class="lenses">
           <span class="soft">Lens</span>
-          <button v-for="lens in LENSES" :key="lens.id" type="button" :class="{ on: bench.lens === lens.id }" :aria-pressed="bench.lens === lens.id" :data-test="`lens-${lens.id}`" @click="bench.lens = lens.id">{{ lens.word }}</button>
-          <ElSlider v-if="bench.lens !== 'plain'" v-model="bench.lensStrength" :min="0" :max="1" :step="0.05" :show-tooltip="false" aria-label="Strength of the lens" />
+          <button v-for="lens in LENSES" :key="lens" type="button" :class="{ on: bench.lens === lens }" :aria-pressed="bench.lens === lens" :data-test="`lens-${lens}`" @click="bench.lens = lens">{{ LENS_WORDS[lens] }}</button>
+          <ElSlider v-if="bench.lens !== 'plain'" v-model="bench.lensStrength" :min="0" :max="1" :step="0.05" :show-tooltip="false" aria-label="Strength of the lens" title="Strength" data-test="lens-strength" />
+          <template v-if="bench.lens === 'relief'"><ElSlider v-model="bench.reliefRadius" :min="4" :max="128" :show-tooltip="false" aria-label="Radius of the relief lens" title="How wide a neighbourhood it compares with" data-test="lens-radius" /><span class="soft number">{{ bench.reliefRadius }} px</span></template>
           <span class="soft hold">
             <button type="button" :class="{ on: bench.divider !== null }" :aria-pressed="bench.divider !== null" data-test="divide" @click="view?.toggleDivider()">Divide <span class="key">D</span></button>
             <button type="button" :class="{ on: bench.beside }" :aria-pressed="bench.beside" data-test="beside-toggle" title="The original beside the result, moved with it" @click="bench.beside = !bench.beside">Beside <span class="key">B</span></button>
@@ -237,7 +232,7 @@ const runWord = computed(() => ({ find: 'Searching', mend: 'Mending', export: 'W
 .lenses { display: flex; align-items: center; gap: 4px; padding: 0 12px; background: var(--ground); }
 .lenses button { border: 0; background: none; padding: 4px 9px; cursor: pointer; border-bottom: 2px solid transparent; }
 .lenses button.on { border-bottom-color: var(--ink); font-weight: 700; }
-.lenses :deep(.el-slider) { width: 110px; margin-left: 12px; }
+.lenses :deep(.el-slider) { width: 70px; flex: none; margin-left: 10px; }
 .lenses .hold { margin-left: auto; }
 .bench :deep(.el-slider) { --el-slider-height: 2px; --el-slider-main-bg-color: #5e5e5e; }
 .bench :deep(.el-slider__button) { border-radius: 2px; border-color: var(--ink); background: var(--ink); width: 7px; height: 13px; }

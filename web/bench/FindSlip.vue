@@ -6,6 +6,7 @@ import { useBench } from '../store/bench.js'
 const bench = useBench()
 const dust = ref(true)
 const specks = ref(bench.opened?.kind === 'scan' || (bench.opened?.about.camera.aperture ?? 16) < 10)
+const lines = ref(bench.opened?.kind === 'scan')
 /** The one control, on a scale of steps that feel even. */
 const STEPS = [0.5, 1, 2, 3, 6, 12, 25, 60]
 const step = ref(3)
@@ -17,7 +18,7 @@ const searched = computed(() => {
   const [how, id] = where.value.split(':')
   return id ? { [how!]: id } : {}
 })
-const kinds = computed(() => [...(dust.value ? ['dust'] : []), ...(specks.value ? ['speck'] : [])])
+const kinds = computed(() => [...(dust.value ? ['dust'] : []), ...(specks.value ? ['speck'] : []), ...(lines.value ? ['line'] : [])])
 </script>
 
 <template>
@@ -26,6 +27,7 @@ const kinds = computed(() => [...(dust.value ? ['dust'] : []), ...(specks.value 
     <div class="kinds">
       <ElCheckbox v-model="dust" data-test="kind-dust">Dust, soft and dark</ElCheckbox>
       <ElCheckbox v-model="specks" data-test="kind-speck">Specks, bright or dark</ElCheckbox>
+      <ElCheckbox v-model="lines" data-test="kind-line">Hairs, scratches and folds</ElCheckbox>
     </div>
     <label>
       <span>False finds to look at <b>{{ rate }}</b></span>
@@ -40,6 +42,12 @@ const kinds = computed(() => [...(dust.value ? ['dust'] : []), ...(specks.value 
       </select>
     </label>
     <button type="button" class="plain-button main" data-test="find" :disabled="kinds.length === 0 || !!bench.run" @click="bench.find(kinds, rate, searched)">{{ bench.flaws.length > 0 ? 'Search again' : 'Search the picture' }}</button>
+    <div v-if="bench.wires.length > 0" class="question" data-test="wires">
+      <p><b>{{ bench.wires.length === 1 ? 'One long dark line' : `${bench.wires.length} long dark lines` }}</b> may be {{ bench.wires.length === 1 ? 'a wire or rail' : 'wires or rails' }} of the picture. Nothing is done to {{ bench.wires.length === 1 ? 'it' : 'them' }} until you say.</p>
+      <button type="button" class="plain-button" data-test="wires-look" @click="bench.selectedId = bench.wires[0]!.id">Look at {{ bench.wires.length === 1 ? 'it' : 'the first' }}</button>
+      <button type="button" class="plain-button" data-test="wires-keep" @click="bench.decideWires(false)">They belong there</button>
+      <button type="button" class="plain-button" data-test="wires-flaws" @click="bench.decideWires(true)">They are flaws</button>
+    </div>
     <p v-if="bench.flaws.length > 0" class="soft">Searching again keeps everything you have decided.</p>
     <p class="soft">Faint flaws hide in smooth tones. The negative and relief lenses under the picture bring them out; they never touch the result.</p>
     <p class="soft">What was missed: in Mend, take the Spot tool and click it.</p>
@@ -51,4 +59,5 @@ const kinds = computed(() => [...(dust.value ? ['dust'] : []), ...(specks.value 
 .kinds { display: flex; flex-direction: column; }
 .kinds :deep(.el-checkbox) { height: 26px; font-weight: 400; margin: 0; }
 .slip .plain-button { justify-content: center; }
+.question { display: flex; flex-direction: column; gap: 5px; padding: 8px; border: 1px solid var(--open); border-radius: 3px; }
 </style>

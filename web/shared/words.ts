@@ -1,5 +1,6 @@
 import type { TelltaleName } from '@fennip/core/check/telltales.js'
 import type { Flaw } from '@fennip/core/treatment/schema.js'
+import type { Lens } from '../workers/display.js'
 
 /** Words of the screen for what the treatment stores. */
 export const KIND_WORDS: Record<Flaw['kind'], string> = {
@@ -13,6 +14,8 @@ export function nameOf(flaw: Pick<Flaw, 'kind' | 'shape'>): string {
 export const STATE_WORDS: Record<Flaw['state'], string> = { open: 'open', mended: 'to judge', settled: 'settled', left: 'left' }
 export const TELLTALE_NAMES: Record<TelltaleName, string> = { leftover: 'Left over', toneStep: 'Tone step', grain: 'Grain', repeat: 'Repeat', brokenEdge: 'Broken edge', smear: 'Smear', subjectTouched: 'Subject', taintedSource: 'Source' }
 export const TELLTALE_SHORT: Record<TelltaleName, string> = { leftover: 'something left', toneStep: 'step in tone', grain: 'grain differs', repeat: 'repeats', brokenEdge: 'edge breaks', smear: 'smeared', subjectTouched: 'guard touched', taintedSource: 'source flawed' }
+
+export const LENS_WORDS: Record<Lens, string> = { plain: 'Plain', negative: 'Negative', relief: 'Relief', grain: 'Grain', change: 'Change' }
 
 /** Seconds a restorer looks at one mend; the estimate until their own pace is known (common practice). */
 const SECONDS_TO_MEND = 6

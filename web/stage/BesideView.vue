@@ -25,7 +25,7 @@ onMounted(() => {
     if (item) viewer!.drawer.setImageSmoothingEnabled(item.viewportToImageZoom(viewer!.viewport.getZoom(true)) * devicePixelRatio < 0.99)
   })
   viewer.addHandler('tile-unloaded', (event: { tile: { getUrl(): string } }) => tiles?.forget(event.tile.getUrl()))
-  tiles = new LivingTiles(bench.opened!, bench.thePool(), () => ({ lens: bench.lens, strength: bench.lensStrength, ...bench.before }))
+  tiles = new LivingTiles(bench.opened!, bench.thePool(), () => ({ lens: bench.lens, strength: bench.lensStrength, radius: bench.reliefRadius, ...bench.before }))
   viewer.open(tiles.source() as never)
   stop = [linkViews(viewer, 'before', bench), bench.onPixels(() => void repaint())]
 })

@@ -4,10 +4,12 @@ import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vu
 import { mendShape } from '@fennip/core/mend/choose.js'
 import { growRegion, type Region } from '@fennip/core/raster/raster.js'
 import { distanceAt, shapeCentre, shapeThickness, type Disc } from '@fennip/core/shape/shape.js'
+import { LENS_WORDS } from '../shared/words.js'
 import { useBench } from '../store/bench.js'
 import { useAreas } from '../store/areas.js'
 import { useGroup } from '../store/group.js'
 import { useShaping } from '../store/shaping.js'
+import { GRAIN_RADIUS } from '../workers/display.js'
 import AreasLayer from './AreasLayer.vue'
 import MarksLayer from './MarksLayer.vue'
 import { linkViews } from './linked-views.js'
@@ -52,7 +54,7 @@ let restTimer = 0
 let stopPixels: (() => void) | null = null
 let stopLink: (() => void) | null = null
 
-const view = () => ({ lens: bench.lens, strength: bench.lensStrength, ...(bench.holdOriginal ? bench.before : { show: 'result' as const }) })
+const view = () => ({ lens: bench.lens, strength: bench.lensStrength, radius: bench.reliefRadius, ...(bench.holdOriginal ? bench.before : { show: 'result' as const }) })
 
 function readSight(): Sight {
   const { viewport } = viewer.value!
@@ -219,13 +221,12 @@ function show(): void {
   viewer.value.open(tiles.source() as never)
 }
 
-/** How far the relief lens carries a change: it compares with the mean of so wide a neighbourhood. */
-const RELIEF_REACH = 48
-
 async function repaint(region: Region | null): Promise<void> {
   if (!tiles || !viewer.value) return
   const level = Math.max(0, Math.min(bench.opened!.levels - 1, Math.round(-Math.log2(sight.value.scale))))
-  await tiles.repaint(region && bench.lens === 'relief' ? growRegion(region, RELIEF_REACH) : region, level, () => {
+  // Lenses that compare with a neighbourhood carry a change that far.
+  const carried = bench.lens === 'relief' ? bench.reliefRadius : bench.lens === 'grain' ? GRAIN_RADIUS * 2 ** level : 0
+  await tiles.repaint(region && growRegion(region, carried), level, () => {
     // The picture may have been left meanwhile.
     if (gone) return
     viewer.value?.forceRedraw()
@@ -284,7 +285,7 @@ function zoomTo(scale: number | 'fit'): void {
 }
 
 watch(() => bench.selectedId, showSelected)
-watch(() => [bench.lens, bench.lensStrength, bench.holdOriginal], () => void repaint(null))
+watch(() => [bench.lens, bench.lensStrength, bench.reliefRadius, bench.holdOriginal], () => void repaint(null))
 watch(() => bench.opened?.id, show)
 watch(() => bench.before, () => {
   if (bench.holdOriginal || bench.divider !== null) void repaint(null)
@@ -360,7 +361,7 @@ defineExpose({ zoomTo, drawing, toggleDivider })
     <svg v-if="rectangleOnScreen" class="pointer" data-test="choosing-rectangle"><rect v-bind="rectangleOnScreen" class="under" /><rect v-bind="rectangleOnScreen" /></svg>
     <div v-if="refusal && pointer" class="refusal" :style="{ left: `${pointer.x + 14}px`, top: `${pointer.y + 14}px` }" data-test="refusal">Refused: {{ refusal }}</div>
     <div v-if="bench.holdOriginal" class="banner">{{ beforeWord }}</div>
-    <div v-else-if="bench.lens !== 'plain'" class="banner">{{ { negative: 'Negative', relief: 'Relief', change: 'Change' }[bench.lens] }} lens: the result is not touched</div>
+    <div v-else-if="bench.lens !== 'plain'" class="banner">{{ LENS_WORDS[bench.lens] }} lens: the result is not touched</div>
     <div v-if="bench.marks !== 'all'" class="banner low">{{ bench.marks === 'none' ? 'Marks are hidden' : 'Settled marks are hidden' }}</div>
     <div class="zoom">
       <button type="button" @click="zoomTo('fit')">Whole <span class="key">0</span></button>
@@ -372,7 +373,7 @@ defineExpose({ zoomTo, drawing, toggleDivider })
 
 <style scoped>
 .picture-view { position: relative; overflow: hidden; background: var(--surround); height: 100%; border: 3px solid var(--surround); box-sizing: border-box; }
-.picture-view.lens-negative, .picture-view.lens-relief, .picture-view.lens-change { border-color: var(--ink); }
+.picture-view:not(.lens-plain) { border-color: var(--ink); }
 .frame { position: absolute; inset: 0; }
 .spot .frame, .stroke .frame { cursor: none; }
 .outline .frame, .area .frame, .shape .frame { cursor: crosshair; }

@@ -15,7 +15,7 @@ import type { Flaw, Operation, Source, Step, Treatment } from '@fennip/core/trea
 import { poorSourcesOf, refusalOf } from '@fennip/core/treatment/poor-sources.js'
 import { api, listen, type OpenedPicture, type Run } from '../shared/api.js'
 import { PixelPool } from '../workers/pool.js'
-import type { Lens } from '../workers/display.js'
+import { RELIEF_RADIUS, type Lens } from '../workers/display.js'
 import type { View } from '../workers/pixels.worker.js'
 
 export type LedgerFilter = 'all' | 'open' | 'judge' | 'shows' | 'left' | 'group'
@@ -70,6 +70,8 @@ export const useBench = defineStore('bench', () => {
   })
   const lens = ref<Lens>('plain')
   const lensStrength = ref(0.5)
+  /** How wide a neighbourhood the relief lens compares with, in pixels. */
+  const reliefRadius = ref(RELIEF_RADIUS)
   const holdOriginal = ref(false)
   const compareScope = ref<CompareScope>('all')
   /** Whether the original is shown beside the result. */
@@ -537,6 +539,17 @@ export const useBench = defineStore('bench', () => {
     await change(state === 'settled' ? 'Settle' : state === 'left' ? 'Leave as it is' : 'Open again', operations, extentOf([step]))
   }
 
+  /** Lines that may be things in the picture; nobody has decided yet. */
+  const wires = computed(() => flaws.value.filter((flaw) => flaw.kind === 'wire' && flaw.state === 'open' && !stepOf.value.has(flaw.id)))
+
+  /** The answer to whether they are flaws, for all of them at once: those that are get mended like scratches, the others are left. */
+  async function decideWires(areFlaws: boolean): Promise<void> {
+    const list = wires.value
+    if (list.length === 0) return
+    if (areFlaws) await change(`${list.length} dark lines are flaws`, [{ type: 'put', list: 'flaws', items: list.map((flaw) => ({ ...flaw, kind: 'hair' as const })) }])
+    else await change(`${list.length} dark lines belong to the picture`, [{ type: 'setState', ids: list.map(({ id }) => id), state: 'left' }])
+  }
+
   /** Take the mend out; the flaw is open again. A flaw put there by hand goes with it. */
   async function takeOut(): Promise<void> {
     await keepDraft()
@@ -584,9 +597,9 @@ export const useBench = defineStore('bench', () => {
   return {
     opened, treatment, revision, undoLabel, redoLabel, runs, run, selectedId, selected, selectedStep, problem, saving, trouble, busy,
     areas, guards, compareScope, before, beside, linked, handMethod, handStrength, snapTo, group, draft,
-    filter, order, marks, tool, spotRadius, strokeWidth, toolSize, lens, lensStrength, holdOriginal, divider,
+    filter, order, marks, tool, spotRadius, strokeWidth, toolSize, lens, lensStrength, reliefRadius, holdOriginal, divider,
     flaws, steps, stepOf, counts, ledger,
-    thePool, onPixels, open, close, change, goBack, addSpot, addShape, reorder, mendSelected, mend, otherSource, moveSource, trySource, placeSource, sourceRefusal, openShapes, extentOf, freshMendId, poorSources, plain, report, keepDraft, dropDraft, reshape, setWidth, adjust, setState, takeOut,
+    thePool, onPixels, open, close, change, goBack, addSpot, addShape, reorder, mendSelected, mend, otherSource, moveSource, trySource, placeSource, sourceRefusal, openShapes, extentOf, freshMendId, poorSources, plain, report, keepDraft, dropDraft, reshape, setWidth, adjust, setState, takeOut, wires, decideWires,
     stepThrough, find, mendAll, handOver, cancel, settled,
   }
 })

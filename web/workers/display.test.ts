@@ -2,7 +2,7 @@ import { describe, expect, it } from 'vitest'
 import { makeMatrixProfile } from '@fennip/codec/test-profile.js'
 import { greyProfile, readProfile, srgbProfile } from '@fennip/core/raster/profile.js'
 import { makeRaster } from '@fennip/core/raster/raster.js'
-import { asChange, asNegative, asRelief, Display } from './display.js'
+import { asChange, asGrain, asNegative, asRelief, Display } from './display.js'
 
 function painted(display: Display, samples: readonly number[], channels: 1 | 3, depth: 8 | 16): number[] {
   const raster = makeRaster(samples.length / channels, 1, channels, depth)
@@ -79,6 +79,19 @@ describe('lenses', () => {
     asRelief(pixels, 2, 2, 1, 0)
     // Gain 2 at strength 0; the mean is 110.
     expect([pixels[0], pixels[12]]).toEqual([108, 188])
+  })
+  it('grain shows what is fine and takes away what is broad', () => {
+    const size = 32
+    const ramp = new Uint8ClampedArray(4 * size * size)
+    for (let i = 0; i < size * size; i++) for (let c = 0; c < 3; c++) ramp[4 * i + c] = 60 + 3 * (i % size) + (c === 1 && i % 2 === 0 && i % size > 15 ? 4 : 0)
+    asGrain(ramp, size, size, 0)
+    const at = (x: number, y: number) => [...ramp.slice(4 * (y * size + x), 4 * (y * size + x) + 3)]
+    // A ramp differs nowhere from the mean around it; a chequer of 4 in green stands out by half of it, twice.
+    expect(at(8, 16)).toEqual([128, 128, 128])
+    const [red, green, blue] = at(24, 16)
+    expect([red, blue]).toEqual([128, 128])
+    expect(Math.abs(green! - 128)).toBeGreaterThanOrEqual(3)
+    expect(Math.abs(green! - 128)).toBeLessThanOrEqual(5)
   })
   it('change is mid grey where nothing changed and multiplied elsewhere', () => {
     const before = grey(100, 100)

@@ -4,7 +4,13 @@ import type { Depth, IntegerRaster } from '@fennip/core/raster/raster.js'
 import { maximumOf } from '@fennip/core/raster/raster.js'
 
 /** Ways of looking that never touch the result. */
-export type Lens = 'plain' | 'negative' | 'relief' | 'change'
+export const LENSES = ['plain', 'negative', 'relief', 'grain', 'change'] as const
+export type Lens = (typeof LENSES)[number]
+
+/** How wide a neighbourhood the relief lens compares with while nobody says otherwise, in pixels of the picture. */
+export const RELIEF_RADIUS = 48
+/** Half the side of the neighbourhood that the grain lens takes away, in pixels of the level that is shown. */
+export const GRAIN_RADIUS = 2
 
 /**
  * XYZ of the profile connection space (D50) to linear sRGB: the inverse of the sRGB profile's own columns
@@ -90,15 +96,33 @@ export function asNegative(pixels: Uint8ClampedArray, strength: number): void {
 export function asRelief(pixels: Uint8ClampedArray, width: number, height: number, radius: number, strength: number): void {
   const grey = new Float32Array(width * height)
   for (let i = 0; i < grey.length; i++) grey[i] = 0.3 * pixels[4 * i]! + 0.55 * pixels[4 * i + 1]! + 0.15 * pixels[4 * i + 2]!
+  const means = localMeans(grey, width, height, radius)
+  const gain = 2 + 14 * strength
+  for (let i = 0; i < grey.length; i++) pixels[4 * i] = pixels[4 * i + 1] = pixels[4 * i + 2] = 128 + gain * (grey[i]! - means[i]!)
+}
+
+/** Fine detail alone, in its colours: what a flat patch lacks and what was sharpened has too much of. */
+export function asGrain(pixels: Uint8ClampedArray, width: number, height: number, strength: number): void {
+  const gain = 2 + 14 * strength
+  const channel = new Float32Array(width * height)
+  for (let c = 0; c < 3; c++) {
+    for (let i = 0; i < channel.length; i++) channel[i] = pixels[4 * i + c]!
+    const means = localMeans(channel, width, height, GRAIN_RADIUS)
+    for (let i = 0; i < channel.length; i++) pixels[4 * i + c] = 128 + gain * (channel[i]! - means[i]!)
+  }
+}
+
+/** Mean of a square around each pixel, as far as it lies inside. */
+function localMeans(values: Float32Array, width: number, height: number, radius: number): Float32Array {
   const sums = new Float64Array((width + 1) * (height + 1))
   for (let y = 0; y < height; y++) {
     let row = 0
     for (let x = 0; x < width; x++) {
-      row += grey[y * width + x]!
+      row += values[y * width + x]!
       sums[(y + 1) * (width + 1) + x + 1] = sums[y * (width + 1) + x + 1]! + row
     }
   }
-  const gain = 2 + 14 * strength
+  const means = new Float32Array(width * height)
   for (let y = 0; y < height; y++) {
     const top = Math.max(0, y - radius)
     const bottom = Math.min(height, y + radius + 1)
@@ -106,11 +130,10 @@ export function asRelief(pixels: Uint8ClampedArray, width: number, height: numbe
       const left = Math.max(0, x - radius)
       const right = Math.min(width, x + radius + 1)
       const sum = sums[bottom * (width + 1) + right]! - sums[top * (width + 1) + right]! - sums[bottom * (width + 1) + left]! + sums[top * (width + 1) + left]!
-      const value = 128 + gain * (grey[y * width + x]! - sum / ((bottom - top) * (right - left)))
-      const i = 4 * (y * width + x)
-      pixels[i] = pixels[i + 1] = pixels[i + 2] = value
+      means[y * width + x] = sum / ((bottom - top) * (right - left))
     }
   }
+  return means
 }
 
 /** What changed between two pictures: no change is mid grey, changes six times as large. */

@@ -18,7 +18,7 @@ import { guardsOf } from '@fennip/core/treatment/guards.js'
 import { splitByTexture } from '@fennip/core/mend/split-by-texture.js'
 import type { Outline, Shape, Stroke } from '@fennip/core/shape/shape.js'
 import type { Picture } from '../shared/api.js'
-import { asChange, asNegative, asRelief, Display, type Lens } from './display.js'
+import { asChange, asGrain, asNegative, asRelief, Display, GRAIN_RADIUS, RELIEF_RADIUS, type Lens } from './display.js'
 
 /** One worker: tiles, patches and mends of the picture that is open. */
 
@@ -26,6 +26,8 @@ export interface View {
   readonly lens: Lens
   /** Strength of the lens, 0..1. */
   readonly strength: number
+  /** How wide a neighbourhood the relief lens compares with, in pixels of the picture. */
+  readonly radius?: number
   readonly show: 'result' | 'original'
   /** A mend that is left out of the result. */
   readonly without?: string
@@ -159,13 +161,14 @@ async function withTiles<T>(work: () => T): Promise<T> {
 
 async function paintRegion(region: Region, level: number, view: View): Promise<ImageBitmap> {
   const { width, height } = levelSize(picture.original.width, picture.original.height, level)
-  const apron = view.lens === 'relief' ? Math.max(6, Math.round(48 / 2 ** level)) : 0
+  const apron = view.lens === 'relief' ? Math.max(2, Math.round((view.radius ?? RELIEF_RADIUS) / 2 ** level)) : view.lens === 'grain' ? GRAIN_RADIUS : 0
   const wide = clipRegion({ x: region.x - apron, y: region.y - apron, width: region.width + 2 * apron, height: region.height + 2 * apron }, width, height)
   const raster = await pixelsOf(wide, level, view)
   const image = new ImageData(wide.width, wide.height)
   display.paint(raster, image.data)
   if (view.lens === 'negative') asNegative(image.data, view.strength)
   else if (view.lens === 'relief') asRelief(image.data, wide.width, wide.height, apron, view.strength)
+  else if (view.lens === 'grain') asGrain(image.data, wide.width, wide.height, view.strength)
   else if (view.lens === 'change') {
     const before = new Uint8ClampedArray(image.data.length)
     display.paint(await pixelsOf(wide, level, { show: 'original' }), before)
