@@ -47,7 +47,7 @@ export function addDust(
   return flaws
 }
 
-function castShadow(light: Light, x: number, y: number, r: number, depth: number, random: Random): void {
+export function castShadow(light: Light, x: number, y: number, r: number, depth: number, random: Random): void {
   const wobbles = [2, 3, 4, 5].map((order) => ({ order, size: between(random, 0, 0.2 / order), turn: between(random, 0, 2 * Math.PI) }))
   const softness = between(random, 0.22, 0.42)
   const core = { x: x + between(random, -0.2, 0.2) * r, y: y + between(random, -0.2, 0.2) * r, size: between(random, 0, 0.25) }

@@ -3,15 +3,17 @@ import { join } from 'node:path'
 import { rationalEntry, textEntry, TAG, writeDirectories, shortEntry } from '@fennip/codec/directory.js'
 import { encodePicture } from '@fennip/codec/write.js'
 import { FRAME, PRINT, dustyPylon, pylonLight, shaftValve, stationPrint, type DemoPicture, type DemoSize } from './pictures.js'
+import type { Light } from './photograph.js'
+import { dustOfSensor, seriesFrame, SERIES_FRAMES, SERIES_ROOM } from './series.js'
 
 export const DEMO_TITLE = 'Orrendale jubilee book'
 
 /** What the invented camera of the demo writes into its files. */
-function cameraExif(aperture: number, taken: string): Uint8Array {
+function cameraExif(aperture: number, taken: string, body = 'OT-2'): Uint8Array {
   return writeDirectories({
     main: new Map([
       [TAG.make, textEntry('Orrendale Optical')],
-      [TAG.model, textEntry('OT-2')],
+      [TAG.model, textEntry(body)],
       [TAG.orientation, shortEntry(1)],
       [TAG.dateTime, textEntry(taken)],
     ]),
@@ -42,8 +44,27 @@ export function demoFiles(frame: DemoSize = FRAME, print: DemoSize = PRINT): Dem
     { name: 'pylon-7-west.tif', make: async () => deep(dustyPylon(await pylon(), 7, 16), cameraExif(16, '2026:05:11 09:14:02'), 300) },
     { name: 'shaft-valve-3.jpg', make: async () => camera(await shaftValve(frame), cameraExif(8, '2026:06:02 15:40:31')) },
     { name: 'lower-station.tif', make: async () => deep(await stationPrint(print), null, 600) },
+    ...seriesOf(frame),
   ]
 }
+
+/** Frames of another body of the camera, half as large: the same dust at several apertures over changing scenes. */
+function seriesOf(frame: DemoSize): DemoFile[] {
+  const [width, height] = [Math.round(frame.width / 2), Math.round(frame.height / 2)]
+  let room: Promise<Light> | undefined
+  const dust = dustOfSensor(width, height, SERIES_GRAINS, SERIES_SEED)
+  return SERIES_FRAMES.slice(0, SERIES_LENGTH).map((taken, i) => ({
+    name: `${taken.name}.jpg`,
+    make: async () => {
+      room ??= pylonLight({ width: Math.round(width * SERIES_ROOM), height: Math.round(height * SERIES_ROOM) })
+      const { damaged } = seriesFrame(await room, dust, taken, SERIES_SEED + i)
+      return encodePicture(damaged, null, { icc: null, exif: cameraExif(taken.aperture, taken.taken, 'OT-1'), resolutionPerInch: 300 }, { format: 'jpeg', depth: 8, quality: 96 })
+    },
+  }))
+}
+const SERIES_LENGTH = 6
+const SERIES_GRAINS = 48
+const SERIES_SEED = 40
 
 /** Load the demo job into a running server, unless it is there. */
 export async function loadDemo(address: string, say: (line: string) => void, files = demoFiles()): Promise<string> {

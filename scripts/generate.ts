@@ -2,6 +2,7 @@ import { Ajv } from 'ajv'
 import standaloneCode from 'ajv/dist/standalone/index.js'
 import { mkdirSync, readFileSync, writeFileSync, existsSync } from 'node:fs'
 import { fileURLToPath } from 'node:url'
+import { SensorChartSchema } from '../core/series/chart-schema.js'
 import * as treatment from '../core/treatment/schema.js'
 import { bodySchemas } from '../server/api/bodies.js'
 import { compileKernels } from './compile-kernels.js'
@@ -14,6 +15,7 @@ import { compileKernels } from './compile-kernels.js'
 const schemas = {
   validateTreatment: treatment.TreatmentSchema,
   validateFinds: treatment.FindsSchema,
+  validateSensorChart: SensorChartSchema,
   ...bodySchemas,
 }
 
@@ -36,9 +38,11 @@ write(
   `${folder}validators.d.ts`,
   `import type { ValidateFunction } from 'ajv'\n${Object.keys(schemas).map((name) => `export const ${name}: ValidateFunction\n`).join('')}`,
 )
-const published = fileURLToPath(new URL('../docs/treatment.schema.json', import.meta.url))
-mkdirSync(fileURLToPath(new URL('../docs/', import.meta.url)), { recursive: true })
-write(published, `${JSON.stringify({ $schema: 'http://json-schema.org/draft-07/schema#', ...treatment.TreatmentSchema }, null, 2)}\n`)
+const docs = fileURLToPath(new URL('../docs/', import.meta.url))
+mkdirSync(docs, { recursive: true })
+for (const [name, schema] of Object.entries({ treatment: treatment.TreatmentSchema, 'sensor-chart': SensorChartSchema })) {
+  write(`${docs}${name}.schema.json`, `${JSON.stringify({ $schema: 'http://json-schema.org/draft-07/schema#', ...schema }, null, 2)}\n`)
+}
 
 const kernels = fileURLToPath(new URL('../core/kernels/generated/', import.meta.url))
 mkdirSync(kernels, { recursive: true })

@@ -1,8 +1,7 @@
 import { applyEdit, emptyTreatment, touchedIds } from '@fennip/core/treatment/edit.js'
 import { ProblemError } from '@fennip/core/problem.js'
-import { whatShows } from '@fennip/core/check/telltales.js'
-import { shapeCentre } from '@fennip/core/shape/shape.js'
 import type { Operation, Original, Treatment } from '@fennip/core/treatment/schema.js'
+import { countsOf } from '@fennip/core/treatment/triage.js'
 import type { Database } from './database/database.js'
 import { notify } from './events.js'
 
@@ -154,33 +153,6 @@ async function append(query: Queryable, picture: string, row: Row, treatment: Tr
   await query('pictures').where('id', picture).update({ revision: row.revision, counts: JSON.stringify(countsOf(treatment)) })
   if (row.revision % SNAPSHOT_EVERY === 0) await query('snapshots').insert({ picture_id: picture, revision: row.revision, treatment: JSON.stringify(treatment) })
   await notify(query, { type: 'revision', picture, revision: row.revision })
-}
-
-/** What a contact sheet shows of a treatment, kept beside it. */
-export interface Counts {
-  readonly open: number
-  readonly mended: number
-  readonly settled: number
-  readonly left: number
-  readonly shows: number
-  readonly kinds: Record<string, number>
-  /** Where flaws lie, as shares of width and height; at most 400 of them. */
-  readonly places: [number, number][]
-}
-
-export function countsOf(treatment: Treatment): Counts {
-  const counts = { open: 0, mended: 0, settled: 0, left: 0, shows: 0, kinds: {} as Record<string, number>, places: [] as [number, number][] }
-  const { width, height } = treatment.original
-  const every = Math.max(1, Math.ceil(treatment.flaws.length / 400))
-  treatment.flaws.forEach((flaw, i) => {
-    counts[flaw.state]++
-    counts.kinds[flaw.kind] = (counts.kinds[flaw.kind] ?? 0) + 1
-    if (i % every !== 0) return
-    const { x, y } = shapeCentre(flaw.shape)
-    counts.places.push([Math.round((1000 * x) / width) / 1000, Math.round((1000 * y) / height) / 1000])
-  })
-  counts.shows = treatment.steps.filter((step) => whatShows(step.telltales).length > 0).length
-  return counts
 }
 
 export function noPicture(picture: string): ProblemError {

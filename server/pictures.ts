@@ -5,7 +5,9 @@ import { levelCount } from '@fennip/core/raster/pyramid.js'
 import { ProblemError } from '@fennip/core/problem.js'
 import { rm, stat } from 'node:fs/promises'
 import type { Database } from './database/database.js'
-import { currentTreatment, noPicture, type Counts } from './history.js'
+import { paceOf, type Counts, type Pace, type TimedGesture } from '@fennip/core/treatment/triage.js'
+import { currentTreatment, noPicture } from './history.js'
+import { sensorOfBody } from './sensors.js'
 import type { Settings } from './settings.js'
 import { keepOriginal, type Storage } from './storage/storage.js'
 import type { Threads } from './threads.js'
@@ -29,6 +31,11 @@ export interface PictureSummary {
   readonly about: About
   readonly revision: number
   readonly counts: Partial<Counts>
+  /** Camera body by name, as it was grouped; null for scans and strangers. */
+  readonly sensor: { readonly id: string; readonly name: string } | null
+  readonly setAside: boolean
+  /** Cells of the picture that were looked at at 1:1. */
+  readonly looked: readonly number[]
 }
 
 export interface JobSummary {
@@ -57,13 +64,18 @@ interface PictureRow {
   depth: 8 | 16
   bytes: string
   about: About
+  sensor_id: string | null
+  sensor_name: string | null
+  set_aside: boolean
+  looked: number[]
 }
 
-const COLUMNS = ['pictures.id', 'pictures.name', 'pictures.kind', 'pictures.revision', 'pictures.counts', 'sha256', 'format', 'width', 'height', 'channels', 'depth', 'bytes', 'about']
+const COLUMNS = ['pictures.id', 'pictures.name', 'pictures.kind', 'pictures.revision', 'pictures.counts', 'sha256', 'format', 'width', 'height', 'channels', 'depth', 'bytes', 'about', 'sensor_id', 'sensors.name as sensor_name', 'set_aside', 'looked']
 
 function summaryOf(row: PictureRow): PictureSummary {
-  const { id, name, kind, revision, counts, about, sha256, format, width, height, channels, depth, bytes } = row
-  return { id, name, kind, revision, counts, about, levels: levelCount(width, height), original: { sha256, format, width, height, channels, depth, bytes: Number(bytes) } }
+  const { id, name, kind, revision, counts, about, sha256, format, width, height, channels, depth, bytes, set_aside, looked } = row
+  const sensor = row.sensor_id && row.sensor_name ? { id: row.sensor_id, name: row.sensor_name } : null
+  return { sensor, setAside: set_aside, looked, id, name, kind, revision, counts, about, levels: levelCount(width, height), original: { sha256, format, width, height, channels, depth, bytes: Number(bytes) } }
 }
 
 export async function listJobs(database: Database): Promise<JobSummary[]> {
@@ -78,15 +90,29 @@ export async function createJob(database: Database, job: { title: string; client
   return id
 }
 
-export async function readJob(database: Database, id: string): Promise<JobSummary & { list: PictureSummary[] }> {
+export async function readJob(database: Database, id: string): Promise<JobSummary & { list: PictureSummary[]; pace: Partial<Pace> }> {
   const job = (await listJobs(database)).find((candidate) => candidate.id === id)
   if (!job) throw new ProblemError('job-unknown', { title: 'There is no such job', detail: `No job ${id} is kept here. Go back to the shelf.`, status: 404 })
-  const rows = (await database('pictures').join('originals', 'originals.sha256', 'pictures.original').where('job_id', id).orderBy('pictures.created_at').select(COLUMNS)) as PictureRow[]
-  return { ...job, list: rows.map(summaryOf) }
+  const [list, gestures] = await Promise.all([summariesOf(database, { 'pictures.job_id': id }), timedGestures(database, id)])
+  return { ...job, list, pace: paceOf(gestures) }
+}
+
+/** Pictures with a property, in the order in which they came. */
+export async function summariesOf(database: Database, which: Record<string, string>): Promise<PictureSummary[]> {
+  const rows = (await database('pictures').join('originals', 'originals.sha256', 'pictures.original').leftJoin('sensors', 'sensors.id', 'pictures.sensor_id').where(which).orderBy('pictures.created_at').select(COLUMNS)) as PictureRow[]
+  return rows.map(summaryOf)
+}
+
+/** So many of the last gestures of a job tell how fast its restorer is. */
+const GESTURES = 600
+
+async function timedGestures(database: Database, job: string): Promise<TimedGesture[]> {
+  const rows = (await database('history').join('pictures', 'pictures.id', 'history.picture_id').where({ job_id: job, 'history.kind': 'edit' }).orderBy('made_at', 'desc').limit(GESTURES).select('picture_id', 'label', 'made_at')) as { picture_id: string; label: string; made_at: Date }[]
+  return rows.reverse().map(({ picture_id, label, made_at }) => ({ picture: picture_id, label, at: made_at.getTime() }))
 }
 
 export async function readPictureSummary(database: Database, id: string): Promise<PictureSummary & { job: { id: string; title: string } }> {
-  const row = (await database('pictures').join('originals', 'originals.sha256', 'pictures.original').join('jobs', 'jobs.id', 'pictures.job_id').where('pictures.id', id)
+  const row = (await database('pictures').join('originals', 'originals.sha256', 'pictures.original').join('jobs', 'jobs.id', 'pictures.job_id').leftJoin('sensors', 'sensors.id', 'pictures.sensor_id').where('pictures.id', id)
     .first([...COLUMNS, 'jobs.id as jobId', 'jobs.title as jobTitle'])) as (PictureRow & { jobId: string; jobTitle: string }) | undefined
   if (!row) throw noPicture(id)
   return { ...summaryOf(row), job: { id: row.jobId, title: row.jobTitle } }
@@ -125,9 +151,25 @@ export async function importPicture(
       sha256, format: header.format, width: header.width, height: header.height, channels: header.channels, depth: header.depth, bytes: size, about: JSON.stringify(about),
     }).onConflict('sha256').ignore()
     // A camera says so in Exif; what says nothing came from a scanner.
-    await transaction('pictures').insert({ id, job_id: job, original: sha256, name, kind: header.camera.aperture ? 'frame' : 'scan' })
+    const kind = header.camera.aperture ? 'frame' : 'scan'
+    const sensor = kind === 'frame' && header.camera.body ? await sensorOfBody(transaction as unknown as Database, job, header.camera.body) : null
+    await transaction('pictures').insert({ id, job_id: job, original: sha256, name, kind, sensor_id: sensor })
   })
   return id
+}
+
+/** Put a picture aside or back: it stays as it is, and is left out of what is to be done. */
+export async function setAside(database: Database, id: string, aside: boolean): Promise<{ setAside: boolean }> {
+  if ((await database('pictures').where('id', id).update({ set_aside: aside })) === 0) throw noPicture(id)
+  return { setAside: aside }
+}
+
+/** Add cells of a picture that were looked at; none at all begins the round anew. */
+export async function addLooked(database: Database, id: string, cells: readonly number[]): Promise<{ looked: number[] }> {
+  const union = cells.length === 0 ? '[]' : database.raw("(select coalesce(jsonb_agg(distinct cell), '[]') from (select jsonb_array_elements(looked) cell union select jsonb_array_elements(?::jsonb)) cells)", [JSON.stringify(cells)])
+  const [row] = (await database('pictures').where('id', id).update({ looked: union }).returning('looked')) as { looked: number[] }[]
+  if (!row) throw noPicture(id)
+  return { looked: row.looked }
 }
 
 async function forget(storage: Storage, sha256: string): Promise<void> {

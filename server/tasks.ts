@@ -11,6 +11,11 @@ import { layOver, makePatches, type Patch } from '@fennip/core/render/patch.js'
 import { packPatch, unpackPatch } from '@fennip/core/render/patch-code.js'
 import { guardsOf } from '@fennip/core/treatment/guards.js'
 import { mendAll } from '@fennip/core/treatment/mend-all.js'
+import type { Shadow } from '@fennip/core/mend/shadow.js'
+import { placeMarks, type PlacedMark } from '@fennip/core/series/apply-chart.js'
+import type { SensorChart } from '@fennip/core/series/chart-schema.js'
+import { measureMark, type ExpectedMark, type MarkMeasure } from '@fennip/core/series/measure-mark.js'
+import type { Placement } from '@fennip/core/series/placement.js'
 import type { Plan, Step, Treatment } from '@fennip/core/treatment/schema.js'
 import { folderStorage, keepFile, type Storage } from './storage/storage.js'
 import { makeTiles } from './storage/tiles.js'
@@ -54,20 +59,32 @@ export async function searchTile({ folder, sha256, tile, options }: { folder: st
   return findInTile(rasterSource(pixels).read(surroundings), surroundings, tile, transfer, options)
 }
 
-/** Choose mends for all open flaws of a treatment and keep their patches. */
-export async function mendOpenFlaws({ folder, treatment, port }: { folder: string; treatment: Treatment; port: MessagePort }): Promise<Step[]> {
+/** Measure what an original shows at places where marks are expected. */
+export async function measurePlaces({ folder, sha256, places }: { folder: string; sha256: string; places: readonly ExpectedMark[] }): Promise<(MarkMeasure | null)[]> {
+  const { picture, transfer } = await openOriginal(folderStorage(folder), sha256)
+  return places.map((place) => measureMark(rasterSource(picture.pixels), transfer, place))
+}
+
+/** Measure every mark of a chart in an original. */
+export async function placeChart({ folder, sha256, chart, aperture, placement }: { folder: string; sha256: string; chart: SensorChart; aperture: number | null; placement: Placement }): Promise<PlacedMark[]> {
+  const { picture, transfer } = await openOriginal(folderStorage(folder), sha256)
+  return placeMarks(chart, rasterSource(picture.pixels), transfer, aperture, placement)
+}
+
+/** Choose mends for all open flaws of a treatment and keep their patches; of some the shadow is known from elsewhere. */
+export async function mendOpenFlaws({ folder, treatment, only, expected, port }: { folder: string; treatment: Treatment; only: readonly string[] | null; expected: Readonly<Record<string, Omit<Shadow, 'damping'>>>; port: MessagePort }): Promise<Step[]> {
   const storage = folderStorage(folder)
   const { picture, transfer } = await openOriginal(storage, treatment.original.sha256)
   const pixels = { ...picture.pixels, data: picture.pixels.data.slice() }
   const whole = { x: 0, y: 0, width: pixels.width, height: pixels.height }
   for (const patch of await patchesOf(storage, treatment)) layOver(pixels, whole, patch)
   const mendedAlready = new Set(treatment.steps.map((step) => step.flaw))
-  const open = treatment.flaws.filter((flaw) => flaw.state === 'open' && !mendedAlready.has(flaw.id))
+  const open = treatment.flaws.filter((flaw) => flaw.state === 'open' && !mendedAlready.has(flaw.id) && (!only || only.includes(flaw.id)))
   let cancelled = false
   port.on('message', () => {
     cancelled = true
   })
-  const steps = mendAll(pixels, transfer, open, { guards: guardsOf(treatment), id: () => `m-${randomUUID().slice(0, 13)}` }, (_step, done) => {
+  const steps = mendAll(pixels, transfer, open, { guards: guardsOf(treatment), expected: ({ id }) => expected[id], id: () => `m-${randomUUID().slice(0, 13)}` }, (_step, done) => {
     port.postMessage(done / open.length)
     return !cancelled
   })

@@ -4,6 +4,11 @@ import { Piscina } from 'piscina'
 import { ProblemError } from '@fennip/core/problem.js'
 import type { FindOptions, TileFinds } from '@fennip/core/find/find.js'
 import type { Region } from '@fennip/core/raster/raster.js'
+import type { Shadow } from '@fennip/core/mend/shadow.js'
+import type { PlacedMark } from '@fennip/core/series/apply-chart.js'
+import type { SensorChart } from '@fennip/core/series/chart-schema.js'
+import type { ExpectedMark, MarkMeasure } from '@fennip/core/series/measure-mark.js'
+import type { Placement } from '@fennip/core/series/placement.js'
 import type { Step, Treatment } from '@fennip/core/treatment/schema.js'
 
 /** The heavy tasks of tasks.ts, run in threads. */
@@ -33,13 +38,22 @@ export class Threads {
     return this.run('searchTile', { sha256, tile, options })
   }
 
-  async mendOpenFlaws(treatment: Treatment, onProgress: (share: number) => boolean): Promise<Step[]> {
+  measurePlaces(sha256: string, places: readonly ExpectedMark[]): Promise<(MarkMeasure | null)[]> {
+    return this.run('measurePlaces', { sha256, places })
+  }
+
+  placeChart(sha256: string, chart: SensorChart, aperture: number | null, placement: Placement): Promise<PlacedMark[]> {
+    return this.run('placeChart', { sha256, chart, aperture, placement })
+  }
+
+  /** @param known  Which open flaws, and of some the shadow that is known from elsewhere; all when null. */
+  async mendOpenFlaws(treatment: Treatment, known: { only: readonly string[]; expected: Readonly<Record<string, Omit<Shadow, 'damping'>>> } | null, onProgress: (share: number) => boolean): Promise<Step[]> {
     const { port1, port2 } = new MessageChannel()
     port1.on('message', (share: number) => {
       if (!onProgress(share)) port1.postMessage('cancel')
     })
     try {
-      return await this.run('mendOpenFlaws', { treatment, port: port2 }, [port2])
+      return await this.run('mendOpenFlaws', { treatment, only: known?.only ?? null, expected: known?.expected ?? {}, port: port2 }, [port2])
     } finally {
       port1.close()
     }

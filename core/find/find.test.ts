@@ -204,7 +204,7 @@ describe('a search', () => {
     expect(shares.at(-1)).toBe(1)
   })
   it('puts finds of neighbouring tiles together: the surer of two at one place stays', () => {
-    const find = (x: number, r: number, confidence: number) => ({ kind: 'dust', shape: { type: 'disc', x, y: 80, r }, contrast: -2, weight: 20, confidence }) as const
+    const find = (x: number, r: number, confidence: number) => ({ kind: 'dust', shape: { type: 'disc', x, y: 80, r }, contrast: -2, weight: 20, unrest: 1, confidence }) as const
     const tiles = [[find(100, 10, 0.5), find(160, 10, 0.7)], [find(104, 10, 0.9)]].map((discs) => ({ discs, pieces: [] }))
     expect(gatherFinds(tiles, { kinds: ['dust'], falseFinds: 3 }, { width: 300, height: 200 }).map(({ shape }) => shapeCentre(shape).x).sort()).toEqual([104, 160])
   })

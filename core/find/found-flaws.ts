@@ -10,8 +10,8 @@ export function undecidedFinds(treatment: Pick<Treatment, 'flaws' | 'steps'>): F
 
 /** Finds as open flaws of a treatment, numbered from 1. */
 export function flawsOfFinds(finds: readonly Find[], idOf: (number: number) => string): Flaw[] {
-  return finds.map(({ kind, shape, contrast, weight, confidence }, i) => ({
-    id: idOf(i + 1), kind, shape: rounded(shape), state: 'open', contrast: round(contrast, 2), weight: round(weight, 1), confidence: round(confidence, 3), origin: 'found',
+  return finds.map(({ kind, shape, contrast, weight, confidence, unrest }, i) => ({
+    id: idOf(i + 1), kind, shape: rounded(shape), state: 'open', contrast: round(contrast, 2), weight: round(weight, 1), confidence: round(confidence, 3), unrest: round(unrest, 1), origin: 'found',
   }))
 }
 

@@ -12,6 +12,7 @@ export interface LineFind {
   readonly contrast: number
   readonly weight: number
   readonly confidence: number
+  readonly unrest: number
 }
 
 /** A mend is slightly wider than its flaw: common practice. */
@@ -23,7 +24,7 @@ export function judgedLines(pieces: readonly LinePiece[], falseFindsPerMegapixel
   return amongOthers(joinPieces(pieces)).flatMap((line) => {
     const { score, confidence } = judge(lineJudge, lineFeatures(line))
     if (score < least) return []
-    return [{ kind: kindOfLine(line, size), shape: { type: 'stroke' as const, points: line.points.map(([x, y]): [number, number] => [x, y]), width: line.width + WIDER }, contrast: line.contrast, weight: line.weight, confidence }]
+    return [{ kind: kindOfLine(line, size), shape: { type: 'stroke' as const, points: line.points.map(([x, y]): [number, number] => [x, y]), width: line.width + WIDER }, contrast: line.contrast, weight: line.weight, confidence, unrest: line.unrest }]
   })
 }
 

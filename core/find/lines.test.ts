@@ -145,10 +145,10 @@ describe('a search for lines', () => {
 
 describe('finds and flaws', () => {
   const stroke: Stroke = { type: 'stroke', points: [[10, 10], [50, 12], [90.123, 14.456]], width: 4.567 }
-  const find: Find = { kind: 'scratch', shape: stroke, contrast: 4.5678, weight: 33.333, confidence: 0.98765 }
+  const find: Find = { kind: 'scratch', shape: stroke, contrast: 4.5678, weight: 33.333, confidence: 0.98765, unrest: 2.345 }
   const [flaw] = flawsOfFinds([find], (n) => `l${n}`)
   it('a find becomes an open flaw with an identifier, no finer than a hundredth of a pixel', () => {
-    expect(flaw).toEqual({ id: 'l1', kind: 'scratch', shape: { type: 'stroke', points: [[10, 10], [50, 12], [90.12, 14.46]], width: 4.57 }, state: 'open', contrast: 4.57, weight: 33.3, confidence: 0.988, origin: 'found' })
+    expect(flaw).toEqual({ id: 'l1', kind: 'scratch', shape: { type: 'stroke', points: [[10, 10], [50, 12], [90.12, 14.46]], width: 4.57 }, state: 'open', contrast: 4.57, weight: 33.3, confidence: 0.988, unrest: 2.3, origin: 'found' })
   })
   it('a line seen again is no new one, though it is longer or shorter', () => {
     const again: Find = { ...find, shape: { ...stroke, points: [[30, 11.5], [52, 12.4], [80, 14]] } }

@@ -11,7 +11,7 @@ import { areaReaches, liesWithin } from '../shape/area.js'
 import { distanceOutside, moveShape, shapeBounds, shapeCentre, shapeThickness, type Disc, type Shape } from '../shape/shape.js'
 import type { Area, Flaw, Source, Step, Telltales } from '../treatment/schema.js'
 import { fillReach } from './fill.js'
-import { fitShadow } from './fit-shadow.js'
+import { fitShadow, type ShadowFit } from './fit-shadow.js'
 import { carryOut, CURRENT_VERSION, decisionsOf, type MethodName } from './methods.js'
 import { searchSources, shapesTouch } from './source-search.js'
 import { leastTransmission, shadowField, type Shadow } from './shadow.js'
@@ -30,6 +30,8 @@ export interface MendRequest {
   readonly usedSources?: readonly { x: number; y: number }[]
   /** Only this method; otherwise the gentlest that works. */
   readonly method?: MethodName
+  /** A shadow that is known from other pictures: taken where this one is too faint to say itself. */
+  readonly expected?: Omit<Shadow, 'damping'>
   /** Take this source in place of a search. */
   readonly source?: Source
   /** Leave out the best so many sources: asking for another one. */
@@ -249,12 +251,13 @@ function tryLift(request: MendRequest): { trial: Trial; why: string; kept: boole
   const centre = shapeCentre(flaw.shape)
   const start: Disc = { type: 'disc', x: centre.x, y: centre.y, r: flaw.origin === 'hand' ? Math.max(2, 0.8 * centre.r) : centre.r }
   if (start.r < 2) return { refused: 'it is too small to fit a shadow to' }
-  const fit = fitShadow(picture, transfer, start, flaw.origin === 'hand' ? 'hand' : 'detector')
+  const own = fitShadow(picture, transfer, start, flaw.origin === 'hand' ? 'hand' : 'detector')
+  const fit = request.expected && (!own || own.evidence < SPEAKS_ITSELF) ? knownShadow(request.expected, picture.channels) : own
   if (!fit) return { refused: 'there is no shadow to take away' }
   const errorOfHeal = likelyErrorOfHeal(request)
   const advantage = errorOfHeal / fit.uncertainty
   const structured = errorOfHeal > STRUCTURED
-  const surelyDust = structured && flaw.kind === 'dust' && flaw.origin === 'found' && advantage > 0.5
+  const surelyDust = structured && flaw.kind === 'dust' && flaw.origin !== 'hand' && advantage > 0.5
   if (fit.evidence < LEAST_EVIDENCE && !surelyDust && request.method !== 'lift') return { refused: 'taking a shadow away does not make it calmer' }
   const plain: Shadow = roundShadow({ ...fit.shadow, damping: 0 })
   const through = leastTransmission(plain)
@@ -266,6 +269,14 @@ function tryLift(request: MendRequest): { trial: Trial; why: string; kept: boole
   const counted = TELLTALE_NAMES.filter((name) => !(name === 'grain' && structured && trial.telltales.grain.value > 1))
   const worst = Math.max(...counted.map((name) => severity(name, trial.telltales[name])))
   return { trial, why: `It lets ${Math.round(100 * through)} % of the light through, so what lies under it is given back.`, kept: worst <= (structured && flaw.kind === 'dust' ? Math.max(1, 2 * advantage) : 1) }
+}
+
+/** With less evidence than this a frame says less about a shadow than other frames do. */
+const SPEAKS_ITSELF = 12
+
+/** What is known needs no evidence of its own; its uncertainty is that of the law that carried it over. */
+function knownShadow(shadow: Omit<Shadow, 'damping'>, channels: number): ShadowFit {
+  return { shadow: { ...shadow, channels: shadow.channels.slice(0, channels) }, saving: 0, evidence: Infinity, uncertainty: 0.35 * shadow.profile[0]! }
 }
 
 /** Radius within which a shadow takes more than a fiftieth of its depth. */

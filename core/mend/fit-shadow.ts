@@ -27,7 +27,7 @@ const PARAMETERS = GEOMETRY + HEIGHTS
 const WORKING_RADIUS = 11
 
 /** A first guess at the profile, as shares of its depth. */
-const FIRST_PROFILE = [1, 1, 0.95, 0.85, 0.65, 0.38, 0.14, 0.03]
+export const FIRST_PROFILE = [1, 1, 0.95, 0.85, 0.65, 0.38, 0.14, 0.03]
 
 /**
  * Find the shadow whose removal leaves the least gradient.

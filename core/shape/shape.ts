@@ -1,3 +1,4 @@
+import { PI } from '../raster/exact-math.js'
 import { type Plane, type Region } from '../raster/raster.js'
 
 /** A disc; pixel centres lie at .5. */
@@ -63,6 +64,32 @@ export function shapeCentre(shape: Shape): { x: number; y: number; r: number } {
 }
 
 /** The same shape moved by a number of pixels. */
+/** Area in square pixels: of a stroke its length times its width with round ends, of an outline less its holes. */
+export function shapeArea(shape: Shape): number {
+  switch (shape.type) {
+    case 'disc': return PI * shape.r * shape.r
+    case 'stroke': {
+      let length = 0
+      shape.points.forEach(([x, y], i) => {
+        const [px, py] = shape.points[Math.max(0, i - 1)]!
+        length += Math.sqrt((x - px) ** 2 + (y - py) ** 2)
+      })
+      return length * shape.width + (PI * shape.width * shape.width) / 4
+    }
+    case 'outline': return polygonArea(shape.points) - (shape.holes ?? []).reduce((sum, hole) => sum + polygonArea(hole), 0)
+  }
+}
+
+/** The shoelace formula. */
+function polygonArea(points: readonly (readonly [number, number])[]): number {
+  let sum = 0
+  points.forEach(([x, y], i) => {
+    const [px, py] = points[(i + points.length - 1) % points.length]!
+    sum += px * y - x * py
+  })
+  return Math.abs(sum) / 2
+}
+
 export function moveShape<S extends Shape>(shape: S, dx: number, dy: number): S {
   const move = (points: [number, number][]) => points.map(([x, y]): [number, number] => [x + dx, y + dy])
   if (shape.type === 'disc') return { ...shape, x: shape.x + dx, y: shape.y + dy }

@@ -1,4 +1,4 @@
-import { chooseMend } from '../mend/choose.js'
+import { chooseMend, type MendRequest } from '../mend/choose.js'
 import type { MethodName } from '../mend/methods.js'
 import { rasterSource, type IntegerRaster } from '../raster/raster.js'
 import type { Transfer } from '../raster/transfer.js'
@@ -14,12 +14,12 @@ import type { Area, Flaw, Step } from './schema.js'
  *
  * @param pixels  The picture; the mends are laid into it.
  * @param flaws   Open flaws. What may be a wire in the picture is left: of those the restorer decides.
- * @param options  What lies wholly in a guard stays open.
+ * @param options  What lies wholly in a guard stays open; `expected` is the shadow that is known of a flaw from elsewhere.
  * @param onStep  Told after each; returns false to stop.
  */
 export function mendAll(
   pixels: IntegerRaster, transfer: Transfer, flaws: readonly Flaw[],
-  options: { method?: MethodName; guards?: readonly Area[]; id: (flaw: Flaw) => string }, onStep?: (step: Step, done: number) => boolean | void,
+  options: { method?: MethodName; guards?: readonly Area[]; expected?: (flaw: Flaw) => MendRequest['expected']; id: (flaw: Flaw) => string }, onStep?: (step: Step, done: number) => boolean | void,
 ): Step[] {
   const picture = rasterSource(pixels)
   const { guards = [] } = options
@@ -31,7 +31,8 @@ export function mendAll(
   for (const flaw of order) {
     open.delete(flaw)
     const neighbours = near(flaw).filter((other) => open.has(other)).map((other) => mendShape(other))
-    const step = chooseMend({ picture, transfer, flaw, openFlaws: neighbours, guards, id: options.id(flaw), ...(options.method ? { method: options.method } : {}) })
+    const expected = options.expected?.(flaw)
+    const step = chooseMend({ picture, transfer, flaw, openFlaws: neighbours, guards, id: options.id(flaw), ...(options.method ? { method: options.method } : {}), ...(expected ? { expected } : {}) })
     layOver(pixels, whole, carryOut(picture, transfer, decisionsOf(step, guards)))
     steps.push(step)
     if (onStep?.(step, steps.length) === false) break

@@ -1,4 +1,4 @@
-import { Type, type Static } from '@sinclair/typebox'
+import { Type, type Static, type TSchema } from '@sinclair/typebox'
 import { Identifier, OperationSchema, SEARCH_KINDS } from '@fennip/core/treatment/schema.js'
 
 /** What requests may carry: one schema for validation, types and the OpenAPI description. */
@@ -37,7 +37,34 @@ export const ExportBody = Type.Object(
   strict,
 )
 
+const Uuid = Type.String({ pattern: '^[0-9a-f-]{36}$' })
+
+const batchOf = <K extends string>(kind: K, parameters: TSchema) => Type.Object({ kind: Type.Literal(kind), pictures: Type.Array(Uuid, { minItems: 1, maxItems: 5000, uniqueItems: true }), parameters }, strict)
+
+export const BatchBody = Type.Union(
+  [
+    batchOf('find', Type.Object({ kinds: Type.Optional(FindBody.properties.kinds), falseFinds: FindBody.properties.falseFinds }, strict)),
+    batchOf('mend', Type.Object({}, strict)),
+    batchOf('export', ExportBody),
+    batchOf('chart', Type.Object({ sensor: Uuid }, strict)),
+    batchOf('carry', Type.Object({ from: Uuid, flaws: Type.Optional(Type.Array(Identifier, { minItems: 1, maxItems: 20000 })) }, strict)),
+  ],
+  { description: 'The same work on many pictures; a search without kinds looks for what is usual in each.' },
+)
+
+export const LearnBody = Type.Object({ pictures: Type.Array(Uuid, { minItems: 1, maxItems: 5000, uniqueItems: true }) }, strict)
+export const SensorNameBody = Type.Object({ name: Type.String({ maxLength: 200, description: 'Name of the camera body; empty for none.' }) }, strict)
+export const AsideBody = Type.Object({ aside: Type.Boolean() }, strict)
+export const LookedBody = Type.Object({ cells: Type.Array(Type.Integer({ minimum: 0, maximum: 10_000_000 }), { maxItems: 20000, description: 'Cells of 128 pixels, row by row, that were looked at; none begins the round anew.' }) }, strict)
+export const NothingBody = Type.Object({}, strict)
+
 export const bodySchemas = {
+  validateBatchBody: BatchBody,
+  validateLearnBody: LearnBody,
+  validateSensorNameBody: SensorNameBody,
+  validateAsideBody: AsideBody,
+  validateLookedBody: LookedBody,
+  validateNothingBody: NothingBody,
   validateJobBody: JobBody,
   validateEditBody: EditBody,
   validateUndoBody: UndoBody,
@@ -51,3 +78,8 @@ export type EditRequest = Static<typeof EditBody>
 export type UndoRequest = Static<typeof UndoBody>
 export type FindRequest = Static<typeof FindBody>
 export type ExportRequest = Static<typeof ExportBody>
+export interface BatchRequest { kind: 'find' | 'mend' | 'export' | 'chart' | 'carry'; pictures: string[]; parameters: Record<string, unknown> }
+export type LearnRequest = Static<typeof LearnBody>
+export type SensorNameRequest = Static<typeof SensorNameBody>
+export type AsideRequest = Static<typeof AsideBody>
+export type LookedRequest = Static<typeof LookedBody>

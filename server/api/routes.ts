@@ -10,10 +10,14 @@ import { MEDIA_TYPES, formatOfName } from '@fennip/codec/formats.js'
 import type { Database } from '../database/database.js'
 import type { EventHub } from '../events.js'
 import { appendEdit, appendUndo, listGestures } from '../history.js'
-import { createJob, listJobs, openPicture, readJob, readPictureSummary } from '../pictures.js'
+import { addLooked, createJob, listJobs, openPicture, readJob, readPictureSummary, setAside } from '../pictures.js'
+import { assignSensor, keepChart, listSensors, readSensor } from '../sensors.js'
+import { SensorChartSchema, type SensorChart } from '@fennip/core/series/chart-schema.js'
+import { LEAST_FRAMES } from '@fennip/core/series/learn-chart.js'
+import { cancelBatch, createBatch, listBatches, pauseBatch, resumeBatch, retryBatch } from '../runs/batches.js'
 import { cancelRun, queueRun, readRun, runsOf } from '../runs/runs.js'
 import { readIfThere, type Storage } from '../storage/storage.js'
-import { EditBody, ExportBody, FindBody, JobBody, MendBody, UndoBody, type EditRequest, type ExportRequest, type FindRequest, type JobRequest, type UndoRequest } from './bodies.js'
+import { AsideBody, BatchBody, EditBody, ExportBody, FindBody, JobBody, LearnBody, LookedBody, MendBody, NothingBody, SensorNameBody, UndoBody, type AsideRequest, type BatchRequest, type EditRequest, type ExportRequest, type FindRequest, type JobRequest, type LearnRequest, type LookedRequest, type SensorNameRequest, type UndoRequest } from './bodies.js'
 
 /** One route: what it is, what it takes and what it does. The OpenAPI description is made from the same list. */
 export interface Route {
@@ -89,6 +93,44 @@ export function describeRoutes({ database, storage, boss, events, onEdit }: Rout
       await new Promise<void>((resolve, reject) => response.download(storage.outputPath(result.file!), result.name!, (error) => (error ? reject(error) : resolve())))
       return undefined
     } },
+    { method: 'get', path: '/jobs/{job}/batches', summary: 'The newest batches of a job', success: 200, handle: async (request) => ({ batches: await listBatches(database, parameter(request, 'job')) }) },
+    { method: 'post', path: '/jobs/{job}/batches', summary: 'Do the same work on many pictures', body: BatchBody, validate: validators.validateBatchBody, success: 202, handle: async (request) => {
+      const { kind, pictures, parameters } = request.body as BatchRequest
+      if (kind === 'chart') await readSensor(database, String(parameters.sensor))
+      return createBatch(database, boss, parameter(request, 'job'), kind, pictures, parameters)
+    } },
+    ...(['pause', 'resume', 'cancel', 'retry'] as const).map((what): Route => ({
+      method: 'post', path: `/batches/{batch}/${what}`, success: 200, body: NothingBody, validate: validators.validateNothingBody,
+      summary: { pause: 'Begin nothing new of a batch', resume: 'Go on with a batch', cancel: 'Stop a batch', retry: 'Try what failed of a batch again' }[what],
+      handle: (request) => {
+        const batch = parameter(request, 'batch')
+        return { pause: () => pauseBatch(database, batch), resume: () => resumeBatch(database, boss, batch), cancel: () => cancelBatch(database, batch), retry: () => retryBatch(database, boss, batch) }[what]()
+      },
+    })),
+    { method: 'get', path: '/jobs/{job}/sensors', summary: 'Camera bodies of a job', success: 200, handle: async (request) => ({ sensors: await listSensors(database, parameter(request, 'job')) }) },
+    { method: 'get', path: '/sensors/{sensor}', summary: 'A camera body with its chart and frames', success: 200, handle: (request) => readSensor(database, parameter(request, 'sensor')) },
+    { method: 'post', path: '/sensors/{sensor}/learn', summary: 'Learn the chart of a sensor from frames', body: LearnBody, validate: validators.validateLearnBody, success: 202, handle: async (request) => {
+      const { pictures } = request.body as LearnRequest
+      const sensor = await readSensor(database, parameter(request, 'sensor'))
+      const strange = pictures.filter((id) => !sensor.frames.some((frame) => frame.id === id))
+      if (strange.length > 0) throw new ProblemError('frames-elsewhere', { title: 'Some frames are of another body', detail: `${strange.length} of the frames are not of ${sensor.name}. Look at the page again and repeat what you wanted.`, status: 409 })
+      if (pictures.length < LEAST_FRAMES) throw new ProblemError('too-few-frames', { title: 'A chart needs three frames', detail: `Only ${pictures.length} were chosen. Choose at least ${LEAST_FRAMES} frames of this camera body, of different scenes.`, status: 422 })
+      return queueRun(database, boss, 'learn', pictures[0]!, { sensor: sensor.id, pictures })
+    } },
+    { method: 'get', path: '/sensors/{sensor}/chart', summary: 'The chart of a sensor as a document to keep', success: 200, handle: async (request, response) => {
+      const { chart, name } = await readSensor(database, parameter(request, 'sensor'))
+      if (!chart) throw new ProblemError('no-chart', { title: 'There is no chart yet', detail: `Nothing has been learned of ${name}.`, status: 404 })
+      response.attachment(`${name}.chart.json`)
+      return chart
+    } },
+    { method: 'post', path: '/sensors/{sensor}/chart', summary: 'Take a chart in', body: SensorChartSchema, validate: validators.validateSensorChart, success: 200, handle: async (request) => {
+      const { id } = await readSensor(database, parameter(request, 'sensor'))
+      await keepChart(database, id, request.body as SensorChart)
+      return { marks: (request.body as SensorChart).marks.length }
+    } },
+    { method: 'post', path: '/pictures/{picture}/sensor', summary: 'Say which camera body took a picture', body: SensorNameBody, validate: validators.validateSensorNameBody, success: 200, handle: (request) => assignSensor(database, parameter(request, 'picture'), (request.body as SensorNameRequest).name.trim()) },
+    { method: 'post', path: '/pictures/{picture}/aside', summary: 'Put a picture aside, or back', body: AsideBody, validate: validators.validateAsideBody, success: 200, handle: (request) => setAside(database, parameter(request, 'picture'), (request.body as AsideRequest).aside) },
+    { method: 'post', path: '/pictures/{picture}/looked', summary: 'Remember what was looked at in a round', body: LookedBody, validate: validators.validateLookedBody, success: 200, handle: (request) => addLooked(database, parameter(request, 'picture'), (request.body as LookedRequest).cells) },
     { method: 'get', path: '/originals/{sha256}/tiles/{level}/{column}/{row}', summary: 'A tile as raw samples: predictor and gzip', success: 200, produces: 'application/octet-stream', handle: async (request, response) => {
       const sha256 = parameter(request, 'sha256')
       const [level, column, row] = ['level', 'column', 'row'].map((name) => Number(parameter(request, name))) as [number, number, number]

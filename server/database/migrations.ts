@@ -79,4 +79,47 @@ export const migrations: NamedMigration[] = [
       for (const table of ['runs', 'snapshots', 'history', 'pictures', 'originals', 'jobs']) await knex.schema.dropTable(table)
     },
   },
+  {
+    name: '002-batches-and-sensors',
+    async up(knex) {
+      await knex.schema.createTable('sensors', (table) => {
+        table.uuid('id').primary()
+        table.uuid('job_id').notNullable().references('jobs.id').onDelete('CASCADE')
+        table.text('name').notNullable()
+        table.jsonb('chart')
+        table.timestamp('created_at').notNullable().defaultTo(knex.fn.now())
+        table.unique(['job_id', 'name'])
+      })
+      await knex.schema.createTable('batches', (table) => {
+        table.uuid('id').primary()
+        table.uuid('job_id').notNullable().references('jobs.id').onDelete('CASCADE')
+        table.text('kind').notNullable()
+        table.boolean('paused').notNullable().defaultTo(false)
+        table.timestamp('created_at').notNullable().defaultTo(knex.fn.now())
+        table.index(['job_id', 'created_at'])
+      })
+      await knex.schema.alterTable('runs', (table) => {
+        table.uuid('batch_id').references('batches.id').onDelete('CASCADE')
+        table.index('batch_id')
+      })
+      await knex.schema.alterTable('pictures', (table) => {
+        table.uuid('sensor_id').references('sensors.id').onDelete('SET NULL')
+        table.boolean('set_aside').notNullable().defaultTo(false)
+        table.jsonb('looked').notNullable().defaultTo('[]')
+      })
+      // Frames that are there already belong to the body that their file names.
+      await knex.raw(`insert into sensors (id, job_id, name)
+        select gen_random_uuid(), job_id, body from (
+          select distinct job_id, about->'camera'->>'body' as body from pictures join originals on originals.sha256 = pictures.original where kind = 'frame'
+        ) bodies where body is not null`)
+      await knex.raw(`update pictures set sensor_id = sensors.id from originals, sensors
+        where originals.sha256 = pictures.original and sensors.job_id = pictures.job_id and pictures.kind = 'frame' and sensors.name = originals.about->'camera'->>'body'`)
+    },
+    async down(knex) {
+      await knex.schema.alterTable('pictures', (table) => table.dropColumns('sensor_id', 'set_aside', 'looked'))
+      await knex.schema.alterTable('runs', (table) => table.dropColumn('batch_id'))
+      await knex.schema.dropTable('batches')
+      await knex.schema.dropTable('sensors')
+    },
+  },
 ]

@@ -1,5 +1,6 @@
 import { randomUUID } from 'node:crypto'
 import { ProblemError } from '@fennip/core/problem.js'
+import type { Knex } from 'knex'
 import type PgBoss from 'pg-boss'
 import type { Database } from '../database/database.js'
 import { notify } from '../events.js'
@@ -9,7 +10,8 @@ import { notify } from '../events.js'
  * cancel, and the holder, so that the work of a killed worker is taken up again within seconds.
  */
 
-export type RunKind = 'find' | 'mend' | 'export'
+export const RUN_KINDS = ['find', 'mend', 'export', 'learn', 'chart', 'carry'] as const
+export type RunKind = (typeof RUN_KINDS)[number]
 export type RunState = 'queued' | 'running' | 'done' | 'failed' | 'cancelled'
 
 export interface Run {
@@ -48,13 +50,18 @@ function runOf(row: RunRow): Run {
   }
 }
 
-export async function queueRun(database: Database, boss: PgBoss, kind: RunKind, picture: string, parameters: Record<string, unknown>): Promise<Run> {
+export async function queueRun(database: Database, boss: PgBoss, kind: RunKind, picture: string, parameters: Record<string, unknown>, batch: string | null = null): Promise<Run> {
   const waiting = (await database('runs').where({ picture_id: picture, kind }).whereIn('state', ['queued', 'running']).whereNot('kind', 'export').first()) as RunRow | undefined
   if (waiting) throw new ProblemError('already-running', { title: 'This is being done already', detail: 'The same work is already under way on this picture. Wait for it or cancel it.', status: 409 })
-  const [row] = (await database('runs').insert({ id: randomUUID(), kind, picture_id: picture, parameters: JSON.stringify(parameters) }).returning('*')) as [RunRow]
-  await boss.send(QUEUE, { run: row.id }, { retryLimit: 0 })
+  const [row] = (await database('runs').insert({ id: randomUUID(), kind, picture_id: picture, parameters: JSON.stringify(parameters), batch_id: batch }).returning('*')) as [RunRow]
+  await wake(boss, row.id)
   await tell(database, row)
   return runOf(row)
+}
+
+/** Put a message into the queue that a run waits. */
+export async function wake(boss: PgBoss, run: string): Promise<void> {
+  await boss.send(QUEUE, { run }, { retryLimit: 0 })
 }
 
 export async function readRun(database: Database, id: string): Promise<Run> {
@@ -76,9 +83,9 @@ export async function cancelRun(database: Database, id: string): Promise<Run> {
   return readRun(database, id)
 }
 
-/** Take a run for oneself. @returns Null when another holds it or it has ended. */
+/** Take a run for oneself. @returns Null when another holds it, it has ended, or its batch is paused. */
 export async function takeRun(database: Database, id: string, holder: string): Promise<Run | null> {
-  const [row] = (await database('runs').where({ id, state: 'queued' })
+  const [row] = (await database('runs').where({ id, state: 'queued' }).where(inNoPausedBatch)
     .update({ state: 'running', holder, heartbeat_at: database.fn.now(), attempts: database.raw('attempts + 1') }).returning('*')) as RunRow[]
   if (row) await tell(database, row)
   return row ? runOf(row) : null
@@ -101,11 +108,17 @@ export async function endRun(database: Database, id: string, holder: string, end
   if (row) await tell(database, row)
 }
 
+/** Condition on runs that may be worked on. */
+const inNoPausedBatch = (query: Knex.QueryBuilder) => void query.whereRaw('not exists (select from batches where batches.id = runs.batch_id and batches.paused)')
+
+/** Of many that wait, so few are called for at once: the others have messages of their own. */
+const CALLED_AT_ONCE = 4
+
 /** Put work of silent holders back into the queue, and work whose message was lost. */
 export async function reviveRuns(database: Database, boss: PgBoss): Promise<number> {
   const silent = (await database('runs').where('state', 'running').andWhereRaw(`heartbeat_at < now() - interval '${SILENCE_SECONDS} seconds'`)
     .update({ state: 'queued', holder: null }).returning('*')) as RunRow[]
-  const stuck = (await database('runs').where('state', 'queued').andWhereRaw(`created_at < now() - interval '${SILENCE_SECONDS} seconds'`).select('*')) as RunRow[]
+  const stuck = (await database('runs').where('state', 'queued').andWhereRaw(`created_at < now() - interval '${SILENCE_SECONDS} seconds'`).where(inNoPausedBatch).orderBy('created_at').limit(CALLED_AT_ONCE).select('*')) as RunRow[]
   for (const row of new Map([...silent, ...stuck].map((row) => [row.id, row])).values()) await boss.send(QUEUE, { run: row.id }, { retryLimit: 0, singletonKey: `${row.id}-${Math.floor(Date.now() / 5000)}` })
   return silent.length
 }

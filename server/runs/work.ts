@@ -16,28 +16,18 @@ import { encodePicture, writeFileWhole } from '@fennip/codec/write.js'
 import { gunzipSync } from 'node:zlib'
 import { readFileSync } from 'node:fs'
 import { appendEdit, currentTreatment } from '../history.js'
-import type { Database } from '../database/database.js'
-import type { Storage } from '../storage/storage.js'
-import type { Threads } from '../threads.js'
+import { Cancelled, type Progress, type WorkTools } from './tools.js'
 import type { Run } from './runs.js'
-
-export interface WorkTools {
-  readonly database: Database
-  readonly storage: Storage
-  readonly threads: Threads
-}
-
-/** Told of progress; answers false when the work is to stop. */
-export type Progress = (share: number) => boolean
-
-/** The work was cancelled; nothing of it is kept. */
-export class Cancelled extends Error {}
+import { applyChart, carryMends, learnChart } from './series-work.js'
 
 export async function doWork(tools: WorkTools, run: Run, progress: Progress): Promise<Record<string, unknown>> {
   switch (run.kind) {
     case 'find': return find(tools, run, progress)
     case 'mend': return mend(tools, run, progress)
     case 'export': return exportPicture(tools, run, progress)
+    case 'learn': return learnChart(tools, run, progress)
+    case 'chart': return applyChart(tools, run, progress)
+    case 'carry': return carryMends(tools, run, progress)
   }
 }
 
@@ -79,7 +69,7 @@ async function find({ database, threads }: WorkTools, run: Run, progress: Progre
 async function mend({ database, threads }: WorkTools, run: Run, progress: Progress): Promise<Record<string, unknown>> {
   const { treatment, revision } = await currentTreatment(database, run.picture)
   let stopped = false
-  const steps = await threads.mendOpenFlaws(treatment, (share) => {
+  const steps = await threads.mendOpenFlaws(treatment, null, (share) => {
     if (!progress(share)) stopped = true
     return !stopped
   })

@@ -1,0 +1,13 @@
+import type { SearchKind } from '../treatment/schema.js'
+
+/** From this aperture on, dust on a sensor casts shadows that are seen (common practice). */
+const DUST_APERTURE = 10
+
+/**
+ * What a picture is searched for when nobody says otherwise: a frame for dust, one taken with a wide aperture for specks
+ * too, since then what is seen lies in front of the lens; a scan for lint and lines besides.
+ */
+export function usualKinds(picture: { readonly kind: 'frame' | 'scan'; readonly aperture: number | null }): SearchKind[] {
+  if (picture.kind === 'scan') return ['dust', 'speck', 'line']
+  return (picture.aperture ?? 0) >= DUST_APERTURE ? ['dust'] : ['dust', 'speck']
+}

@@ -1,0 +1,104 @@
+import { ln } from '../raster/exact-math.js'
+import type { PixelSource } from '../raster/raster.js'
+import type { Transfer } from '../raster/transfer.js'
+import { FIRST_PROFILE } from '../mend/fit-shadow.js'
+import type { Shadow } from '../mend/shadow.js'
+import { undecidedFinds } from '../find/found-flaws.js'
+import { distanceAt, shapeCentre } from '../shape/shape.js'
+import type { Flaw, Treatment } from '../treatment/schema.js'
+import type { SensorChart } from './chart-schema.js'
+import type { FrameSpot } from './learn-chart.js'
+import { measureMark } from './measure-mark.js'
+import { findPlacement, placeIn, type Placement, type Size } from './placement.js'
+import { shadowAt } from './shadow-law.js'
+
+/** A mark of the chart as one frame shows it. */
+export interface PlacedMark {
+  readonly mark: string
+  readonly state: 'absent' | 'faint' | 'clear'
+  readonly x: number
+  readonly y: number
+  readonly r: number
+  /** -ln of the transmission: measured and expected together, each as far as it is sure. */
+  readonly depth: number
+  readonly weight: number
+  readonly contrast: number
+  readonly sureness: number
+}
+
+/** From these weights on a mark is faint, and clear. */
+const FAINT = 2.5
+const CLEAR = 8
+/** What the chart expects is off by about this share: dust differs from the law, and moves. */
+const LAW_ERROR = 0.35
+
+/** How a frame lies on the chart, by the spots that were found in it. */
+export function placeFrame(chart: SensorChart, frame: Size & { readonly aperture: number | null; readonly spots: readonly FrameSpot[] }): Placement & { matches: number } {
+  const marks = chart.marks.map((mark) => {
+    const { r, lost } = shadowAt(mark, chart, frame.aperture ?? usualAperture(chart))
+    // What hardly shows at this aperture has no say.
+    return { x: mark.x, y: mark.y, r, weight: 400 * lost * mark.sureness }
+  })
+  return findPlacement(marks.filter(({ weight }) => weight > 4), chart.frame, frame.spots, frame)
+}
+
+const usualAperture = ({ frames }: SensorChart): number => {
+  const known = frames.flatMap(({ aperture }) => aperture ?? []).sort((a, b) => a - b)
+  return known[known.length >> 1] ?? 11
+}
+
+/**
+ * Measure every mark of a chart in a frame.
+ *
+ * @param picture    The frame.
+ * @param placement  From `placeFrame`.
+ */
+export function placeMarks(chart: SensorChart, picture: PixelSource, transfer: Transfer, aperture: number | null, placement: Placement): PlacedMark[] {
+  return chart.marks.flatMap((mark) => {
+    const expected = shadowAt(mark, chart, aperture ?? usualAperture(chart))
+    const r = Math.max(1.5, expected.r * placement.scale)
+    const at = placeIn(mark, chart.frame, picture, placement)
+    const measure = measureMark(picture, transfer, { type: 'disc', ...at, r, slack: 1 + 0.05 * r })
+    if (!measure) return []
+    const depth = -ln(1 - expected.lost)
+    const say = 1 / (LAW_ERROR * LAW_ERROR * depth * depth + 1e-8)
+    const own = 1 / (measure.deviation * measure.deviation)
+    const together = Math.max(0, (depth * say + measure.depth * own) / (say + own))
+    // Dust that was wiped off leaves no shadow, whatever the chart expects; in texture it may only be hard to see.
+    const gone = depth > 5 * measure.deviation && measure.depth < 0.2 * depth
+    const weight = measure.depth > 1e-6 ? (measure.weight * together) / measure.depth : together / measure.deviation
+    const state = gone || weight < FAINT ? 'absent' : weight < CLEAR ? 'faint' : 'clear'
+    return [{ mark: mark.id, state, x: measure.x, y: measure.y, r: measure.r, depth: together, weight, contrast: measure.contrast, sureness: mark.sureness }]
+  })
+}
+
+/** Identifier of the flaw that a mark makes in a picture: the same in every frame, so that one mark can be checked in all. */
+export const flawOfMark = (mark: string) => `chart-${mark}`
+
+/** Placed marks as open flaws. */
+export function flawsOfMarks(marks: readonly PlacedMark[]): Flaw[] {
+  return marks.filter(({ state }) => state !== 'absent').map(({ mark, x, y, r, weight, contrast, sureness }) => ({
+    id: flawOfMark(mark), kind: 'dust', shape: { type: 'disc', x: round(x, 2), y: round(y, 2), r: round(r, 2) }, state: 'open',
+    contrast: round(contrast, 2), weight: round(weight, 1), confidence: round(sureness, 3), origin: 'chart',
+  }))
+}
+
+/**
+ * What placing marks changes in a treatment: new flaws, and finds of an earlier search that they take the place of.
+ * Whatever a person or an earlier chart has decided on stays.
+ */
+export function changesOfMarks(treatment: Pick<Treatment, 'flaws' | 'steps'>, placed: readonly PlacedMark[]): { put: Flaw[]; remove: string[] } {
+  const undecided = new Set(undecidedFinds(treatment).filter(({ kind }) => kind === 'dust' || kind === 'speck'))
+  const decided = treatment.flaws.filter((flaw) => !undecided.has(flaw))
+  const there = new Set(treatment.flaws.map(({ id }) => id))
+  const meets = (a: Flaw, b: Flaw) => a.shape.type === 'disc' && distanceAt(b.shape, a.shape.x, a.shape.y) < Math.max(0, a.shape.r - shapeCentre(b.shape).r)
+  const put = flawsOfMarks(placed).filter((flaw) => !there.has(flaw.id) && !decided.some((other) => meets(flaw, other)))
+  return { put, remove: [...undecided].filter((find) => put.some((flaw) => meets(flaw, find))).map(({ id }) => id) }
+}
+
+/** The shadow that a chart expects, for a lift where the frame is too faint to say itself. */
+export function expectedShadow({ x, y, r, depth }: PlacedMark): Omit<Shadow, 'damping'> {
+  return { x, y, radius: r, wobble: [0, 0, 0, 0, 0, 0, 0, 0], profile: FIRST_PROFILE.map((share) => share * depth), channels: [1, 1, 1] }
+}
+
+const round = (value: number, digits: number) => Math.round(value * 10 ** digits) / 10 ** digits

@@ -1,0 +1,15 @@
+import type { Database } from '../database/database.js'
+import type { Storage } from '../storage/storage.js'
+import type { Threads } from '../threads.js'
+
+export interface WorkTools {
+  readonly database: Database
+  readonly storage: Storage
+  readonly threads: Threads
+}
+
+/** Told of progress; answers false when the work is to stop. */
+export type Progress = (share: number) => boolean
+
+/** The work was cancelled; nothing of it is kept. */
+export class Cancelled extends Error {}
