@@ -12,7 +12,7 @@ import { Threads } from './threads.js'
 /** The server process. */
 
 const settings = readSettings()
-const log = pino({ level: settings.logLevel, name: 'server' })
+const log = pino({ level: settings.logLevel, name: 'server', serializers: { error: pino.stdSerializers.err } })
 const database = openDatabase(settings.databaseUrl)
 const storage = folderStorage(settings.storageFolder)
 const threads = new Threads(settings.storageFolder, 1)

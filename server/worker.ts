@@ -13,7 +13,7 @@ import { Threads } from './threads.js'
 /** A worker: takes long work from the queue until it is stopped. Any number of them may run, on any machine. */
 
 const settings = readSettings()
-const log = pino({ level: settings.logLevel, name: 'worker' })
+const log = pino({ level: settings.logLevel, name: 'worker', serializers: { error: pino.stdSerializers.err } })
 const database = openDatabase(settings.databaseUrl)
 const storage = folderStorage(settings.storageFolder)
 const threads = new Threads(settings.storageFolder, settings.threads)

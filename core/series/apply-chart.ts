@@ -24,6 +24,7 @@ export interface PlacedMark {
   readonly weight: number
   readonly contrast: number
   readonly sureness: number
+  readonly unrest: number
 }
 
 /** From these weights on a mark is faint, and clear. */
@@ -68,7 +69,7 @@ export function placeMarks(chart: SensorChart, picture: PixelSource, transfer: T
     const gone = depth > 5 * measure.deviation && measure.depth < 0.2 * depth
     const weight = measure.depth > 1e-6 ? (measure.weight * together) / measure.depth : together / measure.deviation
     const state = gone || weight < FAINT ? 'absent' : weight < CLEAR ? 'faint' : 'clear'
-    return [{ mark: mark.id, state, x: measure.x, y: measure.y, r: measure.r, depth: together, weight, contrast: measure.contrast, sureness: mark.sureness }]
+    return [{ mark: mark.id, state, x: measure.x, y: measure.y, r: measure.r, depth: together, weight, contrast: measure.contrast, sureness: mark.sureness, unrest: measure.unrest }]
   })
 }
 
@@ -77,9 +78,9 @@ export const flawOfMark = (mark: string) => `chart-${mark}`
 
 /** Placed marks as open flaws. */
 export function flawsOfMarks(marks: readonly PlacedMark[]): Flaw[] {
-  return marks.filter(({ state }) => state !== 'absent').map(({ mark, x, y, r, weight, contrast, sureness }) => ({
+  return marks.filter(({ state }) => state !== 'absent').map(({ mark, x, y, r, weight, contrast, sureness, unrest }) => ({
     id: flawOfMark(mark), kind: 'dust', shape: { type: 'disc', x: round(x, 2), y: round(y, 2), r: round(r, 2) }, state: 'open',
-    contrast: round(contrast, 2), weight: round(weight, 1), confidence: round(sureness, 3), origin: 'chart',
+    contrast: round(contrast, 2), weight: round(weight, 1), confidence: round(sureness, 3), unrest: round(unrest, 1), origin: 'chart',
   }))
 }
 

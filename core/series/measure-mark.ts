@@ -20,6 +20,8 @@ export interface MarkMeasure {
   readonly weight: number
   /** Mean difference over the deviation of a pixel. */
   readonly contrast: number
+  /** How restless the surroundings are: the deviation over what noise alone would make it. */
+  readonly unrest: number
 }
 
 /** Where to look: the expected place and radius, and how far it may lie off. */
@@ -87,7 +89,7 @@ export function measureMark(picture: PixelSource, transfer: Transfer, expected: 
   }
   const byNoise = noise / answer.norm
   const deviation = Math.max(byNoise, around.length >= 6 ? DEVIATION_PER_MAD * median(Float32Array.from(around)) : byNoise)
-  return { x: place.x, y: place.y, r: place.r, depth: answer.depth, deviation, weight: Math.max(0, weightOf(answer)), contrast: -(0.7 * answer.depth) / (noise * scale) }
+  return { x: place.x, y: place.y, r: place.r, depth: answer.depth, deviation, weight: Math.max(0, weightOf(answer)), contrast: -(0.7 * answer.depth) / (noise * scale), unrest: deviation / byNoise }
 }
 
 /** Share of light lost in the middle. */

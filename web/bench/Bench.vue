@@ -2,21 +2,23 @@
 import { ElMessage, ElProgress, ElSlider } from 'element-plus'
 import { onKeyStroke, useEventListener, useIntervalFn } from '@vueuse/core'
 import { computed, onBeforeUnmount, ref, watch } from 'vue'
-import { RouterLink } from 'vue-router'
+import { RouterLink, useRoute } from 'vue-router'
 import { ProblemError } from '@fennip/core/problem.js'
 import BesideView from '../stage/BesideView.vue'
 import PictureView from '../stage/PictureView.vue'
-import { LENS_WORDS, megapixels } from '../shared/words.js'
+import { LENS_WORDS, megapixels, RUN_WORDS } from '../shared/words.js'
 import { useAreas } from '../store/areas.js'
 import { useBench, type MarksShown, type Tool } from '../store/bench.js'
 import { useGroup } from '../store/group.js'
 import { useOffer } from '../store/offer.js'
+import { useRound } from '../store/round.js'
 import { LENSES } from '../workers/display.js'
 import CloseLook from './CloseLook.vue'
 import FindSlip from './FindSlip.vue'
 import HandOver from './HandOver.vue'
 import Ledger from './Ledger.vue'
 import MendSlip from './MendSlip.vue'
+import RoundMap from './RoundMap.vue'
 import StageLine from './StageLine.vue'
 import Steps from './Steps.vue'
 
@@ -25,12 +27,17 @@ const bench = useBench()
 const areas = useAreas()
 const group = useGroup()
 const offer = useOffer()
+const round = useRound()
 const view = ref<InstanceType<typeof PictureView>>()
 const failed = ref('')
 
+const route = useRoute()
 watch(() => props.picture, (id) => {
   failed.value = ''
-  bench.open(id).catch((error: unknown) => {
+  bench.open(id).then(() => {
+    // Called from a list: the flaw that is meant.
+    if (typeof route.query.flaw === 'string' && bench.flaws.some((flaw) => flaw.id === route.query.flaw)) bench.selectedId = route.query.flaw
+  }).catch((error: unknown) => {
     failed.value = error instanceof ProblemError ? error.detail : String(error)
   })
 }, { immediate: true })
@@ -122,6 +129,8 @@ function toggleBlink(): void {
   }
 }
 key(['z', 'Z'], () => view.value?.zoomTo(1))
+key('PageDown', () => round.goOn())
+key('PageUp', () => round.goBack())
 key('0', () => view.value?.zoomTo('fit'))
 const NUDGES: Record<string, [number, number]> = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }
 useEventListener('keydown', (event: KeyboardEvent) => {
@@ -149,7 +158,7 @@ useEventListener(window, 'blur', () => (bench.holdOriginal = false))
 useEventListener(window, 'beforeunload', (event: BeforeUnloadEvent) => {
   if (bench.saving > 0) event.preventDefault()
 })
-const runWord = computed(() => ({ find: 'Searching', mend: 'Mending', export: 'Writing the file' })[bench.run?.kind ?? 'find'])
+const runWord = computed(() => RUN_WORDS[bench.run?.kind ?? 'find'].doing)
 </script>
 
 <template>
@@ -195,8 +204,6 @@ const runWord = computed(() => ({ find: 'Searching', mend: 'Mending', export: 'W
         <div class="lenses">
           <span class="soft">Lens</span>
           <button v-for="lens in LENSES" :key="lens" type="button" :class="{ on: bench.lens === lens }" :aria-pressed="bench.lens === lens" :data-test="`lens-${lens}`" @click="bench.lens = lens">{{ LENS_WORDS[lens] }}</button>
-          <ElSlider v-if="bench.lens !== 'plain'" v-model="bench.lensStrength" :min="0" :max="1" :step="0.05" :show-tooltip="false" aria-label="Strength of the lens" title="Strength" data-test="lens-strength" />
-          <template v-if="bench.lens === 'relief'"><ElSlider v-model="bench.reliefRadius" :min="4" :max="128" :show-tooltip="false" aria-label="Radius of the relief lens" title="How wide a neighbourhood it compares with" data-test="lens-radius" /><span class="soft number">{{ bench.reliefRadius }} px</span></template>
           <span class="soft hold">
             <button type="button" :class="{ on: bench.divider !== null }" :aria-pressed="bench.divider !== null" data-test="divide" @click="view?.toggleDivider()">Divide <span class="key">D</span></button>
             <button type="button" :class="{ on: bench.beside }" :aria-pressed="bench.beside" data-test="beside-toggle" title="The original beside the result, moved with it" @click="bench.beside = !bench.beside">Beside <span class="key">B</span></button>
@@ -207,8 +214,11 @@ const runWord = computed(() => ({ find: 'Searching', mend: 'Mending', export: 'W
         </div>
         <CloseLook />
       </div>
-      <FindSlip v-if="stage === 'find'" />
-      <MendSlip v-else />
+      <div class="right">
+        <FindSlip v-if="stage === 'find'" />
+        <MendSlip v-else />
+        <RoundMap :key="stage" :open="stage === 'find'" />
+      </div>
     </div>
     <p v-else class="failed soft">Opening the picture</p>
   </div>
@@ -218,6 +228,8 @@ const runWord = computed(() => ({ find: 'Searching', mend: 'Mending', export: 'W
 .bench { display: flex; flex-direction: column; height: 100%; overflow: hidden; }
 .room { flex: 1; min-height: 0; display: grid; grid-template-columns: 300px 1fr 216px; }
 .middle { display: grid; grid-template: 36px minmax(0, 1fr) 32px auto / minmax(0, 1fr); min-width: 0; min-height: 0; }
+.right { display: flex; flex-direction: column; min-height: 0; }
+.right :deep(.slip) { flex: 1; min-height: 0; }
 .views { display: grid; grid-template-columns: minmax(0, 1fr); min-height: 0; }
 .views.two { grid-template-columns: minmax(0, 1fr) minmax(0, 1fr); }
 .tools { display: flex; align-items: center; gap: 12px; padding: 0 12px 0 8px; background: var(--ground); border-bottom: 1px solid var(--hairline); white-space: nowrap; }
@@ -232,7 +244,6 @@ const runWord = computed(() => ({ find: 'Searching', mend: 'Mending', export: 'W
 .lenses { display: flex; align-items: center; gap: 4px; padding: 0 12px; background: var(--ground); }
 .lenses button { border: 0; background: none; padding: 4px 9px; cursor: pointer; border-bottom: 2px solid transparent; }
 .lenses button.on { border-bottom-color: var(--ink); font-weight: 700; }
-.lenses :deep(.el-slider) { width: 70px; flex: none; margin-left: 10px; }
 .lenses .hold { margin-left: auto; }
 .bench :deep(.el-slider) { --el-slider-height: 2px; --el-slider-main-bg-color: #5e5e5e; }
 .bench :deep(.el-slider__button) { border-radius: 2px; border-color: var(--ink); background: var(--ink); width: 7px; height: 13px; }

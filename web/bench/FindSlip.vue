@@ -1,12 +1,14 @@
 <script setup lang="ts">
 import { ElCheckbox, ElSlider } from 'element-plus'
 import { computed, ref } from 'vue'
+import { usualKinds } from '@fennip/core/find/usual-kinds.js'
 import { useBench } from '../store/bench.js'
 
 const bench = useBench()
-const dust = ref(true)
-const specks = ref(bench.opened?.kind === 'scan' || (bench.opened?.about.camera.aperture ?? 16) < 10)
-const lines = ref(bench.opened?.kind === 'scan')
+const usual = usualKinds({ kind: bench.opened!.kind, aperture: bench.opened!.about.camera.aperture ?? null })
+const dust = ref(usual.includes('dust'))
+const specks = ref(usual.includes('speck'))
+const lines = ref(usual.includes('line'))
 /** The one control, on a scale of steps that feel even. */
 const STEPS = [0.5, 1, 2, 3, 6, 12, 25, 60]
 const step = ref(3)

@@ -1,17 +1,9 @@
 import { ProblemError } from '@fennip/core/problem.js'
 import type { SearchedArea } from '@fennip/core/find/searched-area.js'
 import type { Operation, Treatment } from '@fennip/core/treatment/schema.js'
+import type { SensorChart } from '@fennip/core/series/chart-schema.js'
+import type { Counts, Pace } from '@fennip/core/treatment/triage.js'
 import type { ColourProfile } from '@fennip/core/raster/profile.js'
-
-export interface Counts {
-  open: number
-  mended: number
-  settled: number
-  left: number
-  shows: number
-  kinds: Record<string, number>
-  places: [number, number][]
-}
 
 export interface Picture {
   id: string
@@ -22,7 +14,24 @@ export interface Picture {
   about: { profile: ColourProfile; camera: { body?: string; lens?: string; aperture?: number; taken?: string }; resolutionPerInch: number | null; hasAlpha: boolean; pages: number; notes: string[] }
   revision: number
   counts: Partial<Counts>
+  sensor: { id: string; name: string } | null
+  setAside: boolean
+  /** Cells of 128 pixels, row by row, that were looked at at 1:1. */
+  looked: number[]
 }
+
+/** The same work on many pictures. */
+export interface Batch {
+  id: string
+  kind: 'find' | 'mend' | 'export' | 'chart' | 'carry'
+  paused: boolean
+  createdAt: string
+  items: { run: string; picture: string; name: string; state: Run['state']; progress: number; file: boolean; problem: string | null }[]
+}
+
+/** A camera body of a job. */
+export interface SensorSummary { id: string; name: string; frames: number; marks: number | null }
+export interface Sensor { id: string; name: string; job: { id: string; title: string }; chart: SensorChart | null; frames: Picture[] }
 
 export interface Job {
   id: string
@@ -38,7 +47,7 @@ export interface Job {
 
 export interface Run {
   id: string
-  kind: 'find' | 'mend' | 'export'
+  kind: 'find' | 'mend' | 'export' | 'learn' | 'chart' | 'carry'
   picture: string
   parameters: Record<string, unknown>
   state: 'queued' | 'running' | 'done' | 'failed' | 'cancelled'
@@ -97,7 +106,7 @@ export function problemOf(text: string, status: number): ProblemError {
 export const api = {
   jobs: () => ask<{ jobs: Job[] }>('GET', '/jobs'),
   makeJob: (job: { title: string; client: string }) => ask<{ id: string }>('POST', '/jobs', job),
-  job: (id: string) => ask<Job & { list: Picture[] }>('GET', `/jobs/${id}`),
+  job: (id: string) => ask<Job & { list: Picture[]; pace: Partial<Pace> }>('GET', `/jobs/${id}`),
   picture: (id: string) => ask<OpenedPicture>('GET', `/pictures/${id}`),
   gestures: (id: string) => ask<Gestures>('GET', `/pictures/${id}/gestures`),
   edit: (id: string, revision: number, label: string, operations: Operation[]) => ask<{ revision: number; rebased: boolean }>('POST', `/pictures/${id}/edits`, { revision, label, operations }),
@@ -106,6 +115,16 @@ export const api = {
   find: (id: string, kinds: string[], falseFinds: number, where: SearchedArea = {}) => ask<Run>('POST', `/pictures/${id}/find`, { kinds, falseFinds, ...where }),
   mend: (id: string, revision: number) => ask<Run>('POST', `/pictures/${id}/mend`, { revision }),
   export: (id: string, body: { format: string; depth: 8 | 16; quality: number }) => ask<Run>('POST', `/pictures/${id}/exports`, body),
+  aside: (id: string, aside: boolean) => ask<{ setAside: boolean }>('POST', `/pictures/${id}/aside`, { aside }),
+  looked: (id: string, cells: number[]) => ask<{ looked: number[] }>('POST', `/pictures/${id}/looked`, { cells }),
+  takenBy: (id: string, name: string) => ask<{ sensor: string | null }>('POST', `/pictures/${id}/sensor`, { name }),
+  batches: (job: string) => ask<{ batches: Batch[] }>('GET', `/jobs/${job}/batches`),
+  beginBatch: (job: string, kind: Batch['kind'], pictures: string[], parameters: Record<string, unknown>) => ask<Batch>('POST', `/jobs/${job}/batches`, { kind, pictures, parameters }),
+  steerBatch: (id: string, what: 'pause' | 'resume' | 'cancel' | 'retry') => ask<Batch>('POST', `/batches/${id}/${what}`, {}),
+  sensors: (job: string) => ask<{ sensors: SensorSummary[] }>('GET', `/jobs/${job}/sensors`),
+  sensor: (id: string) => ask<Sensor>('GET', `/sensors/${id}`),
+  learn: (id: string, pictures: string[]) => ask<Run>('POST', `/sensors/${id}/learn`, { pictures }),
+  takeChart: (id: string, chart: unknown) => ask<{ marks: number }>('POST', `/sensors/${id}/chart`, chart),
   run: (id: string) => ask<Run>('GET', `/runs/${id}`),
   cancel: (id: string) => ask<Run>('POST', `/runs/${id}/cancel`, {}),
 }

@@ -1,5 +1,7 @@
 import type { TelltaleName } from '@fennip/core/check/telltales.js'
 import type { Flaw } from '@fennip/core/treatment/schema.js'
+import { minutesOf, USUAL_PACE, type Pace } from '@fennip/core/treatment/triage.js'
+import type { Run } from './api.js'
 import type { Lens } from '../workers/display.js'
 
 /** Words of the screen for what the treatment stores. */
@@ -17,16 +19,22 @@ export const TELLTALE_SHORT: Record<TelltaleName, string> = { leftover: 'somethi
 
 export const LENS_WORDS: Record<Lens, string> = { plain: 'Plain', negative: 'Negative', relief: 'Relief', grain: 'Grain', change: 'Change' }
 
-/** Seconds a restorer looks at one mend; the estimate until their own pace is known (common practice). */
-const SECONDS_TO_MEND = 6
-const SECONDS_TO_JUDGE = 2.5
-
-export function minutesLeft(open: number, toJudge: number): string {
-  const minutes = (open * SECONDS_TO_MEND + toJudge * SECONDS_TO_JUDGE) / 60
+/** What is left to do, in words. */
+export function minutesLeft(open: number, mended: number, pace: Partial<Pace> = {}): string {
+  const minutes = minutesOf({ open, mended }, { ...USUAL_PACE, ...pace })
   if (minutes === 0) return 'nothing left'
   if (minutes < 1) return 'under a minute left'
   if (minutes < 60) return `about ${Math.round(minutes)} min left`
   return `about ${Math.floor(minutes / 60)} h ${Math.round(minutes % 60)} min left`
+}
+
+export const RUN_WORDS: Record<Run['kind'], { doing: string; batch: string }> = {
+  find: { doing: 'Searching', batch: 'Find' },
+  mend: { doing: 'Mending', batch: 'Mend' },
+  export: { doing: 'Writing the file', batch: 'Hand over' },
+  learn: { doing: 'Learning the chart', batch: 'Learn the chart' },
+  chart: { doing: 'Applying chart', batch: 'Apply the sensor chart' },
+  carry: { doing: 'Carrying mends over', batch: 'Carry mends over' },
 }
 
 export const thousands = (value: number) => value.toString().replace(/\B(?=(\d{3})+$)/g, '\u202f')

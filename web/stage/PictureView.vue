@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { ElSlider } from 'element-plus'
 import OpenSeadragon from 'openseadragon'
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
 import { mendShape } from '@fennip/core/mend/choose.js'
@@ -8,6 +9,7 @@ import { LENS_WORDS } from '../shared/words.js'
 import { useBench } from '../store/bench.js'
 import { useAreas } from '../store/areas.js'
 import { useGroup } from '../store/group.js'
+import { useRound } from '../store/round.js'
 import { useShaping } from '../store/shaping.js'
 import { GRAIN_RADIUS } from '../workers/display.js'
 import AreasLayer from './AreasLayer.vue'
@@ -34,6 +36,7 @@ const zoomText = computed(() => {
 const areas = useAreas()
 const shaping = useShaping()
 const group = useGroup()
+const round = useRound()
 const drag = useMarkDrag(bench)
 const drawing = useDrawing(bench, () => sight.value.scale, {
   kind: () => {
@@ -284,6 +287,17 @@ function zoomTo(scale: number | 'fit'): void {
   }
 }
 
+/** Bring a place into the middle, at 1:1 or closer. */
+function lookAt(x: number, y: number): void {
+  if (!viewer.value?.world.getItemCount()) return
+  const { viewport } = viewer.value
+  const image = viewer.value.world.getItemAt(0)
+  if (sight.value.scale * devicePixelRatio < 0.99) viewport.zoomTo(image.imageToViewportZoom(1 / devicePixelRatio), undefined, true)
+  viewport.panTo(image.imageToViewportCoordinates(new OpenSeadragon.Point(x, y)), true)
+}
+round.lookAt = lookAt
+watch(resting, round.rest)
+
 watch(() => bench.selectedId, showSelected)
 watch(() => [bench.lens, bench.lensStrength, bench.reliefRadius, bench.holdOriginal], () => void repaint(null))
 watch(() => bench.opened?.id, show)
@@ -322,6 +336,8 @@ function leaveDivider(): void {
 let gone = false
 onBeforeUnmount(() => {
   gone = true
+  void round.save()
+  round.lookAt = null
   stopPixels?.()
   stopLink?.()
   viewer.value?.destroy()
@@ -361,7 +377,11 @@ defineExpose({ zoomTo, drawing, toggleDivider })
     <svg v-if="rectangleOnScreen" class="pointer" data-test="choosing-rectangle"><rect v-bind="rectangleOnScreen" class="under" /><rect v-bind="rectangleOnScreen" /></svg>
     <div v-if="refusal && pointer" class="refusal" :style="{ left: `${pointer.x + 14}px`, top: `${pointer.y + 14}px` }" data-test="refusal">Refused: {{ refusal }}</div>
     <div v-if="bench.holdOriginal" class="banner">{{ beforeWord }}</div>
-    <div v-else-if="bench.lens !== 'plain'" class="banner">{{ LENS_WORDS[bench.lens] }} lens: the result is not touched</div>
+    <div v-else-if="bench.lens !== 'plain'" class="banner lens">
+      <span>{{ LENS_WORDS[bench.lens] }} lens: the result is not touched</span>
+      <label>Strength <ElSlider v-model="bench.lensStrength" :min="0" :max="1" :step="0.05" :show-tooltip="false" aria-label="Strength of the lens" data-test="lens-strength" /></label>
+      <label v-if="bench.lens === 'relief'" title="How wide a neighbourhood it compares with">Radius <ElSlider v-model="bench.reliefRadius" :min="4" :max="128" :show-tooltip="false" aria-label="Radius of the relief lens" data-test="lens-radius" /> {{ bench.reliefRadius }} px</label>
+    </div>
     <div v-if="bench.marks !== 'all'" class="banner low">{{ bench.marks === 'none' ? 'Marks are hidden' : 'Settled marks are hidden' }}</div>
     <div class="zoom">
       <button type="button" @click="zoomTo('fit')">Whole <span class="key">0</span></button>
@@ -389,6 +409,10 @@ defineExpose({ zoomTo, drawing, toggleDivider })
 .divider span:first-child { right: 8px; }
 .divider span:last-child { left: 8px; }
 .banner { position: absolute; left: 10px; top: 10px; padding: 3px 9px; background: var(--ink); color: #fff; border-radius: 3px; pointer-events: none; }
+.banner.lens { display: flex; gap: 14px; align-items: center; pointer-events: auto; }
+.banner label { display: flex; gap: 10px; align-items: center; white-space: nowrap; }
+.banner :deep(.el-slider) { width: 70px; flex: none; --el-slider-main-bg-color: #bbb; --el-slider-runway-bg-color: #666; height: 20px; }
+.banner :deep(.el-slider__button) { background: #fff; border-color: #fff; }
 .banner.low { top: 42px; background: var(--soft-ink); }
 .zoom { position: absolute; right: 10px; bottom: 10px; display: flex; background: var(--sheet); border-radius: 3px; align-items: center; }
 .zoom button { border: 0; background: none; padding: 4px 9px; cursor: pointer; }
