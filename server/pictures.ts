@@ -34,6 +34,8 @@ export interface PictureSummary {
   /** Camera body by name, as it was grouped; null for scans and strangers. */
   readonly sensor: { readonly id: string; readonly name: string } | null
   readonly setAside: boolean
+  /** Searched, or worked on without a search. */
+  readonly searched: boolean
   /** Cells of the picture that were looked at at 1:1. */
   readonly looked: readonly number[]
 }
@@ -68,14 +70,18 @@ interface PictureRow {
   sensor_name: string | null
   set_aside: boolean
   looked: number[]
+  searched: boolean
 }
 
+/** A search that found nothing leaves no revision behind. */
+const SEARCHED = "pictures.revision > 0 or exists (select from runs where picture_id = pictures.id and state = 'done' and runs.kind in ('find', 'chart', 'carry'))"
+const columnsOf = (database: Database) => [...COLUMNS, database.raw(`(${SEARCHED}) as searched`)]
 const COLUMNS = ['pictures.id', 'pictures.name', 'pictures.kind', 'pictures.revision', 'pictures.counts', 'sha256', 'format', 'width', 'height', 'channels', 'depth', 'bytes', 'about', 'sensor_id', 'sensors.name as sensor_name', 'set_aside', 'looked']
 
 function summaryOf(row: PictureRow): PictureSummary {
-  const { id, name, kind, revision, counts, about, sha256, format, width, height, channels, depth, bytes, set_aside, looked } = row
+  const { id, name, kind, revision, counts, about, sha256, format, width, height, channels, depth, bytes, set_aside, looked, searched } = row
   const sensor = row.sensor_id && row.sensor_name ? { id: row.sensor_id, name: row.sensor_name } : null
-  return { sensor, setAside: set_aside, looked, id, name, kind, revision, counts, about, levels: levelCount(width, height), original: { sha256, format, width, height, channels, depth, bytes: Number(bytes) } }
+  return { sensor, setAside: set_aside, looked, searched, id, name, kind, revision, counts, about, levels: levelCount(width, height), original: { sha256, format, width, height, channels, depth, bytes: Number(bytes) } }
 }
 
 export async function listJobs(database: Database): Promise<JobSummary[]> {
@@ -99,7 +105,7 @@ export async function readJob(database: Database, id: string): Promise<JobSummar
 
 /** Pictures with a property, in the order in which they came. */
 export async function summariesOf(database: Database, which: Record<string, string>): Promise<PictureSummary[]> {
-  const rows = (await database('pictures').join('originals', 'originals.sha256', 'pictures.original').leftJoin('sensors', 'sensors.id', 'pictures.sensor_id').where(which).orderBy('pictures.created_at').select(COLUMNS)) as PictureRow[]
+  const rows = (await database('pictures').join('originals', 'originals.sha256', 'pictures.original').leftJoin('sensors', 'sensors.id', 'pictures.sensor_id').where(which).orderBy('pictures.created_at').select(columnsOf(database))) as PictureRow[]
   return rows.map(summaryOf)
 }
 
@@ -113,7 +119,7 @@ async function timedGestures(database: Database, job: string): Promise<TimedGest
 
 export async function readPictureSummary(database: Database, id: string): Promise<PictureSummary & { job: { id: string; title: string } }> {
   const row = (await database('pictures').join('originals', 'originals.sha256', 'pictures.original').join('jobs', 'jobs.id', 'pictures.job_id').leftJoin('sensors', 'sensors.id', 'pictures.sensor_id').where('pictures.id', id)
-    .first([...COLUMNS, 'jobs.id as jobId', 'jobs.title as jobTitle'])) as (PictureRow & { jobId: string; jobTitle: string }) | undefined
+    .first([...columnsOf(database), 'jobs.id as jobId', 'jobs.title as jobTitle'])) as (PictureRow & { jobId: string; jobTitle: string }) | undefined
   if (!row) throw noPicture(id)
   return { ...summaryOf(row), job: { id: row.jobId, title: row.jobTitle } }
 }

@@ -16,6 +16,8 @@ export interface Picture {
   counts: Partial<Counts>
   sensor: { id: string; name: string } | null
   setAside: boolean
+  /** Searched, or worked on without a search. */
+  searched: boolean
   /** Cells of 128 pixels, row by row, that were looked at at 1:1. */
   looked: number[]
 }

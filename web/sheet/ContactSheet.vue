@@ -85,7 +85,7 @@ const sum = computed(() => {
   const open = list.reduce((total, { counts }) => total + (counts.open ?? 0), 0)
   const mended = list.reduce((total, { counts }) => total + (counts.mended ?? 0), 0)
   const own = sheet.value?.pace.judge || sheet.value?.pace.mend ? ' at your own pace' : ''
-  return `${sheet.value?.list.length ?? 0} pictures, ${list.filter(({ revision }) => revision > 0).length} of them searched${open + mended > 0 ? `, ${minutesLeft(open, mended, sheet.value?.pace)}${own}` : ''}.`
+  return `${sheet.value?.list.length ?? 0} pictures, ${list.filter(({ searched }) => searched).length} of them searched${open + mended > 0 ? `, ${minutesLeft(open, mended, sheet.value?.pace)}${own}` : ''}.`
 })
 
 let stop = () => {}

@@ -14,7 +14,6 @@ defineEmits<{ toggle: []; aside: [] }>()
 
 const counts = computed(() => props.picture.counts)
 const all = computed(() => (counts.value.open ?? 0) + (counts.value.mended ?? 0) + (counts.value.settled ?? 0) + (counts.value.left ?? 0))
-const searched = computed(() => props.picture.revision > 0)
 const judged = computed(() => (all.value === 0 ? 0 : (100 * ((counts.value.settled ?? 0) + (counts.value.left ?? 0))) / all.value))
 /** Neutral greys from dark to light, so that nothing tints the eye: what is dark in a picture is dark here. */
 const SHADES: Record<Flaw['kind'], string> = {
@@ -25,7 +24,7 @@ const kinds = computed(() => (Object.keys(SHADES) as Flaw['kind'][]).flatMap((ki
   return number > 0 ? [{ kind, number, width: (100 * number) / Math.max(1, all.value), word: kind === 'other' ? 'by hand' : KIND_WORDS[kind].toLowerCase() }] : []
 }))
 const verdict = computed(() => {
-  if (!searched.value) return 'not searched'
+  if (!props.picture.searched) return 'not searched'
   if ((counts.value.open ?? 0) + (counts.value.mended ?? 0) === 0) return 'done'
   return verdictOf(counts.value, minutesOf(counts.value, { ...USUAL_PACE, ...props.pace }))
 })
@@ -42,7 +41,7 @@ const covered = computed(() => {
   const share = 100 * (counts.value.covered ?? 0)
   return share === 0 ? '' : share < 0.1 ? 'under 0.1 % covered' : `${share.toFixed(1)} % covered`
 })
-const link = computed(() => `/jobs/${props.job}/pictures/${props.picture.id}/${searched.value ? 'mend' : 'find'}`)
+const link = computed(() => `/jobs/${props.job}/pictures/${props.picture.id}/${props.picture.searched ? 'mend' : 'find'}`)
 </script>
 
 <template>
@@ -54,14 +53,14 @@ const link = computed(() => `/jobs/${props.job}/pictures/${props.picture.id}/${s
       <small v-if="picture.sensor" class="soft">Body <RouterLink class="linked" :to="`/jobs/${job}/sensors/${picture.sensor.id}`" data-test="body">{{ picture.sensor.name }}</RouterLink></small>
       <small v-for="note in picture.about.notes.filter((text) => !text.includes('profile'))" :key="note" class="soft">{{ note }}</small>
     </div>
-    <span class="right number">{{ searched ? thousands(all) : '—' }}</span>
+    <span class="right number">{{ picture.searched ? thousands(all) : '—' }}</span>
     <div>
       <div class="kinds"><i v-for="kind in kinds" :key="kind.kind" :style="{ width: `${kind.width}%`, background: SHADES[kind.kind] }" /></div>
       <small class="soft clip" :title="kinds.map(({ number, word }) => `${number} ${word}`).join(', ')">{{ kinds.map(({ number, word }) => `${thousands(number)} ${word}`).join(' · ') || '\u00a0' }}</small>
       <small v-if="all > 0" class="soft clip" data-test="burden">{{ covered }}{{ counts.onSubject ? `, ${thousands(counts.onSubject)} on the subject` : ', none on the subject' }}</small>
     </div>
     <svg class="where" viewBox="0 0 110 44" preserveAspectRatio="none"><circle v-for="(place, i) in counts.places ?? []" :key="i" :cx="place[0] * 110" :cy="place[1] * 44" r="1.3" /></svg>
-    <span class="right">{{ searched && all > 0 ? minutesLeft(counts.open ?? 0, counts.mended ?? 0, pace).replace(' left', '') : '—' }}</span>
+    <span class="right">{{ picture.searched && all > 0 ? minutesLeft(counts.open ?? 0, counts.mended ?? 0, pace).replace(' left', '') : '—' }}</span>
     <div>
       <b class="verdict" data-test="verdict">{{ working ? RUN_WORDS[working.kind].doing : picture.setAside ? 'set aside' : verdict }}</b>
       <div class="bar"><i :class="{ run: working }" :style="{ width: `${working ? 100 * working.progress : judged}%` }" /></div>

@@ -13,7 +13,7 @@ const flawsOf = ({ counts }: Picture) => (counts.open ?? 0) + (counts.mended ?? 
 const minutes = (picture: Picture, pace: Partial<Pace>) => minutesOf(picture.counts, { ...USUAL_PACE, ...pace })
 
 /** Searched and everything in it judged. */
-export const isDone = (picture: Picture) => picture.revision > 0 && (picture.counts.open ?? 0) + (picture.counts.mended ?? 0) === 0
+export const isDone = (picture: Picture) => picture.searched && (picture.counts.open ?? 0) + (picture.counts.mended ?? 0) === 0
 
 export function arranged(list: readonly Picture[], order: Order, filter: Filter, pace: Partial<Pace>): Picture[] {
   const shown = list.filter((picture) => {
@@ -21,7 +21,7 @@ export function arranged(list: readonly Picture[], order: Order, filter: Filter,
     if (filter === 'aside' || picture.setAside) return filter === 'aside' && picture.setAside
     if (filter === 'done') return isDone(picture)
     if (filter === 'todo') return !isDone(picture)
-    return picture.revision > 0 && !isDone(picture) && verdictOf(picture.counts, minutes(picture, pace)) === filter
+    return picture.searched && !isDone(picture) && verdictOf(picture.counts, minutes(picture, pace)) === filter
   })
   const rank = (picture: Picture): number => {
     switch (order) {
@@ -29,7 +29,7 @@ export function arranged(list: readonly Picture[], order: Order, filter: Filter,
       case 'flaws': return -flawsOf(picture)
       case 'shows': return -(picture.counts.shows ?? 0)
       // What was never searched has no verdict yet, and what is set aside none any more.
-      case 'verdict': return picture.setAside ? 1e9 : picture.revision === 0 ? 1e8 : 1e6 * VERDICTS.indexOf(verdictOf(picture.counts, minutes(picture, pace))) + minutes(picture, pace)
+      case 'verdict': return picture.setAside ? 1e9 : !picture.searched ? 1e8 : 1e6 * VERDICTS.indexOf(verdictOf(picture.counts, minutes(picture, pace))) + minutes(picture, pace)
     }
   }
   return order === 'name' ? shown.sort((a, b) => a.name.localeCompare(b.name)) : shown.sort((a, b) => rank(a) - rank(b))

@@ -411,8 +411,8 @@ defineExpose({ zoomTo, drawing, toggleDivider })
 .banner { position: absolute; left: 10px; top: 10px; padding: 3px 9px; background: var(--ink); color: #fff; border-radius: 3px; pointer-events: none; }
 .banner.lens { display: flex; gap: 14px; align-items: center; pointer-events: auto; }
 .banner label { display: flex; gap: 10px; align-items: center; white-space: nowrap; }
-.banner :deep(.el-slider) { width: 70px; flex: none; --el-slider-main-bg-color: #bbb; --el-slider-runway-bg-color: #666; height: 20px; }
-.banner :deep(.el-slider__button) { background: #fff; border-color: #fff; }
+.banner.lens :deep(.el-slider) { width: 70px; flex: none; --el-slider-main-bg-color: #bbb; --el-slider-runway-bg-color: #666; height: 20px; }
+.banner.lens :deep(.el-slider__button) { background: #fff; border-color: #fff; }
 .banner.low { top: 42px; background: var(--soft-ink); }
 .zoom { position: absolute; right: 10px; bottom: 10px; display: flex; background: var(--sheet); border-radius: 3px; align-items: center; }
 .zoom button { border: 0; background: none; padding: 4px 9px; cursor: pointer; }
