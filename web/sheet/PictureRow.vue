@@ -25,6 +25,7 @@ const kinds = computed(() => (Object.keys(SHADES) as Flaw['kind'][]).flatMap((ki
 }))
 const verdict = computed(() => {
   if (!props.picture.searched) return 'not searched'
+  if (all.value === 0) return 'nothing found'
   if ((counts.value.open ?? 0) + (counts.value.mended ?? 0) === 0) return 'done'
   return verdictOf(counts.value, minutesOf(counts.value, { ...USUAL_PACE, ...props.pace }))
 })

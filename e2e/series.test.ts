@@ -1,0 +1,176 @@
+import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { readFileSync } from 'node:fs'
+import type { Page } from 'playwright-core'
+import { Harness } from './harness.js'
+
+/** Contact sheet, batches, sensor page, rounds and lenses, driven in Chromium. */
+
+const SERIES = ['pylon-4-noon.jpg', 'pylon-4-cable.jpg', 'pylon-5-north.jpg', 'pylon-5-sky.jpg']
+let harness: Harness
+let page: Page
+beforeAll(async () => {
+  harness = await Harness.start([...SERIES, 'lower-station.tif'], {}, { width: 3000, height: 2000 })
+  page = harness.page
+})
+afterAll(() => harness.stop())
+
+const row = (name: string) => page.locator(`[data-test=picture-row][data-name="${name}"]`)
+/** A picture of what the view shows, to see that it changed. */
+const seen = async () => (await harness.test('picture').screenshot()).toString('base64')
+const select = (name: string) => row(name).locator('input[type=checkbox]').check()
+const names = () => page.locator('[data-test=picture-row] .name b').allInnerTexts()
+const batchOver = (words: string) => expect.poll(() => page.locator('[data-test=batch-words]').first().innerText(), { timeout: 90000 }).toContain(words)
+
+describe('the contact sheet', () => {
+  it('searches what is selected as one batch, with progress', async () => {
+    await page.goto(`${harness.services.address}/jobs/${harness.job}`)
+    await page.waitForSelector('[data-test=picture-row]')
+    await select('pylon-4-noon.jpg')
+    await select('lower-station.tif')
+    await harness.test('find-chosen').click()
+    await batchOver('2 of 2 done')
+    await expect.poll(() => row('pylon-4-noon.jpg').locator('[data-test=verdict]').innerText()).toBe('quick')
+    expect(await row('pylon-5-sky.jpg').locator('[data-test=verdict]').innerText()).toBe('not searched')
+    expect(await row('pylon-4-noon.jpg').locator('[data-test=burden]').innerText()).toMatch(/covered, (none|\d+) on the subject/)
+  })
+  it('shows and orders by verdict, and sets a picture aside', async () => {
+    await harness.test('filter').selectOption('quick')
+    expect(await names()).toContain('pylon-4-noon.jpg')
+    expect(await names()).not.toContain('pylon-5-sky.jpg')
+    await harness.test('filter').selectOption('all')
+    await harness.test('order').selectOption('name')
+    expect(await names()).toEqual([...(await names())].sort())
+    await row('pylon-4-noon.jpg').locator('[data-test=aside]').click()
+    await expect.poll(() => row('pylon-4-noon.jpg').locator('[data-test=verdict]').innerText()).toBe('set aside')
+    await harness.test('filter').selectOption('todo')
+    await expect.poll(names).not.toContain('pylon-4-noon.jpg')
+    await harness.test('filter').selectOption('aside')
+    expect(await names()).toEqual(['pylon-4-noon.jpg'])
+    await row('pylon-4-noon.jpg').locator('[data-test=aside]').click()
+    await harness.test('filter').selectOption('all')
+    await expect.poll(names).toHaveLength(5)
+  })
+  it('pauses a batch, goes on with it and cancels another', async () => {
+    await harness.test('all').check()
+    await harness.test('export-chosen').click()
+    await harness.test('batch-pause').first().click()
+    await expect.poll(() => harness.test('batch-words').first().innerText()).toContain('paused')
+    await harness.test('batch-resume').first().click()
+    await batchOver('5 of 5 done')
+    await harness.test('export-chosen').click()
+    await harness.test('batch-cancel').first().click()
+    await batchOver('cancelled')
+    await harness.test('all').uncheck()
+  })
+  it('has no chart to apply before one is learned', async () => {
+    await select('pylon-4-cable.jpg')
+    expect(await harness.test('chart-chosen').isDisabled()).toBe(true)
+  })
+})
+
+describe('the sensor page', () => {
+  it('learns a chart from frames and draws it', async () => {
+    await harness.test('sensor').click()
+    await page.waitForSelector('[data-test=frame]')
+    expect(await harness.test('learn').isDisabled()).toBe(true)
+    await harness.test('all-frames').check()
+    await harness.test('learn').click()
+    await page.waitForSelector('[data-test=sensor-map]', { timeout: 90000 })
+    expect(await page.locator('[data-test=mark]').count()).toBeGreaterThan(10)
+    expect(await page.getByText('Light lost at f/16, from').count()).toBe(1)
+  })
+  it('applies it and shows each mark in all frames, before and after', async () => {
+    await harness.test('apply').click()
+    await expect.poll(() => harness.test('check-row').count(), { timeout: 120000 }).toBeGreaterThan(2)
+    await expect.poll(() => harness.test('check-counts').innerText(), { timeout: 120000 }).toMatch(/^0 of \d\d/)
+    const inked = (index: number) => page.evaluate((i) => {
+      const [canvas] = [...document.querySelectorAll<HTMLCanvasElement>('[data-test=check-row] canvas')].slice(i)
+      const { data } = canvas!.getContext('2d')!.getImageData(0, 0, canvas!.width, canvas!.height)
+      let low = 255
+      let high = 0
+      for (let k = 1; k < data.length; k += 4) {
+        low = Math.min(low, data[k]!)
+        high = Math.max(high, data[k]!)
+      }
+      return high - low
+    }, index)
+    // The shadow is seen before, and is gone after: less contrast is left.
+    await expect.poll(() => inked(0)).toBeGreaterThan(8)
+    await expect.poll(async () => (await inked(1)) < (await inked(0))).toBe(true)
+  })
+  it('settles and leaves by key, and goes on to the next', async () => {
+    const judged = async () => Number((await harness.test('check-counts').innerText()).split(' ')[0])
+    const before = await judged()
+    await page.keyboard.press('Enter')
+    await expect.poll(judged).toBe(before + 1)
+    await page.keyboard.press('l')
+    await expect.poll(judged).toBe(before + 2)
+    const mark = () => page.locator('.check .head b').innerText()
+    const first = await mark()
+    await page.keyboard.press('ArrowRight')
+    await expect.poll(mark).not.toBe(first)
+    await page.keyboard.press('a')
+    await expect.poll(judged).toBeGreaterThan(before + 2)
+  })
+  it('keeps the chart as a file that can be taken in again', async () => {
+    const [download] = await Promise.all([page.waitForEvent('download'), harness.test('chart-keep').click()])
+    const path = await download.path()
+    expect(JSON.parse(readFileSync(path, 'utf8'))).toMatchObject({ format: 'fennip-sensor-chart', version: 1 })
+    await harness.test('chart-picker').setInputFiles(path)
+    await page.getByText('marks were taken in').waitFor()
+    await harness.test('chart-picker').setInputFiles({ name: 'notes.json', mimeType: 'application/json', buffer: Buffer.from('no chart') })
+    await page.getByText('notes.json is not JSON').waitFor()
+  })
+  it('opens the flaw that is meant on the bench', async () => {
+    await harness.test('check-bench').click()
+    await page.waitForSelector('[data-test=picture][aria-busy=false]')
+    await expect.poll(() => page.url()).toContain('flaw=chart-')
+    await expect.poll(() => page.locator('[aria-label="Selected flaw"]').count()).toBe(1)
+  })
+})
+
+describe('a round', () => {
+  const share = async () => Number(/(\d+) %/.exec(await harness.test('round-share').innerText())?.[1] ?? 100)
+  it('walks the picture at 1:1 by key and remembers what was looked at', async () => {
+    const picture = await harness.pictureNamed('lower-station.tif')
+    await harness.open(picture, 'find')
+    expect(await share()).toBe(0)
+    await page.keyboard.press('PageDown')
+    await expect.poll(share).toBeGreaterThan(0)
+    const first = await share()
+    await page.keyboard.press('PageDown')
+    await expect.poll(share).toBeGreaterThan(first)
+    await new Promise((resolve) => setTimeout(resolve, 2500))
+    const kept = await share()
+    await page.reload()
+    await page.waitForSelector('[data-test=picture][aria-busy=false]')
+    expect(await share()).toBe(kept)
+  })
+  it('ends when all was looked at, and begins anew', async () => {
+    for (let i = 0; i < 12 && (await harness.test('round-share').innerText()) !== 'all looked at'; i++) {
+      await page.keyboard.press('PageDown')
+      await new Promise((resolve) => setTimeout(resolve, 700))
+    }
+    expect(await harness.test('round-share').innerText()).toBe('all looked at')
+    await harness.test('round-anew').click()
+    await expect.poll(share).toBeLessThan(60)
+  })
+})
+
+describe('lenses', () => {
+  it('say so on the picture, can be adjusted, and are put back when the stage is left', async () => {
+    const before = await seen()
+    await harness.test('lens-relief').click()
+    await page.getByText('Relief lens: the result is not touched').waitFor()
+    await expect.poll(async () => (await seen()) !== before).toBe(true)
+    await new Promise((resolve) => setTimeout(resolve, 800))
+    const wide = await seen()
+    await page.getByRole('slider', { name: 'Radius of the relief lens' }).press('Home')
+    await expect.poll(async () => (await seen()) !== wide).toBe(true)
+    await harness.test('lens-grain').click()
+    await page.getByText('Grain lens: the result is not touched').waitFor()
+    await page.getByText('Mend', { exact: true }).first().click()
+    await expect.poll(() => page.getByText('the result is not touched').count()).toBe(0)
+  })
+  it('nothing was complained of on the way', () => expect(harness.complaints).toEqual([]))
+})
