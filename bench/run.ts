@@ -61,7 +61,7 @@ const reference = await timed(() => {
 line('5 x 5 median of the library over 24 megapixels', milliseconds(reference.time), 'reference')
 const single = await timed(() => findFlaws(source, transfer, { kinds: ['dust'], falseFinds: 4 }))
 line('find dust over 24 megapixels, one thread', milliseconds(single.time), `${(single.time / reference.time).toFixed(2)} of the reference`)
-const threads = new Threads(join(home, 'storage'), 2)
+const threads = new Threads({ storage: join(home, 'storage'), cacheFolder: join(home, 'cache') }, 2)
 for (const kinds of [['dust'], ['dust', 'speck'], [...SEARCH_KINDS]] as const) {
   const tiles = searchTiles(pixels.width, pixels.height)
   // Once to warm up: threads start and decode the picture.

@@ -31,6 +31,7 @@ export async function startServices(options: ServiceOptions): Promise<Services> 
     ...process.env,
     FENNIP_PORT: String(port),
     FENNIP_STORAGE: process.env.FENNIP_STORAGE ?? join(options.home, 'storage'),
+    FENNIP_CACHE: process.env.FENNIP_CACHE ?? join(options.home, 'cache'),
     FENNIP_LOG: options.logLevel ?? process.env.FENNIP_LOG ?? 'warn',
     ...options.environment,
   }

@@ -6,7 +6,7 @@ import { EventHub } from './events.js'
 import { currentTreatment } from './history.js'
 import { QUEUE } from './runs/runs.js'
 import { readSettings } from './settings.js'
-import { folderStorage, prepareStorage } from './storage/storage.js'
+import { openStorage } from './storage/storage.js'
 import { Threads } from './threads.js'
 
 /** The server process. */
@@ -14,8 +14,8 @@ import { Threads } from './threads.js'
 const settings = readSettings()
 const log = pino({ level: settings.logLevel, name: 'server', serializers: { error: pino.stdSerializers.err } })
 const database = openDatabase(settings.databaseUrl)
-const storage = folderStorage(settings.storageFolder)
-const threads = new Threads(settings.storageFolder, 1)
+const storage = openStorage(settings.storage, settings.cacheFolder)
+const threads = new Threads(settings, 1)
 const events = new EventHub(settings.databaseUrl, log)
 
 process.on('unhandledRejection', (error) => log.error({ error }, 'unhandled'))
@@ -36,7 +36,7 @@ function makePatchesSoon(picture: string): void {
 }
 
 async function start(): Promise<void> {
-  await prepareStorage(storage)
+  await storage.prepare()
   await migrate(database)
   const boss = new PgBoss({ connectionString: settings.databaseUrl, max: 2, supervise: true })
   boss.on('error', (error) => log.warn({ error }, 'queue'))

@@ -3,13 +3,13 @@ import { readHeader, type Camera } from '@fennip/codec/read.js'
 import type { ColourProfile } from '@fennip/core/raster/profile.js'
 import { levelCount } from '@fennip/core/raster/pyramid.js'
 import { ProblemError } from '@fennip/core/problem.js'
-import { rm, stat } from 'node:fs/promises'
+import { stat } from 'node:fs/promises'
 import type { Database } from './database/database.js'
 import { paceOf, type Counts, type Pace, type TimedGesture } from '@fennip/core/treatment/triage.js'
 import { currentTreatment, noPicture } from './history.js'
 import { sensorOfBody } from './sensors.js'
 import type { Settings } from './settings.js'
-import { keepOriginal, type Storage } from './storage/storage.js'
+import { keepOriginal, originalKey, type Storage } from './storage/storage.js'
 import type { Threads } from './threads.js'
 
 /** What is known of an original besides its pixels. */
@@ -179,7 +179,7 @@ export async function addLooked(database: Database, id: string, cells: readonly 
 }
 
 async function forget(storage: Storage, sha256: string): Promise<void> {
-  await rm(storage.originalPath(sha256), { force: true })
+  await storage.remove(originalKey(sha256))
 }
 
 export async function openPicture(database: Database, id: string) {

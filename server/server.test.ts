@@ -1,23 +1,17 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import { createHash } from 'node:crypto'
-import { mkdtempSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs'
+import { mkdtempSync, readdirSync, readFileSync, rmSync } from 'node:fs'
 import { request } from 'node:http'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
-import { gunzipSync } from 'node:zlib'
 import sharp from 'sharp'
 import { demoFiles, loadDemo, upload } from '../demo/load.js'
 import { startServices, type Services } from '../scripts/services.js'
 import { rationalEntry, shortEntry, TAG, writeDirectories } from '../codec/directory.js'
 import { makeMatrixProfile } from '../codec/test-profile.js'
 import { encodePicture } from '../codec/write.js'
-import { halve, levelCount, tileGrid, tileRegion, unpackTile } from '../core/raster/pyramid.js'
-import { makeRaster, paste } from '../core/raster/raster.js'
-import { makeTransfer } from '../core/raster/transfer.js'
+import { makeRaster } from '../core/raster/raster.js'
 import { makeRandom } from '../core/random.js'
 import { safeName } from './api/uploads.js'
-import { folderStorage, keepOriginal, prepareStorage, readIfThere } from './storage/storage.js'
-import { makeTiles } from './storage/tiles.js'
 
 interface Answer { status: number; body: Record<string, unknown> }
 
@@ -224,47 +218,6 @@ describe('history', () => {
     await post(`/api/pictures/${picture}/undo`, { revision: revision + 8, times: 6 })
     expect(await ids()).toEqual(before)
     expect((await post(`/api/pictures/${picture}/undo`, { revision: 0, times: 0 })).status).toBe(400)
-  })
-})
-
-describe('storage', () => {
-  it('keeps a file under its hash, whole, once, and never writes it again', async () => {
-    const storage = folderStorage(mkdtempSync(join(tmpdir(), 'fennip-storage-')))
-    await prepareStorage(storage)
-    const from = join(storage.folder, 'in.bin')
-    writeFileSync(from, 'Orrendale')
-    const sha256 = await keepOriginal(storage, from)
-    expect(sha256).toBe(createHash('sha256').update('Orrendale').digest('hex'))
-    expect(readFileSync(storage.originalPath(sha256), 'utf8')).toBe('Orrendale')
-    const { mtimeMs } = statSync(storage.originalPath(sha256))
-    expect(await keepOriginal(storage, from)).toBe(sha256)
-    expect(statSync(storage.originalPath(sha256)).mtimeMs).toBe(mtimeMs)
-    expect(readdirSync(join(storage.folder, 'originals', sha256.slice(0, 2)))).toEqual([sha256])
-    expect(await readIfThere(storage.patchPath('0'.repeat(64)))).toBeNull()
-    rmSync(storage.folder, { recursive: true })
-  })
-  it('cuts tiles that put together are the picture, on every level', async () => {
-    const storage = folderStorage(mkdtempSync(join(tmpdir(), 'fennip-tiles-')))
-    await prepareStorage(storage)
-    const raster = makeRaster(1100, 700, 3, 16)
-    const random = makeRandom(4)
-    raster.data.forEach((_value, i) => (raster.data[i] = random.integer() & 65535))
-    const transfer = makeTransfer({ type: 'srgb' }, 16)
-    await makeTiles(storage, 'abc', raster, transfer)
-    let level = raster
-    for (let n = 0; n < levelCount(1100, 700); n++) {
-      if (n > 0) level = halve(level, transfer)
-      const whole = makeRaster(level.width, level.height, 3, 16)
-      const grid = tileGrid(1100, 700, n)
-      for (let row = 0; row < grid.rows; row++) {
-        for (let column = 0; column < grid.columns; column++) {
-          const region = tileRegion(1100, 700, n, column, row)
-          paste(whole, unpackTile(gunzipSync(readFileSync(storage.tilePath('abc', n, column, row))), region.width, region.height, 3, 16), region.x, region.y)
-        }
-      }
-      expect(Buffer.compare(Buffer.from(whole.data.buffer), Buffer.from(level.data.buffer))).toBe(0)
-    }
-    rmSync(storage.folder, { recursive: true })
   })
 })
 

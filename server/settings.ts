@@ -4,7 +4,10 @@ import { join } from 'node:path'
 /** Everything that can be set, in one place; each from the environment, with a default for one machine. */
 export interface Settings {
   readonly databaseUrl: string
-  readonly storageFolder: string
+  /** Path of a folder, or the address of an object store. */
+  readonly storage: string
+  /** Folder for copies of what lies in an object store. */
+  readonly cacheFolder: string
   readonly host: string
   readonly port: number
   /** Hosts that requests may name besides the address itself. */
@@ -24,7 +27,8 @@ export const homeFolder = process.env.FENNIP_HOME ?? join(root, '.fennip')
 export function readSettings(environment: NodeJS.ProcessEnv = process.env): Settings {
   return {
     databaseUrl: environment.FENNIP_DATABASE_URL ?? 'postgres://fennip@127.0.0.1:54321/fennip',
-    storageFolder: environment.FENNIP_STORAGE ?? join(homeFolder, 'storage'),
+    storage: environment.FENNIP_STORAGE ?? join(homeFolder, 'storage'),
+    cacheFolder: environment.FENNIP_CACHE ?? join(homeFolder, 'cache'),
     host: environment.FENNIP_HOST ?? '127.0.0.1',
     port: Number(environment.FENNIP_PORT ?? 4170),
     allowedHosts: (environment.FENNIP_ALLOWED_HOSTS ?? '').split(',').filter(Boolean),

@@ -1,6 +1,5 @@
 import { randomUUID } from 'node:crypto'
 import type { MessagePort } from 'node:worker_threads'
-import { readFileSync } from 'node:fs'
 import { gzipSync, gunzipSync } from 'node:zlib'
 import { readPicture, type DecodedPicture } from '@fennip/codec/read.js'
 import { findInTile, tileSurroundings, type FindOptions, type TileFinds } from '@fennip/core/find/find.js'
@@ -8,6 +7,7 @@ import { levelCount } from '@fennip/core/raster/pyramid.js'
 import { rasterSource, type Region } from '@fennip/core/raster/raster.js'
 import { makeTransfer, type Transfer } from '@fennip/core/raster/transfer.js'
 import { layOver, makePatches, type Patch } from '@fennip/core/render/patch.js'
+import { patchKeys } from '@fennip/core/render/patch-keys.js'
 import { packPatch, unpackPatch } from '@fennip/core/render/patch-code.js'
 import { guardsOf } from '@fennip/core/treatment/guards.js'
 import { mendAll } from '@fennip/core/treatment/mend-all.js'
@@ -17,7 +17,8 @@ import type { SensorChart } from '@fennip/core/series/chart-schema.js'
 import { measureMark, type ExpectedMark, type MarkMeasure } from '@fennip/core/series/measure-mark.js'
 import type { Placement } from '@fennip/core/series/placement.js'
 import type { Plan, Step, Treatment } from '@fennip/core/treatment/schema.js'
-import { folderStorage, keepFile, type Storage } from './storage/storage.js'
+import type { Settings } from './settings.js'
+import { openStorage, originalKey, patchKey, type Storage } from './storage/storage.js'
 import { makeTiles } from './storage/tiles.js'
 
 /**
@@ -31,13 +32,17 @@ interface Opened {
   readonly transfer: Transfer
 }
 
+/** Where files are kept, as a thread is told. */
+type Where = Pick<Settings, 'storage' | 'cacheFolder'>
+const storageAt = (where: Where) => openStorage(where.storage, where.cacheFolder)
+
 let opened: Promise<Opened> | null = null
 let openedHash = ''
 
 function openOriginal(storage: Storage, sha256: string): Promise<Opened> {
   if (opened && openedHash === sha256) return opened
   openedHash = sha256
-  opened = readPicture(storage.originalPath(sha256), sha256).then((picture) => ({ sha256, picture, transfer: makeTransfer(picture.header.profile.curve, picture.header.depth) }))
+  opened = storage.localFile(originalKey(sha256)).then((path) => readPicture(path, sha256)).then((picture) => ({ sha256, picture, transfer: makeTransfer(picture.header.profile.curve, picture.header.depth) }))
   opened.catch(() => {
     openedHash = ''
   })
@@ -45,35 +50,35 @@ function openOriginal(storage: Storage, sha256: string): Promise<Opened> {
 }
 
 /** Decode an original and cut it into tiles. */
-export async function makePyramid({ folder, sha256 }: { folder: string; sha256: string }): Promise<void> {
-  const storage = folderStorage(folder)
+export async function makePyramid({ where, sha256 }: { where: Where; sha256: string }): Promise<void> {
+  const storage = storageAt(where)
   const { picture, transfer } = await openOriginal(storage, sha256)
   await makeTiles(storage, sha256, picture.pixels, transfer)
 }
 
 /** Search one tile of an original. */
-export async function searchTile({ folder, sha256, tile, options }: { folder: string; sha256: string; tile: Region; options: FindOptions }): Promise<TileFinds> {
-  const { picture, transfer } = await openOriginal(folderStorage(folder), sha256)
+export async function searchTile({ where, sha256, tile, options }: { where: Where; sha256: string; tile: Region; options: FindOptions }): Promise<TileFinds> {
+  const { picture, transfer } = await openOriginal(storageAt(where), sha256)
   const { pixels } = picture
   const surroundings = tileSurroundings(tile, pixels.width, pixels.height)
   return findInTile(rasterSource(pixels).read(surroundings), surroundings, tile, transfer, options)
 }
 
 /** Measure what an original shows at places where marks are expected. */
-export async function measurePlaces({ folder, sha256, places }: { folder: string; sha256: string; places: readonly ExpectedMark[] }): Promise<(MarkMeasure | null)[]> {
-  const { picture, transfer } = await openOriginal(folderStorage(folder), sha256)
+export async function measurePlaces({ where, sha256, places }: { where: Where; sha256: string; places: readonly ExpectedMark[] }): Promise<(MarkMeasure | null)[]> {
+  const { picture, transfer } = await openOriginal(storageAt(where), sha256)
   return places.map((place) => measureMark(rasterSource(picture.pixels), transfer, place))
 }
 
 /** Measure every mark of a chart in an original. */
-export async function placeChart({ folder, sha256, chart, aperture, placement }: { folder: string; sha256: string; chart: SensorChart; aperture: number | null; placement: Placement }): Promise<PlacedMark[]> {
-  const { picture, transfer } = await openOriginal(folderStorage(folder), sha256)
+export async function placeChart({ where, sha256, chart, aperture, placement }: { where: Where; sha256: string; chart: SensorChart; aperture: number | null; placement: Placement }): Promise<PlacedMark[]> {
+  const { picture, transfer } = await openOriginal(storageAt(where), sha256)
   return placeMarks(chart, rasterSource(picture.pixels), transfer, aperture, placement)
 }
 
 /** Choose mends for all open flaws of a treatment and keep their patches; of some the shadow is known from elsewhere. */
-export async function mendOpenFlaws({ folder, treatment, only, expected, port }: { folder: string; treatment: Treatment; only: readonly string[] | null; expected: Readonly<Record<string, Omit<Shadow, 'damping'>>>; port: MessagePort }): Promise<Step[]> {
-  const storage = folderStorage(folder)
+export async function mendOpenFlaws({ where, treatment, only, expected, port }: { where: Where; treatment: Treatment; only: readonly string[] | null; expected: Readonly<Record<string, Omit<Shadow, 'damping'>>>; port: MessagePort }): Promise<Step[]> {
+  const storage = storageAt(where)
   const { picture, transfer } = await openOriginal(storage, treatment.original.sha256)
   const pixels = { ...picture.pixels, data: picture.pixels.data.slice() }
   const whole = { x: 0, y: 0, width: pixels.width, height: pixels.height }
@@ -95,38 +100,51 @@ export async function mendOpenFlaws({ folder, treatment, only, expected, port }:
 }
 
 /** Make and keep the patches of a treatment. @returns Keys by step. */
-export async function keepPatches({ folder, treatment }: { folder: string; treatment: Treatment }): Promise<Record<string, string>> {
-  const patches = await patchesOf(folderStorage(folder), treatment)
+export async function keepPatches({ where, treatment }: { where: Where; treatment: Treatment }): Promise<Record<string, string>> {
+  const patches = await patchesOf(storageAt(where), treatment)
   return Object.fromEntries(patches.map((patch, i) => [treatment.steps[i]!.id, patch.key]))
 }
 
 async function patchesOf(storage: Storage, plan: Plan): Promise<Patch[]> {
   const { original } = plan
   const { picture, transfer } = await openOriginal(storage, original.sha256)
+  const kept = await keptPatches(storage, plan)
   const fresh: Patch[] = []
-  const kept = keptPatches(storage)
   const patches = makePatches(rasterSource(picture.pixels), transfer, plan, levelCount(original.width, original.height), {
-    get: kept,
+    get: (key) => kept.get(key),
     set: (patch) => void fresh.push(patch),
   })
-  for (const patch of fresh) await keepFile(storage.patchPath(patch.key), gzipSync(packPatch(patch), { level: 1 }))
+  for (const patch of fresh) await storage.write(patchKey(patch.key), gzipSync(packPatch(patch), { level: 1 }))
   return patches
 }
 
 const memory = new Map<string, Patch>()
+const REMEMBERED = 4000
+/** So many patches are fetched at once. */
+const AT_ONCE = 16
 
-function keptPatches(storage: Storage): (key: string) => Patch | undefined {
-  return (key) => {
-    const known = memory.get(key)
-    if (known) return known
-    try {
-      const patch = unpackPatch(gunzipSync(readFileSync(storage.patchPath(key))))
-      if (memory.size > 4000) memory.clear()
-      memory.set(key, patch)
-      return patch
-    } catch {
-      return undefined
-    }
+/** A patch that cannot be read is made anew. */
+async function readPatch(storage: Storage, key: string): Promise<Patch | undefined> {
+  const bytes = await storage.read(patchKey(key))
+  try {
+    return bytes ? unpackPatch(gunzipSync(bytes)) : undefined
+  } catch {
+    return undefined
   }
 }
 
+/** Those patches of a plan that are kept. */
+export async function keptPatches(storage: Storage, plan: Plan): Promise<Map<string, Patch>> {
+  const kept = new Map<string, Patch>()
+  const keys = patchKeys(plan).map(({ key }) => key)
+  for (let i = 0; i < keys.length; i += AT_ONCE) {
+    await Promise.all(keys.slice(i, i + AT_ONCE).map(async (key) => {
+      const known = memory.get(key) ?? (await readPatch(storage, key))
+      if (!known) return
+      kept.set(key, known)
+      if (memory.size > REMEMBERED) memory.clear()
+      memory.set(key, known)
+    }))
+  }
+  return kept
+}

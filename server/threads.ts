@@ -9,13 +9,14 @@ import type { PlacedMark } from '@fennip/core/series/apply-chart.js'
 import type { SensorChart } from '@fennip/core/series/chart-schema.js'
 import type { ExpectedMark, MarkMeasure } from '@fennip/core/series/measure-mark.js'
 import type { Placement } from '@fennip/core/series/placement.js'
+import type { Settings } from './settings.js'
 import type { Step, Treatment } from '@fennip/core/treatment/schema.js'
 
 /** The heavy tasks of tasks.ts, run in threads. */
 export class Threads {
   private readonly pool: Piscina
 
-  constructor(private readonly folder: string, count: number) {
+  constructor(private readonly settings: Pick<Settings, 'storage' | 'cacheFolder'>, count: number) {
     this.pool = new Piscina({
       filename: fileURLToPath(new URL('./tasks-entry.mjs', import.meta.url)),
       minThreads: 1,
@@ -25,7 +26,7 @@ export class Threads {
   }
 
   private async run<T>(name: string, input: object, transferList: MessagePort[] = []): Promise<T> {
-    const answer = (await this.pool.run({ folder: this.folder, ...input }, { name, transferList })) as { value: T } | { problem: { type: string; title: string; detail: string; status: number } }
+    const answer = (await this.pool.run({ where: { storage: this.settings.storage, cacheFolder: this.settings.cacheFolder }, ...input }, { name, transferList })) as { value: T } | { problem: { type: string; title: string; detail: string; status: number } }
     if ('value' in answer) return answer.value
     throw new ProblemError(answer.problem.type, answer.problem)
   }

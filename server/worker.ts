@@ -7,7 +7,7 @@ import { beat, endRun, QUEUE, reviveRuns, takeRun } from './runs/runs.js'
 import { Cancelled } from './runs/tools.js'
 import { doWork } from './runs/work.js'
 import { readSettings } from './settings.js'
-import { folderStorage, prepareStorage } from './storage/storage.js'
+import { openStorage } from './storage/storage.js'
 import { Threads } from './threads.js'
 
 /** A worker: takes long work from the queue until it is stopped. Any number of them may run, on any machine. */
@@ -15,8 +15,8 @@ import { Threads } from './threads.js'
 const settings = readSettings()
 const log = pino({ level: settings.logLevel, name: 'worker', serializers: { error: pino.stdSerializers.err } })
 const database = openDatabase(settings.databaseUrl)
-const storage = folderStorage(settings.storageFolder)
-const threads = new Threads(settings.storageFolder, settings.threads)
+const storage = openStorage(settings.storage, settings.cacheFolder)
+const threads = new Threads(settings, settings.threads)
 const holder = randomUUID()
 
 const BEAT_MILLISECONDS = 400
@@ -54,7 +54,7 @@ async function work(id: string): Promise<void> {
 }
 
 async function start(): Promise<void> {
-  await prepareStorage(storage)
+  await storage.prepare()
   const boss = new PgBoss({ connectionString: settings.databaseUrl, max: 3 })
   boss.on('error', (error) => log.warn({ error }, 'queue'))
   await boss.start()

@@ -16,7 +16,7 @@ import { SensorChartSchema, type SensorChart } from '@fennip/core/series/chart-s
 import { LEAST_FRAMES } from '@fennip/core/series/learn-chart.js'
 import { cancelBatch, createBatch, listBatches, pauseBatch, resumeBatch, retryBatch } from '../runs/batches.js'
 import { cancelRun, queueRun, readRun, runsOf } from '../runs/runs.js'
-import { readIfThere, type Storage } from '../storage/storage.js'
+import { outputKey, patchKey, tileKey, type Storage } from '../storage/storage.js'
 import { AsideBody, BatchBody, EditBody, ExportBody, FindBody, JobBody, LearnBody, LookedBody, MendBody, NothingBody, SensorNameBody, UndoBody, type AsideRequest, type BatchRequest, type EditRequest, type ExportRequest, type FindRequest, type JobRequest, type LearnRequest, type LookedRequest, type SensorNameRequest, type UndoRequest } from './bodies.js'
 
 /** One route: what it is, what it takes and what it does. The OpenAPI description is made from the same list. */
@@ -90,7 +90,8 @@ export function describeRoutes({ database, storage, boss, events, onEdit }: Rout
       const result = run.result as { file?: string; name?: string } | null
       if (run.state !== 'done' || !result?.file) throw new ProblemError('not-ready', { title: 'The file is not ready', detail: 'The export has not ended yet.', status: 409 })
       response.type(MEDIA_TYPES[formatOfName(result.file)])
-      await new Promise<void>((resolve, reject) => response.download(storage.outputPath(result.file!), result.name!, (error) => (error ? reject(error) : resolve())))
+      const path = await storage.localFile(outputKey(result.file))
+      await new Promise<void>((resolve, reject) => response.download(path, result.name!, (error) => (error ? reject(error) : resolve())))
       return undefined
     } },
     { method: 'get', path: '/jobs/{job}/batches', summary: 'The newest batches of a job', success: 200, handle: async (request) => ({ batches: await listBatches(database, parameter(request, 'job')) }) },
@@ -135,12 +136,12 @@ export function describeRoutes({ database, storage, boss, events, onEdit }: Rout
       const sha256 = parameter(request, 'sha256')
       const [level, column, row] = ['level', 'column', 'row'].map((name) => Number(parameter(request, name))) as [number, number, number]
       if (!HASH.test(sha256) || ![level, column, row].every((value) => Number.isInteger(value) && value >= 0 && value < 4000)) throw noTile()
-      return sendPacked(response, await readIfThere(storage.tilePath(sha256, level, column, row)))
+      return sendPacked(response, await storage.read(tileKey(sha256, level, column, row)))
     } },
     { method: 'get', path: '/patches/{key}', summary: 'A mend as pixels', success: 200, produces: 'application/octet-stream', handle: async (request, response) => {
       const key = parameter(request, 'key')
       if (!HASH.test(key)) throw noTile()
-      return sendPacked(response, await readIfThere(storage.patchPath(key)))
+      return sendPacked(response, await storage.read(patchKey(key)))
     } },
     { method: 'get', path: '/events', summary: 'Changes as they happen, as server-sent events', success: 200, produces: 'text/event-stream', handle: async (request, response) => {
       events.add(response, typeof request.query.picture === 'string' ? request.query.picture : '*')

@@ -13,7 +13,7 @@ import { toProblem } from './problems.js'
 /** Resumable uploads by the tus protocol 1.0.0; the last piece is answered when the picture is taken in. */
 export function makeUploads(tools: { database: Database; storage: Storage; threads: Threads; settings: Settings; log: Logger }): Server {
   const { storage, settings, log } = tools
-  const folder = storage.uploadsFolder()
+  const folder = storage.uploads
   return new Server({
     path: '/api/uploads',
     datastore: new FileStore({ directory: folder }),

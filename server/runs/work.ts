@@ -1,4 +1,3 @@
-import { mkdir } from 'node:fs/promises'
 import { gatherFinds, searchTiles, type FindOptions } from '@fennip/core/find/find.js'
 import { flawsOfFinds, newFinds, undecidedFinds } from '@fennip/core/find/found-flaws.js'
 import { LINE_KINDS } from '@fennip/core/find/line-kinds.js'
@@ -8,15 +7,14 @@ import type { Operation, Step } from '@fennip/core/treatment/schema.js'
 import { rasterSource } from '@fennip/core/raster/raster.js'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'
 import { levelCount } from '@fennip/core/raster/pyramid.js'
-import { layOver, makePatches, type Patch } from '@fennip/core/render/patch.js'
-import { unpackPatch } from '@fennip/core/render/patch-code.js'
+import { layOver, makePatches } from '@fennip/core/render/patch.js'
 import { EXTENSIONS, type Format } from '@fennip/codec/formats.js'
 import { readPicture } from '@fennip/codec/read.js'
-import { encodePicture, writeFileWhole } from '@fennip/codec/write.js'
-import { gunzipSync } from 'node:zlib'
-import { readFileSync } from 'node:fs'
+import { encodePicture } from '@fennip/codec/write.js'
 import { appendEdit, currentTreatment } from '../history.js'
 import { Cancelled, type Progress, type WorkTools } from './tools.js'
+import { originalKey, outputKey } from '../storage/storage.js'
+import { keptPatches } from '../tasks.js'
 import type { Run } from './runs.js'
 import { applyChart, carryMends, learnChart } from './series-work.js'
 
@@ -92,24 +90,17 @@ async function exportPicture({ database, storage, threads }: WorkTools, run: Run
   await threads.keepPatches(treatment)
   if (!progress(0.3)) throw new Cancelled()
   const { original } = treatment
-  const picture = await readPicture(storage.originalPath(original.sha256), row.name)
+  const picture = await readPicture(await storage.localFile(originalKey(original.sha256)), row.name)
   if (!progress(0.5)) throw new Cancelled()
   const transfer = makeTransfer(picture.header.profile.curve, picture.header.depth)
-  const kept = (key: string): Patch | undefined => {
-    try {
-      return unpackPatch(gunzipSync(readFileSync(storage.patchPath(key))))
-    } catch {
-      return undefined
-    }
-  }
-  const patches = makePatches(rasterSource(picture.pixels), transfer, treatment, levelCount(original.width, original.height), { get: kept, set: () => undefined })
+  const kept = await keptPatches(storage, treatment)
+  const patches = makePatches(rasterSource(picture.pixels), transfer, treatment, levelCount(original.width, original.height), { get: (key) => kept.get(key), set: () => undefined })
   const whole = { x: 0, y: 0, width: original.width, height: original.height }
   for (const patch of patches) layOver(picture.pixels, whole, patch)
   if (!progress(0.6)) throw new Cancelled()
   const bytes = await encodePicture(picture.pixels, picture.alpha, picture.header.metadata, { format, depth, quality })
   if (!progress(0.95)) throw new Cancelled()
   const file = `${run.id}.${EXTENSIONS[format]}`
-  await mkdir(storage.outputPath('.'), { recursive: true })
-  await writeFileWhole(storage.outputPath(file), bytes)
+  await storage.write(outputKey(file), bytes)
   return { file, name: `${row.name.replace(/\.[^.]*$/, '')}-mended.${EXTENSIONS[format]}`, bytes: bytes.length, mends: patches.length }
 }

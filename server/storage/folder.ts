@@ -1,0 +1,54 @@
+import { access, copyFile, mkdir, open, readFile, rename, rm } from 'node:fs/promises'
+import { dirname, join } from 'node:path'
+import { diskProblem, writeFileWhole } from '@fennip/codec/write.js'
+import type { Storage } from './storage.js'
+
+/** Files in a folder of this machine, or of one that several machines share. */
+export function folderStorage(folder: string): Storage {
+  const pathOf = (key: string) => join(folder, key)
+  return {
+    uploads: join(folder, 'uploads'),
+    async prepare() {
+      for (const name of ['originals', 'tiles', 'patches', 'outputs', 'uploads']) await mkdir(pathOf(name), { recursive: true })
+    },
+    read: (key) => readIfThere(pathOf(key)),
+    has: (key) => access(pathOf(key)).then(() => true, () => false),
+    async write(key, bytes) {
+      await mkdir(dirname(pathOf(key)), { recursive: true })
+      await writeFileWhole(pathOf(key), bytes)
+    },
+    writeFile: (key, path) => copyWhole(path, pathOf(key)),
+    localFile: (key) => Promise.resolve(pathOf(key)),
+    remove: (prefix) => rm(pathOf(prefix), { recursive: true, force: true }),
+  }
+}
+
+/** Copied beside, flushed to the disk, then renamed, so never half of it. */
+async function copyWhole(from: string, to: string): Promise<void> {
+  const beside = `${to}.${process.pid}.part`
+  try {
+    await mkdir(dirname(to), { recursive: true })
+    await copyFile(from, beside)
+    const file = await open(beside, 'r+')
+    await file.sync()
+    await file.close()
+    await rename(beside, to)
+    await syncFolder(dirname(to))
+  } catch (error) {
+    await rm(beside, { force: true })
+    throw diskProblem(error, 'the original')
+  }
+}
+
+/** A rename is on the disk only when its folder is. */
+async function syncFolder(path: string): Promise<void> {
+  const folder = await open(path, 'r')
+  await folder.sync().finally(() => folder.close())
+}
+
+function readIfThere(path: string): Promise<Uint8Array | null> {
+  return readFile(path).catch((error: NodeJS.ErrnoException) => {
+    if (error.code === 'ENOENT') return null
+    throw error
+  })
+}
