@@ -1,0 +1,137 @@
+import { findFlaws, type Find } from '@fennip/core/find/find.js'
+import { LINE_KINDS } from '@fennip/core/find/line-kinds.js'
+import { logLight } from '@fennip/core/find/log-light.js'
+import { clipRegion, crop, rasterSource, type IntegerRaster } from '@fennip/core/raster/raster.js'
+import { DEVIATION_PER_MAD, median } from '@fennip/core/raster/statistics.js'
+import { makeTransfer, type Transfer } from '@fennip/core/raster/transfer.js'
+import type { Stroke } from '@fennip/core/shape/shape.js'
+import { addDust, addScratches, addSpecks, copyLight, type TrueFlaw } from '@fennip/demo/damage.js'
+import { expose, lightOfRender, type Exposure, type Light } from '@fennip/demo/photograph.js'
+import { pylonLight } from '@fennip/demo/pictures.js'
+import { fileURLToPath } from 'node:url'
+import { LinePlaces, linesOf, shareOn } from './line-truth.js'
+import { openPhotographs } from './open-photographs.js'
+import { sceneOf } from './scenes.js'
+import { trueWeight } from './truth.js'
+
+/**
+ * How well flaws are found, on seeds that nothing was fitted on: precision, recall and F1 by kind and by contrast and
+ * weight; how far confidence is from the truth at two rates of flaws; and false finds on clean pictures:
+ * `npx tsx bench/finding.ts [seed]`.
+ */
+
+const SEED = Number(process.argv[2] ?? 501)
+const CONTROL = 3
+const frame: Omit<Exposure, 'seed'> = { electrons: 14000, readNoise: 6, grainSize: 0, depth: 8 }
+const print: Omit<Exposure, 'seed'> = { electrons: 1600, readNoise: 4, grainSize: 0.9, depth: 16 }
+const render = (name: string) => fileURLToPath(new URL(`../demo/scenes/${name}.jpg`, import.meta.url))
+
+interface Scene { readonly name: string; readonly light: Light; readonly exposure: Omit<Exposure, 'seed'>; readonly print: boolean }
+const scenes: Scene[] = [
+  { name: 'pylon', light: await pylonLight({ width: 3000, height: 2000 }), exposure: frame, print: false },
+  { name: 'shaft', light: await lightOfRender(render('shaft'), { width: 3000, height: 2000, channels: 3, softness: 1.1, detail: 0.12, seed: 12 }), exposure: { ...frame, electrons: 6000, readNoise: 9 }, print: false },
+  { name: 'station', light: await lightOfRender(render('station'), { width: 3600, height: 2400, channels: 1, softness: 1.2, detail: 0.12, seed: 13 }), exposure: print, print: true },
+]
+for (const { name, raster } of await openPhotographs()) scenes.push({ name, light: sceneOf(raster, makeTransfer({ type: 'srgb' }, 8)), exposure: frame, print: false })
+
+type Kind = 'dust' | 'speck' | 'scratch'
+interface Outcome { readonly kind: Kind; readonly contrast: number; readonly weight: number; readonly found: boolean }
+const outcomes: Outcome[] = []
+/** False finds count against the strength that they have themselves. */
+const alarms: { kind: Kind; contrast: number; weight: number }[] = []
+const believed: { rate: string; confidence: number; true: boolean }[] = []
+
+/** Deviation of a pixel of log light around a place. */
+function noiseAt(clean: IntegerRaster, transfer: Transfer, x: number, y: number): number {
+  const region = clipRegion({ x: Math.floor(x) - 24, y: Math.floor(y) - 24, width: 48, height: 48 }, clean.width, clean.height)
+  const light = logLight(crop(clean, region), transfer)
+  const differences: number[] = []
+  for (let i = 1; i < light.data.length; i++) if (i % region.width !== 0) differences.push(Math.abs(light.data[i]! - light.data[i - 1]!))
+  return Math.max(1e-4, (DEVIATION_PER_MAD * median(Float32Array.from(differences))) / Math.sqrt(2))
+}
+
+/** Mean difference that a flaw makes, over the deviation of a pixel. */
+function trueContrast(flaw: TrueFlaw, clean: IntegerRaster, damaged: IntegerRaster, transfer: Transfer): number {
+  const places = flaw.path ?? Array.from({ length: 40 }, (_value, k) => [flaw.x + 0.6 * flaw.r * Math.cos(k) * Math.sqrt(k / 40), flaw.y + 0.6 * flaw.r * Math.sin(k) * Math.sqrt(k / 40)] as const)
+  let sum = 0
+  let n = 0
+  for (const [x, y] of places) {
+    const region = { x: Math.floor(x), y: Math.floor(y), width: 1, height: 1 }
+    if (region.x < 0 || region.y < 0 || region.x >= clean.width || region.y >= clean.height) continue
+    sum += logLight(crop(damaged, region), transfer).data[0]! - logLight(crop(clean, region), transfer).data[0]!
+    n++
+  }
+  return Math.abs(sum / Math.max(1, n)) / noiseAt(clean, transfer, flaw.x, flaw.y)
+}
+
+const kindOf = (find: Find): Kind => ((LINE_KINDS as readonly string[]).includes(find.kind) ? 'scratch' : (find.kind as Kind))
+
+for (const [rate, share] of [['many', 1], ['few', 0.2]] as const) {
+  for (const [i, { name, light, exposure, print: isPrint }] of scenes.entries()) {
+    const seed = SEED + 10 * i + (rate === 'few' ? 5 : 0)
+    const size = (light.width * light.height) / 6e6
+    const count = (full: number) => Math.max(1, Math.round(full * share * Math.max(0.12, size)))
+    const hurt = copyLight(light)
+    const flaws: TrueFlaw[] = [
+      ...addDust(hurt, { count: count(isPrint ? 6 : 50), radius: [5, 24], depth: [0.02, 0.42], seed }),
+      ...addSpecks(hurt, { count: count(140), radius: [1.2, 7], seed: seed + 1 }),
+      ...(isPrint || name.endsWith('g') ? addScratches(hurt, { count: count(14), seed: seed + 2 }) : []),
+    ]
+    const { clean, damaged } = expose(light, hurt, { ...exposure, seed })
+    const transfer = makeTransfer({ type: 'srgb' }, exposure.depth)
+    const finds = findFlaws(rasterSource(damaged), transfer, { kinds: flaws.some(({ kind }) => kind === 'scratch') ? ['dust', 'speck', 'line'] : ['dust', 'speck'], falseFinds: CONTROL })
+    const lines = linesOf(flaws)
+    const truthLines = new LinePlaces(lines.map(({ path }) => path!), 6)
+    const foundLines = new LinePlaces(finds.flatMap(({ shape }) => (shape.type === 'stroke' ? [shape.points] : [])), 6)
+    const discs = flaws.filter(({ path }) => !path)
+    const touches = (find: Find, flaw: TrueFlaw) => find.shape.type === 'disc' && Math.hypot(find.shape.x - flaw.x, find.shape.y - flaw.y) < Math.max(2, 0.8 * flaw.r)
+    for (const flaw of discs) {
+      outcomes.push({ kind: flaw.kind as Kind, contrast: trueContrast(flaw, clean, damaged, transfer), weight: trueWeight(flaw, clean, damaged, transfer), found: finds.some((find) => touches(find, flaw)) })
+    }
+    for (const flaw of lines) {
+      const contrast = trueContrast(flaw, clean, damaged, transfer)
+      outcomes.push({ kind: 'scratch', contrast, weight: contrast * Math.sqrt(flaw.path!.length / 2), found: shareOn(flaw.path!, foundLines) > 0.5 })
+    }
+    for (const find of finds) {
+      const real = find.shape.type === 'disc'
+        ? discs.some((flaw) => touches(find, flaw)) || truthLines.near(find.shape.x, find.shape.y) >= 0
+        : shareOn((find.shape as Stroke).points, truthLines) > 0.5
+      believed.push({ rate, confidence: find.confidence, true: real })
+      if (!real) alarms.push({ kind: kindOf(find), contrast: Math.abs(find.contrast), weight: find.weight })
+    }
+  }
+}
+
+console.log('kind      contrast weight   flaws  recall  precision  F1')
+for (const kind of ['dust', 'speck', 'scratch'] as const) {
+  for (const [least, heavy] of [[0, 0], [1, 10], [3, 10], [3, 30]] as const) {
+    const among = outcomes.filter((flaw) => flaw.kind === kind && flaw.contrast > least && flaw.weight > heavy)
+    const found = among.filter((flaw) => flaw.found).length
+    const wrong = alarms.filter((find) => find.kind === kind && find.contrast > least && find.weight > heavy).length
+    const recall = found / Math.max(1, among.length)
+    const precision = found / Math.max(1, found + wrong)
+    console.log(`${kind.padEnd(9)} > ${String(least).padEnd(6)} > ${String(heavy).padEnd(5)} ${String(among.length).padStart(6)}  ${recall.toFixed(3).padStart(6)}  ${precision.toFixed(3).padStart(9)}  ${((2 * recall * precision) / Math.max(1e-9, recall + precision)).toFixed(3)}`)
+  }
+}
+for (const rate of ['many', 'few']) {
+  const list = believed.filter((find) => find.rate === rate)
+  let error = 0
+  for (let bin = 0; bin < 10; bin++) {
+    const inBin = list.filter(({ confidence }) => Math.min(9, Math.floor(10 * confidence)) === bin)
+    if (inBin.length > 0) error += Math.abs(inBin.reduce((sum, { confidence }) => sum + confidence, 0) - inBin.filter((find) => find.true).length) / list.length
+  }
+  console.log(`${rate} flaws: ${list.length} finds, expected calibration error ${error.toFixed(3)}`)
+}
+
+console.log('clean pictures, control 3 a 24 megapixels:')
+let all = 0
+let megapixels = 0
+for (const { name, light, exposure } of scenes) {
+  const { clean } = expose(light, light, { ...exposure, seed: SEED + 99 })
+  const finds = findFlaws(rasterSource(clean), makeTransfer({ type: 'srgb' }, exposure.depth), { kinds: ['dust', 'speck', 'line'], falseFinds: CONTROL })
+  const expected = (CONTROL * light.width * light.height) / 24e6
+  all += finds.length
+  megapixels += (light.width * light.height) / 1e6
+  console.log(`  ${name.padEnd(22)} ${finds.length} (${['dust', 'speck', 'scratch'].map((kind) => `${finds.filter((find) => kindOf(find) === kind).length} ${kind}`).join(', ')}); promised ${expected.toFixed(2)}`)
+}
+console.log(`  together ${((24 * all) / megapixels).toFixed(1)} a 24 megapixels over ${megapixels.toFixed(1)} megapixels`)
