@@ -6,14 +6,21 @@ import { rasterSource, type IntegerRaster } from '@fennip/core/raster/raster.js'
 import { solveCholesky } from '@fennip/core/raster/solve.js'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'
 import type { TrueFlaw } from '@fennip/demo/damage.js'
+import { addSpecks, copyLight } from '@fennip/demo/damage.js'
+import { expose } from '@fennip/demo/photograph.js'
 import { dustyPylon, pylonLight, shaftValve, stationPrint } from '@fennip/demo/pictures.js'
 import { allLines, LinePlaces, lineScenes, linesOf, shareOn } from './line-truth.js'
+import { openPhotographs } from './open-photographs.js'
+import { sceneOf } from './scenes.js'
 
 /**
  * Fit the weights of core/find/judge.ts on made-up pictures with known damage: `npx tsx bench/calibrate.ts dust|speck|line`.
  * Prints weights, the two numbers of the confidence and the two of the control for false finds, to be written there by
  * hand. The seeds are not those of bench/acceptance.ts.
  */
+
+/** Half of the open photographs; on the others the judge is checked. */
+const LEARNED_FROM = ['chelsea', 'motorcycle', 'brick', 'gravel']
 
 const wanted = process.argv[2] ?? 'dust'
 const kind: DiscKind = wanted === 'speck' ? 'speck' : 'dust'
@@ -89,6 +96,17 @@ if (wanted === 'line') {
   }
   const { damaged, flaws } = dustyPylon(await pylonLight(), 21)
   collect('pylon 21', damaged, 8, flaws)
+  // Photographs have what no render has; those that bench/finding.ts tells apart are left out.
+  const transfer = makeTransfer({ type: 'srgb' }, 8)
+  for (const { name, raster } of await openPhotographs()) {
+    if (!LEARNED_FROM.some((known) => name.startsWith(known))) continue
+    const light = sceneOf(raster, transfer)
+    for (const [seed, count] of [[21, 12], [22, 3], [23, 12], [24, 0]] as const) {
+      const hurt = copyLight(light)
+      const flaws = addSpecks(hurt, { count, radius: [1.2, 7], seed })
+      collect(`${name} ${seed}`, expose(light, hurt, { electrons: 14000, readNoise: 6, grainSize: 0, depth: 8, seed }).damaged, 8, flaws)
+    }
+  }
 }
 
 /** Logistic regression by Newton's method with a little ridge; the constant is free. */

@@ -16,6 +16,10 @@ export interface Candidate {
   readonly unrest: number
   /** Mean over spread of the differences in all directions, where the search measures it. */
   readonly evenness: number
+  /** Its strength over what the stronger of the candidates around have: a flaw stands out, gravel is all alike. */
+  readonly standing: number
+  /** How many candidates there are around. */
+  readonly crowd: number
 }
 
 /** Side of the blocks over which responses are compared, in pixels of the octave: fewer where an octave is small. */
@@ -55,7 +59,7 @@ export function makeOctaves(plane: Plane, largestRadius: number): Octaves {
  * Lindeberg 1998, "Feature detection with automatic scale selection", with binomial filters for Gaussians.
  */
 export function findCandidates(octaves: Octaves, sign: 'dark' | 'bright' | 'both'): Candidate[] {
-  const found: Candidate[] = []
+  const found: Found[] = []
   octaves.planes.forEach((plane, octave) => {
     const { width, height } = plane
     if (width < 16 || height < 16) return
@@ -72,10 +76,49 @@ export function findCandidates(octaves: Octaves, sign: 'dark' | 'bright' | 'both
       collectExtrema({ width, height, data: response.data }, sign, octave, scale.radius, found)
     }
   })
-  return strongestOnly(found)
+  return amongOthers(strongestOnly(found))
 }
 
-function collectExtrema(response: Plane, sign: 'dark' | 'bright' | 'both', octave: number, radius: number, found: Candidate[]): void {
+/** Side of the squares, three by three of which are what lies around a candidate, in pixels of the searched plane. */
+const AROUND = 64
+/** What stands over this share of those around is what others are held against; fewer than so many say nothing. */
+const STRONGER = 0.8
+const FEW = 6
+
+/** Candidates with how they stand among those around them. */
+function amongOthers(found: readonly Found[]): Candidate[] {
+  const key = (x: number, y: number) => Math.floor(y / AROUND) * 65536 + Math.floor(x / AROUND)
+  const cells = new Map<number, number[]>()
+  const strengthOf = ({ response, unrest }: Found) => Math.abs(response) * unrest
+  for (const candidate of found) {
+    const at = key(candidate.x, candidate.y)
+    const list = cells.get(at)
+    if (list) list.push(strengthOf(candidate))
+    else cells.set(at, [strengthOf(candidate)])
+  }
+  const known = new Map<number, { usual: number; crowd: number }>()
+  const around = (x: number, y: number) => {
+    const at = key(x, y)
+    let here = known.get(at)
+    if (!here) {
+      const strengths: number[] = []
+      for (let dy = -1; dy <= 1; dy++) for (let dx = -1; dx <= 1; dx++) strengths.push(...(cells.get(at + dy * 65536 + dx) ?? []))
+      strengths.sort((a, b) => a - b)
+      here = { usual: strengths.length < FEW ? LEAST_RESPONSE : strengths[Math.floor(STRONGER * strengths.length)]!, crowd: strengths.length }
+      known.set(at, here)
+    }
+    return here
+  }
+  return found.map((candidate) => {
+    const { usual, crowd } = around(candidate.x, candidate.y)
+    return { ...candidate, standing: strengthOf(candidate) / Math.max(LEAST_RESPONSE, usual), crowd }
+  })
+}
+
+/** A candidate before it is seen among the others. */
+type Found = Omit<Candidate, 'standing' | 'crowd'>
+
+function collectExtrema(response: Plane, sign: 'dark' | 'bright' | 'both', octave: number, radius: number, found: Found[]): void {
   const { width, height, data } = response
   const step = 2 ** octave
   const side = blockSide(octave)
@@ -145,14 +188,14 @@ export function blockDeviations(response: Plane, side: number): Plane & { quiet:
 }
 
 /** Strongest first; one inside a stronger one of the same sign and alike in size is the same thing seen twice. */
-export function strongestOnly(found: Candidate[]): Candidate[] {
+export function strongestOnly<C extends Found>(found: C[]): C[] {
   found.sort((a, b) => Math.abs(b.response) - Math.abs(a.response) || a.y - b.y || a.x - b.x)
   const cell = 32
   const largest = found.reduce((most, { radius }) => Math.max(most, radius), 0)
   const reach = Math.ceil((1.2 * largest) / cell)
-  const cells = new Map<number, Candidate[]>()
+  const cells = new Map<number, C[]>()
   const key = (column: number, row: number) => row * 100003 + column
-  const kept: Candidate[] = []
+  const kept: C[] = []
   for (const candidate of found) {
     const column = Math.floor(candidate.x / cell)
     const row = Math.floor(candidate.y / cell)

@@ -85,7 +85,7 @@ describe('scale space extrema', () => {
     expect(findCandidates(makeOctaves(plane(256, 256, 1, []), 24), 'both').length).toBeLessThan(3)
   })
   it('one thing seen twice is one candidate: the stronger', () => {
-    const at = (x: number, radius: number, response: number): Candidate => ({ x, y: 50, radius, response, unrest: 1, evenness: 1 })
+    const at = (x: number, radius: number, response: number): Candidate => ({ x, y: 50, radius, response, unrest: 1, evenness: 1, standing: 4, crowd: 3 })
     expect(strongestOnly([at(50, 4, 9), at(51, 4, 12), at(90, 4, 8)])).toEqual([at(51, 4, 12), at(90, 4, 8)])
     // A small one inside a large one is something else.
     expect(strongestOnly([at(50, 20, 30), at(52, 2, 9)])).toHaveLength(2)
@@ -106,7 +106,7 @@ describe('radial evidence', () => {
 describe('the fitted disc', () => {
   const truth = { x: 63.4, y: 60.7, r: 9, depth: -0.4 }
   const octaves = makeOctaves(plane(128, 128, 0.05, [truth]), 24)
-  const start: Candidate = { x: 61, y: 62, radius: 7, response: -20, unrest: 1, evenness: 1 }
+  const start: Candidate = { x: 61, y: 62, radius: 7, response: -20, unrest: 1, evenness: 1, standing: 4, crowd: 3 }
   it('finds centre, radius and depth again', () => {
     const fit = fitDisc(octaves, start)!
     expect(Math.hypot(fit.x - truth.x, fit.y - truth.y)).toBeLessThan(0.5)
@@ -142,13 +142,13 @@ describe('the judgement', () => {
     for (const by of [dustJudge, speckJudge]) {
       expect(leastScore(by, 0.01)).toBeGreaterThan(leastScore(by, 1))
       expect(leastScore(by, 1)).toBeCloseTo(by.scoreAtOne, 10)
-      expect(by.weights).toHaveLength(by.features({ x: 0, y: 0, radius: 5, response: -9, unrest: 1, evenness: 2 }, fitDisc(makeOctaves(plane(96, 96, 0.05, [{ x: 48, y: 48, r: 7, depth: -0.5 }]), 24), { x: 48, y: 48, radius: 7, response: -20, unrest: 1, evenness: 2 })!).length)
+      expect(by.weights).toHaveLength(by.features({ x: 0, y: 0, radius: 5, response: -9, unrest: 1, evenness: 2, standing: 4, crowd: 3 }, fitDisc(makeOctaves(plane(96, 96, 0.05, [{ x: 48, y: 48, r: 7, depth: -0.5 }]), 24), { x: 48, y: 48, radius: 7, response: -20 })!).length)
     }
   })
   it('confidence rises with the score and is one half where real and false are even', () => {
-    const fit = fitDisc(makeOctaves(plane(96, 96, 0.05, [{ x: 48, y: 48, r: 7, depth: -0.5 }]), 24), { x: 48, y: 48, radius: 7, response: -20, unrest: 1, evenness: 2 })!
-    const strong = judge(dustJudge, dustJudge.features({ x: 48, y: 48, radius: 7, response: -40, unrest: 1, evenness: 2.4 }, fit))
-    const weak = judge(dustJudge, dustJudge.features({ x: 48, y: 48, radius: 7, response: -5, unrest: 6, evenness: 1.2 }, fit))
+    const fit = fitDisc(makeOctaves(plane(96, 96, 0.05, [{ x: 48, y: 48, r: 7, depth: -0.5 }]), 24), { x: 48, y: 48, radius: 7, response: -20 })!
+    const strong = judge(dustJudge, dustJudge.features({ x: 48, y: 48, radius: 7, response: -40, unrest: 1, evenness: 2.4, standing: 4, crowd: 3 }, fit))
+    const weak = judge(dustJudge, dustJudge.features({ x: 48, y: 48, radius: 7, response: -5, unrest: 6, evenness: 1.2, standing: 4, crowd: 3 }, fit))
     expect(strong.score).toBeGreaterThan(weak.score)
     expect(strong.confidence).toBeGreaterThan(weak.confidence)
     expect(1 / (1 + Math.exp(-dustJudge.slope * (strong.score - dustJudge.even)))).toBeCloseTo(strong.confidence, 10)

@@ -52,7 +52,7 @@ function discProfile(u: number): number {
  * @param candidate  Where to start.
  * @returns The fit, or null when nothing like a disc is there or the window leaves the plane.
  */
-export function fitDisc(octaves: Octaves, candidate: Candidate, effort: Effort = FULL_EFFORT): FittedDisc | null {
+export function fitDisc(octaves: Octaves, candidate: Pick<Candidate, 'x' | 'y' | 'radius' | 'response'>, effort: Effort = FULL_EFFORT): FittedDisc | null {
   let octave = 0
   while (octave + 1 < octaves.planes.length && candidate.radius / 2 ** octave > effort.largestRadius) octave++
   const plane = octaves.planes[octave]!

@@ -64,12 +64,14 @@ export const speckJudge: DiscJudge = {
     logOf(Math.abs(candidate.response)),
     logOf(fit.radius),
     fit.amplitude > 0 ? 1 : 0,
+    logOf(candidate.standing, 60),
+    ln(1 + candidate.crowd),
   ],
-  weights: [-20.681, -0.176, 8.131, 19.99, -1.477, 2.06, 0.208, -8.996, 0.388, -0.359, 1.66],
+  weights: [-23.899, 0.973, 6.03, 17.316, -0.646, 1.015, 1.326, -8.557, 1.157, -0.479, 2.962, -0.13, -0.859],
   even: -0.02,
-  slope: 1.11,
-  scoreAtOne: -1.52,
-  steepness: 0.82,
+  slope: 1.06,
+  scoreAtOne: -1.01,
+  steepness: 1.12,
 }
 
 /** Judge of lines, on the features of `lineFeatures`. */

@@ -87,6 +87,9 @@ function collect(workshop: PlaneWorkshop, { width, height }: Plane, radius: numb
         response: sign * response,
         evenness,
         unrest: local / noise,
+        // Told by evenness here, not by what lies around.
+        standing: 1,
+        crowd: 0,
       })
     }
   }

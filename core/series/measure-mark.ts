@@ -73,7 +73,7 @@ export function measureMark(picture: PixelSource, transfer: Transfer, expected: 
   let place: Disc = { type: 'disc', x: best.x, y: best.y, r: expected.r }
   let answer = best.answer
   if (weightOf(answer) > SPEAKS) {
-    const fit = fitDisc(octaves, { x: best.x - region.x, y: best.y - region.y, radius: expected.r, response: -9, unrest: 1, evenness: 1 })
+    const fit = fitDisc(octaves, { x: best.x - region.x, y: best.y - region.y, radius: expected.r, response: -1 })
     if (fit && isNear(fit, best, expected, region)) {
       place = { type: 'disc', x: fit.x + region.x, y: fit.y + region.y, r: fit.radius }
       answer = at(place.x, place.y, place.r / scale) ?? answer
