@@ -137,15 +137,20 @@ const AROUND = [[1, 0], [0.7071, 0.7071], [0, 1], [-0.7071, 0.7071], [-1, 0], [-
 const FIRST_LOOK = { response: -0.654, unrest: -0.827, radius: 0.164, evenness: 2.67, least: -1.214, constant: -0.289 } as const
 const LEAST_LOOK = -1.45
 
+/** So far out, in radii, a first look asks: a candidate may be smaller than its speck, whose own edge the nearer ring then meets. */
+const RINGS = [1.9, 3.4]
+
 /** A first look that spares edges and lines the full fit: the middle differs from all eight sides in the same sense. */
 function isRound(octaves: Octaves, candidate: Candidate): boolean {
   let octave = 0
   while (octave + 1 < octaves.planes.length && candidate.radius / 2 ** octave > 4) octave++
-  const plane = octaves.planes[octave]!
-  const scale = 2 ** octave
+  return RINGS.some((ring) => isRoundAt(octaves.planes[octave]!, candidate, 2 ** octave, ring))
+}
+
+function isRoundAt(plane: Plane, candidate: Candidate, scale: number, ring: number): boolean {
   const column = Math.floor(candidate.x / scale)
   const row = Math.floor(candidate.y / scale)
-  const reach = Math.ceil((2 * candidate.radius) / scale) + 1
+  const reach = Math.ceil((ring * candidate.radius) / scale) + 1
   if (column < reach || row < reach || column >= plane.width - reach || row >= plane.height - reach) return true
   const middle = plane.data[row * plane.width + column]!
   const sign = Math.sign(candidate.response)
@@ -153,7 +158,7 @@ function isRound(octaves: Octaves, candidate: Candidate): boolean {
   let mean = 0
   let squares = 0
   for (const [dx, dy] of AROUND) {
-    const at = (row + Math.round((dy * (1.9 * candidate.radius)) / scale)) * plane.width + column + Math.round((dx * (1.9 * candidate.radius)) / scale)
+    const at = (row + Math.round((dy * (ring * candidate.radius)) / scale)) * plane.width + column + Math.round((dx * (ring * candidate.radius)) / scale)
     const difference = sign * (middle - plane.data[at]!)
     least = Math.min(least, difference)
     mean += difference / 8

@@ -67,11 +67,11 @@ export const speckJudge: DiscJudge = {
     logOf(candidate.standing, 60),
     ln(1 + candidate.crowd),
   ],
-  weights: [-23.899, 0.973, 6.03, 17.316, -0.646, 1.015, 1.326, -8.557, 1.157, -0.479, 2.962, -0.13, -0.859],
+  weights: [-22.973, 1.089, 7.141, 16.827, -0.76, 0.942, 1.356, -9.966, 0.773, -0.585, 3, -0.12, -1.001],
   even: -0.02,
   slope: 1.06,
-  scoreAtOne: -1.01,
-  steepness: 1.12,
+  scoreAtOne: -1.15,
+  steepness: 1.01,
 }
 
 /** Judge of lines, on the features of `lineFeatures`. */
