@@ -76,15 +76,15 @@ export async function placeChart({ where, sha256, chart, aperture, placement }: 
   return placeMarks(chart, rasterSource(picture.pixels), transfer, aperture, placement)
 }
 
-/** Choose mends for all open flaws of a treatment and keep their patches; of some the shadow is known from elsewhere. */
-export async function mendOpenFlaws({ where, treatment, only, expected, port }: { where: Where; treatment: Treatment; only: readonly string[] | null; expected: Readonly<Record<string, Omit<Shadow, 'damping'>>>; port: MessagePort }): Promise<Step[]> {
+/** Choose mends for open flaws of a treatment and keep their patches; of some the shadow is known from elsewhere. */
+export async function mendOpenFlaws({ where, treatment, only, expected, port }: { where: Where; treatment: Treatment; only: readonly string[]; expected: Readonly<Record<string, Omit<Shadow, 'damping'>>>; port: MessagePort }): Promise<Step[]> {
   const storage = storageAt(where)
   const { picture, transfer } = await openOriginal(storage, treatment.original.sha256)
   const pixels = { ...picture.pixels, data: picture.pixels.data.slice() }
   const whole = { x: 0, y: 0, width: pixels.width, height: pixels.height }
   for (const patch of await patchesOf(storage, treatment)) layOver(pixels, whole, patch)
-  const mendedAlready = new Set(treatment.steps.map((step) => step.flaw))
-  const open = treatment.flaws.filter((flaw) => flaw.state === 'open' && !mendedAlready.has(flaw.id) && (!only || only.includes(flaw.id)))
+  const wanted = new Set(only)
+  const open = treatment.flaws.filter(({ id }) => wanted.has(id))
   let cancelled = false
   port.on('message', () => {
     cancelled = true

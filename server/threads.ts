@@ -10,7 +10,14 @@ import type { SensorChart } from '@fennip/core/series/chart-schema.js'
 import type { ExpectedMark, MarkMeasure } from '@fennip/core/series/measure-mark.js'
 import type { Placement } from '@fennip/core/series/placement.js'
 import type { Settings } from './settings.js'
-import type { Step, Treatment } from '@fennip/core/treatment/schema.js'
+import { partsOfFlaws } from '@fennip/core/treatment/mend-all.js'
+import type { Flaw, Step, Treatment } from '@fennip/core/treatment/schema.js'
+
+/** Which open flaws, and of some the shadow that is known from elsewhere. */
+export interface KnownFlaws {
+  readonly only: readonly string[]
+  readonly expected: Readonly<Record<string, Omit<Shadow, 'damping'>>>
+}
 
 /** The heavy tasks of tasks.ts, run in threads. */
 export class Threads {
@@ -47,14 +54,34 @@ export class Threads {
     return this.run('placeChart', { sha256, chart, aperture, placement })
   }
 
-  /** @param known  Which open flaws, and of some the shadow that is known from elsewhere; all when null. */
-  async mendOpenFlaws(treatment: Treatment, known: { only: readonly string[]; expected: Readonly<Record<string, Omit<Shadow, 'damping'>>> } | null, onProgress: (share: number) => boolean): Promise<Step[]> {
+  /**
+   * Mend open flaws: where there are many, parts of the picture side by side.
+   *
+   * @param known  Which open flaws, and of some the shadow that is known from elsewhere; all when null.
+   */
+  async mendOpenFlaws(treatment: Treatment, known: KnownFlaws | null, onProgress: (share: number) => boolean): Promise<Step[]> {
+    const mended = new Set(treatment.steps.map((step) => step.flaw))
+    const open = treatment.flaws.filter((flaw) => flaw.state === 'open' && !mended.has(flaw.id) && (!known || known.only.includes(flaw.id)))
+    const { parts, last } = partsOfFlaws(open, treatment.original.width)
+    const shares = [...parts, last].map(() => 0)
+    let goOn = true
+    const mendPart = (part: readonly Flaw[], k: number, now: Treatment) => this.mendPart(now, { only: part.map(({ id }) => id), expected: known?.expected ?? {} }, (share) => {
+      shares[k] = share * part.length
+      goOn = onProgress(shares.reduce((sum, done) => sum + done, 0) / Math.max(1, open.length)) && goOn
+      return goOn
+    })
+    const beside = (await Promise.all(parts.map((part, k) => mendPart(part, k, treatment)))).flat()
+    if (!goOn || last.length === 0) return beside
+    return [...beside, ...(await mendPart(last, parts.length, { ...treatment, steps: [...treatment.steps, ...beside] }))]
+  }
+
+  private async mendPart(treatment: Treatment, known: KnownFlaws, onProgress: (share: number) => boolean): Promise<Step[]> {
     const { port1, port2 } = new MessageChannel()
     port1.on('message', (share: number) => {
       if (!onProgress(share)) port1.postMessage('cancel')
     })
     try {
-      return await this.run('mendOpenFlaws', { treatment, only: known?.only ?? null, expected: known?.expected ?? {}, port: port2 }, [port2])
+      return await this.run('mendOpenFlaws', { treatment, ...known, port: port2 }, [port2])
     } finally {
       port1.close()
     }

@@ -37,6 +37,9 @@ export function solveMembrane(problem: MembraneProblem): Float32Array {
   const middle = median(known, n)
   for (let i = 0; i < surface.length; i++) if (domain[i]) surface[i] = middle
   const trust = new Float32Array(width * height)
+  const cells = cellsOf(domain, width, height)
+  const pulls = new Float64Array(cells.at.length)
+  const weights = new Float64Array(cells.at.length)
   for (let round = 0; round < ROUNDS; round++) {
     n = 0
     for (let i = 0; i < known.length; i++) if (say[i]! > 0) known[n++] = Math.abs(difference[i]! - surface[i]!)
@@ -45,23 +48,50 @@ export function solveMembrane(problem: MembraneProblem): Float32Array {
       const z = (difference[i]! - surface[i]!) / spread
       trust[i] = say[i]! === 0 ? 0 : say[i]! / ((1 + z * z) * (1 + z * z))
     }
-    for (let sweep = 0; sweep < SWEEPS; sweep++) relax(surface, trust, difference, domain, width, height)
+    cells.at.forEach((i, k) => {
+      pulls[k] = trust[i]! * difference[i]!
+      weights[k] = trust[i]! + STIFFNESS * cells.neighbours[k]!
+    })
+    for (let sweep = 0; sweep < SWEEPS; sweep++) relax(surface, cells, pulls, weights, width)
   }
   return surface
 }
 
-function relax(surface: Float32Array, trust: Float32Array, difference: Float32Array, domain: Uint8Array, width: number, height: number): void {
-  for (let y = 0; y < height; y++) {
-    for (let x = 0; x < width; x++) {
-      const i = y * width + x
-      if (!domain[i]) continue
-      let sum = trust[i]! * difference[i]!
-      let weight = trust[i]!
-      if (x > 0 && domain[i - 1]) { sum += STIFFNESS * surface[i - 1]!; weight += STIFFNESS }
-      if (x + 1 < width && domain[i + 1]) { sum += STIFFNESS * surface[i + 1]!; weight += STIFFNESS }
-      if (y > 0 && domain[i - width]) { sum += STIFFNESS * surface[i - width]!; weight += STIFFNESS }
-      if (y + 1 < height && domain[i + width]) { sum += STIFFNESS * surface[i + width]!; weight += STIFFNESS }
-      if (weight > 0) surface[i]! += RELAXATION * (sum / weight - surface[i]!)
+/** The cells of the domain row by row, and how many of the four neighbours of each belong to it. */
+interface Cells {
+  readonly at: Int32Array
+  readonly neighbours: Uint8Array
+  /** Bits: left, right, above, below. */
+  readonly sides: Uint8Array
+}
+
+const ALL_SIDES = 15
+
+function cellsOf(domain: Uint8Array, width: number, height: number): Cells {
+  const at = Int32Array.from(domain.keys()).filter((i) => domain[i] === 1)
+  const sides = Uint8Array.from(at, (i) => {
+    const x = i % width
+    const y = (i - x) / width
+    return (x > 0 && domain[i - 1] ? 1 : 0) + (x + 1 < width && domain[i + 1] ? 2 : 0) + (y > 0 && domain[i - width] ? 4 : 0) + (y + 1 < height && domain[i + width] ? 8 : 0)
+  })
+  return { at, sides, neighbours: sides.map((side) => (side & 1) + ((side >> 1) & 1) + ((side >> 2) & 1) + (side >> 3)) }
+}
+
+/** One sweep of successive over-relaxation. */
+function relax(surface: Float32Array, { at, sides }: Cells, pulls: Float64Array, weights: Float64Array, width: number): void {
+  for (let k = 0; k < at.length; k++) {
+    const weight = weights[k]!
+    if (weight <= 0) continue
+    const i = at[k]!
+    const side = sides[k]!
+    let sum = pulls[k]!
+    if (side === ALL_SIDES) sum = sum + STIFFNESS * surface[i - 1]! + STIFFNESS * surface[i + 1]! + STIFFNESS * surface[i - width]! + STIFFNESS * surface[i + width]!
+    else {
+      if (side & 1) sum += STIFFNESS * surface[i - 1]!
+      if (side & 2) sum += STIFFNESS * surface[i + 1]!
+      if (side & 4) sum += STIFFNESS * surface[i - width]!
+      if (side & 8) sum += STIFFNESS * surface[i + width]!
     }
+    surface[i]! += RELAXATION * (sum / weight - surface[i]!)
   }
 }

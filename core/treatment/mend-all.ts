@@ -40,6 +40,31 @@ export function mendAll(
   return steps
 }
 
+/** From so many flaws on, the parts of a picture are mended side by side. */
+const MANY = 150
+const PARTS = 4
+/** What lies so near to where two parts meet is mended last, seeing both. */
+const SEAM = 120
+
+/**
+ * Flaws that can be mended side by side, and those that come last. How they are parted is fixed by the picture alone, so
+ * that any number of workers makes the same mends.
+ */
+export function partsOfFlaws(flaws: readonly Flaw[], width: number): { parts: Flaw[][]; last: Flaw[] } {
+  if (flaws.length < MANY) return { parts: [], last: [...flaws] }
+  const parts: Flaw[][] = Array.from({ length: PARTS }, () => [])
+  const last: Flaw[] = []
+  for (const flaw of flaws) {
+    const bounds = shapeBounds(mendShape(flaw))
+    const first = Math.floor(((bounds.x - SEAM) / width) * PARTS)
+    const final = Math.floor(((bounds.x + bounds.width + SEAM) / width) * PARTS)
+    const [from, to] = [Math.max(0, first), Math.min(PARTS - 1, final)]
+    if (from === to) parts[from]!.push(flaw)
+    else last.push(flaw)
+  }
+  return { parts: parts.filter((part) => part.length > 0), last }
+}
+
 /** Flaws in cells, so that thousands of them find their neighbours at once; a long line lies in many. */
 function nearbyIndex(flaws: readonly Flaw[]): (flaw: Flaw) => Flaw[] {
   const cell = 512
