@@ -9,6 +9,8 @@ import { startServices, type Services } from '../scripts/services.js'
 import { rationalEntry, shortEntry, TAG, writeDirectories } from '../codec/directory.js'
 import { makeMatrixProfile } from '../codec/test-profile.js'
 import { encodePicture } from '../codec/write.js'
+import { looksLike } from '../core/find/likeness.js'
+import type { Treatment } from '../core/treatment/schema.js'
 import { makeRaster } from '../core/raster/raster.js'
 import { makeRandom } from '../core/random.js'
 import { safeName } from './api/uploads.js'
@@ -240,6 +242,18 @@ describe('long work', () => {
     for (let i = 0; i < out.length; i++) if (out[i] !== before[i]) changed++
     expect(changed).toBeGreaterThan(500)
     expect(changed).toBeLessThan(0.2 * out.length)
+  })
+  it('finds more like one flaw, and keeps what is there', async () => {
+    const opened = async () => ((await get(`/api/pictures/${picture}`)).body as unknown as { treatment: Treatment }).treatment
+    const before = await opened()
+    const example = before.flaws.find(({ origin, kind }) => origin === 'found' && kind === 'dust')!
+    const run = await post(`/api/pictures/${picture}/find`, { kinds: ['dust'], falseFinds: 4, like: example.id })
+    expect(await ended(run.body.id as string)).toMatchObject({ state: 'done' })
+    const after = await opened()
+    expect(after.flaws.slice(0, before.flaws.length).map(({ id }) => id)).toEqual(before.flaws.map(({ id }) => id))
+    for (const flaw of after.flaws.slice(before.flaws.length)) expect(looksLike(example, flaw), flaw.id).toBe(true)
+    const gone = await post(`/api/pictures/${picture}/find`, { kinds: ['dust'], falseFinds: 4, like: 'nobody' })
+    expect(await ended(gone.body.id as string)).toMatchObject({ state: 'failed', problem: { title: 'There is no such flaw' } })
   })
   it('stops soon when cancelled', async () => {
     const run = await post(`/api/pictures/${picture}/exports`, { format: 'tiff', depth: 8, quality: 90 })

@@ -22,7 +22,8 @@ export const UndoBody = Type.Object(
 )
 
 export const FindBody = Type.Object(
-  { kinds: Type.Array(Type.Union(SEARCH_KINDS.map((kind) => Type.Literal(kind))), { minItems: 1, uniqueItems: true }), falseFinds: Type.Number({ minimum: 0.1, maximum: 500 }), within: Type.Optional(Identifier), without: Type.Optional(Identifier) },
+  { kinds: Type.Array(Type.Union(SEARCH_KINDS.map((kind) => Type.Literal(kind))), { minItems: 1, uniqueItems: true }), falseFinds: Type.Number({ minimum: 0.1, maximum: 500 }), within: Type.Optional(Identifier), without: Type.Optional(Identifier),
+    like: Type.Optional({ ...Identifier, description: 'Only flaws that look like this one, and fainter ones than else; what is there stays.' }) },
   strict,
 )
 

@@ -1,9 +1,11 @@
 import { gatherFinds, searchTiles, type FindOptions } from '@fennip/core/find/find.js'
 import { flawsOfFinds, newFinds, undecidedFinds } from '@fennip/core/find/found-flaws.js'
 import { LINE_KINDS } from '@fennip/core/find/line-kinds.js'
+import { looksLike } from '@fennip/core/find/likeness.js'
 import { searchedArea, type SearchedArea } from '@fennip/core/find/searched-area.js'
 import { shapeCentre, type Shape } from '@fennip/core/shape/shape.js'
-import type { Operation, Step } from '@fennip/core/treatment/schema.js'
+import { ProblemError } from '@fennip/core/problem.js'
+import type { Flaw, Operation, SearchKind, Step, Treatment } from '@fennip/core/treatment/schema.js'
 import { rasterSource } from '@fennip/core/raster/raster.js'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'
 import { levelCount } from '@fennip/core/raster/pyramid.js'
@@ -31,10 +33,12 @@ export async function doWork(tools: WorkTools, run: Run, progress: Progress): Pr
 
 /** Search a picture or a zone of it; what nobody has decided on from an earlier search there is replaced, every decision stays. */
 async function find({ database, threads }: WorkTools, run: Run, progress: Progress): Promise<Record<string, unknown>> {
-  const { within, without, ...options } = run.parameters as unknown as FindOptions & SearchedArea
+  const { within, without, like, ...asked } = run.parameters as unknown as FindOptions & SearchedArea & { like?: string }
   const where: SearchedArea = { ...(within === undefined ? {} : { within }), ...(without === undefined ? {} : { without }) }
   const { treatment } = await currentTreatment(database, run.picture)
   const { width, height, sha256 } = treatment.original
+  const example = like === undefined ? null : exampleOf(treatment, like)
+  const options: FindOptions = example ? { kinds: [searchKindOf(example)], falseFinds: MORE * asked.falseFinds } : asked
   searchedArea(treatment, where)
   const tiles = searchTiles(width, height)
   let done = 0
@@ -52,16 +56,30 @@ async function find({ database, threads }: WorkTools, run: Run, progress: Progre
   const lies = ({ shape }: { shape: Shape }) => searched(shapeCentre(shape).x, shapeCentre(shape).y)
   const open = undecidedFinds(now.treatment)
   const decided = now.treatment.flaws.filter((flaw) => !open.includes(flaw))
-  const found = gatherFinds(parts, options, now.treatment.original).filter(lies)
-  const fresh = flawsOfFinds(newFinds(found, decided), (number) => `f${run.id.slice(0, 6)}-${number}`)
+  const found = gatherFinds(parts, options, now.treatment.original).filter((find) => lies(find) && (!example || looksLike(example, find)))
+  const fresh = flawsOfFinds(newFinds(found, example ? now.treatment.flaws : decided), (number) => `f${run.id.slice(0, 6)}-${number}`)
   const sought = new Set(options.kinds.flatMap((kind) => kind === 'line' ? LINE_KINDS : [kind]) as string[])
-  const undecided = open.filter((flaw) => sought.has(flaw.kind) && lies(flaw)).map((flaw) => flaw.id)
+  const undecided = example ? [] : open.filter((flaw) => sought.has(flaw.kind) && lies(flaw)).map((flaw) => flaw.id)
   const operations: Operation[] = []
   if (undecided.length > 0) operations.push({ type: 'remove', list: 'flaws', ids: undecided })
   if (fresh.length > 0) operations.push({ type: 'put', list: 'flaws', items: fresh })
-  if (operations.length > 0) await appendEdit(database, run.picture, now.revision, `Find: ${fresh.length} flaws`, operations)
+  if (operations.length > 0) await appendEdit(database, run.picture, now.revision, example ? `More like one: ${fresh.length} flaws` : `Find: ${fresh.length} flaws`, operations)
   return { found: fresh.length, kept: now.treatment.flaws.length - undecided.length }
 }
+
+/** More like one may be fainter: so many times the false finds, of which those that look otherwise fall away. */
+const MORE = 12
+
+function exampleOf({ flaws }: Treatment, id: string): Flaw {
+  const example = flaws.find((flaw) => flaw.id === id)
+  if (!example) throw new ProblemError('flaw-unknown', { title: 'There is no such flaw', detail: `The flaw ${id} is not in the picture any more. Select another one and search again.`, status: 404 })
+  if (!searchable(example)) throw new ProblemError('not-searchable', { title: 'Nothing can be searched like it', detail: 'Only dust, specks and lines are searched for. Select one that was found.', status: 422 })
+  return example
+}
+
+const isLine = ({ kind }: Flaw) => (LINE_KINDS as readonly string[]).includes(kind)
+const searchable = (flaw: Flaw) => flaw.kind === 'dust' || flaw.kind === 'speck' || isLine(flaw)
+const searchKindOf = (flaw: Flaw): SearchKind => (isLine(flaw) ? 'line' : (flaw.kind as SearchKind))
 
 /** Mend every open flaw, as one entry of the history. */
 async function mend({ database, threads }: WorkTools, run: Run, progress: Progress): Promise<Record<string, unknown>> {

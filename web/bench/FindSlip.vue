@@ -2,9 +2,13 @@
 import { ElCheckbox, ElSlider } from 'element-plus'
 import { computed, ref } from 'vue'
 import { usualKinds } from '@fennip/core/find/usual-kinds.js'
+import { looksLike } from '@fennip/core/find/likeness.js'
+import { LINE_KINDS } from '@fennip/core/find/line-kinds.js'
+import { useGroup } from '../store/group.js'
 import { useBench } from '../store/bench.js'
 
 const bench = useBench()
+const group = useGroup()
 const usual = usualKinds({ kind: bench.opened!.kind, aperture: bench.opened!.about.camera.aperture ?? null })
 const dust = ref(usual.includes('dust'))
 const specks = ref(usual.includes('speck'))
@@ -21,6 +25,9 @@ const searched = computed(() => {
   return id ? { [how!]: id } : {}
 })
 const kinds = computed(() => [...(dust.value ? ['dust'] : []), ...(specks.value ? ['speck'] : []), ...(lines.value ? ['line'] : [])])
+/** With the selected one. */
+const alike = computed(() => (bench.selected ? bench.flaws.filter((flaw) => looksLike(bench.selected!, flaw)).length : 0))
+const canSearch = computed(() => bench.selected?.kind === 'dust' || bench.selected?.kind === 'speck' || (LINE_KINDS as readonly string[]).includes(bench.selected?.kind ?? ''))
 </script>
 
 <template>
@@ -44,6 +51,11 @@ const kinds = computed(() => [...(dust.value ? ['dust'] : []), ...(specks.value 
       </select>
     </label>
     <button type="button" class="plain-button main" data-test="find" :disabled="kinds.length === 0 || !!bench.run" @click="bench.find(kinds, rate, searched)">{{ bench.flaws.length > 0 ? 'Search again' : 'Search the picture' }}</button>
+    <div v-if="bench.selected" class="like" data-test="like">
+      <p class="soft">{{ alike === 1 ? 'No other flaw looks' : `${alike - 1} other flaws look` }} like the selected one.</p>
+      <button v-if="canSearch" type="button" class="plain-button" data-test="more-like" :disabled="!!bench.run" title="Search for fainter ones that look like it" @click="bench.find(kinds, rate, { ...searched, like: bench.selected.id })">More like this</button>
+      <button type="button" class="plain-button" data-test="none-like" title="Leave all of them as they are" @click="group.leaveAlike()">None like this</button>
+    </div>
     <div v-if="bench.wires.length > 0" class="question" data-test="wires">
       <p><b>{{ bench.wires.length === 1 ? 'One long dark line' : `${bench.wires.length} long dark lines` }}</b> may be {{ bench.wires.length === 1 ? 'a wire or rail' : 'wires or rails' }} of the picture. Nothing is done to {{ bench.wires.length === 1 ? 'it' : 'them' }} until you say.</p>
       <button type="button" class="plain-button" data-test="wires-look" @click="bench.selectedId = bench.wires[0]!.id">Look at {{ bench.wires.length === 1 ? 'it' : 'the first' }}</button>
@@ -61,5 +73,6 @@ const kinds = computed(() => [...(dust.value ? ['dust'] : []), ...(specks.value 
 .kinds { display: flex; flex-direction: column; }
 .kinds :deep(.el-checkbox) { height: 26px; font-weight: 400; margin: 0; }
 .slip .plain-button { justify-content: center; }
+.like { display: flex; flex-direction: column; gap: 5px; }
 .question { display: flex; flex-direction: column; gap: 5px; padding: 8px; border: 1px solid var(--open); border-radius: 3px; }
 </style>

@@ -73,6 +73,7 @@ const verdict = computed(() => {
       <SourceSettings v-if="bench.selectedStep?.source" />
       <ShapeSettings />
       <div class="alike">Choose all of
+        <button type="button" class="link-button" data-test="alike-look" @click="group.chooseAlike('look')">its look</button>
         <button type="button" class="link-button" data-test="alike-kind" @click="group.chooseAlike('kind')">its kind</button>
         <button type="button" class="link-button" data-test="alike-size" @click="group.chooseAlike('size')">its size</button>
         <button type="button" class="link-button" data-test="alike-telltale" @click="group.chooseAlike('telltale')">its telltale</button>

@@ -114,7 +114,7 @@ export const api = {
   edit: (id: string, revision: number, label: string, operations: Operation[]) => ask<{ revision: number; rebased: boolean }>('POST', `/pictures/${id}/edits`, { revision, label, operations }),
   undo: (id: string, revision: number, times = 1) => ask<{ revision: number; label: string }>('POST', `/pictures/${id}/undo`, { revision, times }),
   redo: (id: string, revision: number, times = 1) => ask<{ revision: number; label: string }>('POST', `/pictures/${id}/redo`, { revision, times }),
-  find: (id: string, kinds: string[], falseFinds: number, where: SearchedArea = {}) => ask<Run>('POST', `/pictures/${id}/find`, { kinds, falseFinds, ...where }),
+  find: (id: string, kinds: string[], falseFinds: number, where: SearchedArea & { like?: string } = {}) => ask<Run>('POST', `/pictures/${id}/find`, { kinds, falseFinds, ...where }),
   mend: (id: string, revision: number) => ask<Run>('POST', `/pictures/${id}/mend`, { revision }),
   export: (id: string, body: { format: string; depth: 8 | 16; quality: number }) => ask<Run>('POST', `/pictures/${id}/exports`, body),
   aside: (id: string, aside: boolean) => ask<{ setAside: boolean }>('POST', `/pictures/${id}/aside`, { aside }),

@@ -587,7 +587,7 @@ export const useBench = defineStore('bench', () => {
       report(error)
     }
   }
-  const find = (kinds: string[], falseFinds: number, where: SearchedArea = {}) => startRun(() => api.find(opened.value!.id, kinds, falseFinds, where))
+  const find = (kinds: string[], falseFinds: number, where: SearchedArea & { like?: string } = {}) => startRun(() => api.find(opened.value!.id, kinds, falseFinds, where))
   const mendAll = () => startRun(() => api.mend(opened.value!.id, revision.value))
   const handOver = (body: { format: string; depth: 8 | 16; quality: number }) => startRun(() => api.export(opened.value!.id, body))
   async function cancel(id: string): Promise<void> {

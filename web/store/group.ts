@@ -2,6 +2,7 @@ import { defineStore } from 'pinia'
 import { computed, ref } from 'vue'
 import { whatShows } from '@fennip/core/check/telltales.js'
 import { mendShape } from '@fennip/core/mend/choose.js'
+import { looksLike } from '@fennip/core/find/likeness.js'
 import type { MethodName } from '@fennip/core/mend/methods.js'
 import type { Region } from '@fennip/core/raster/raster.js'
 import { areaCoverage } from '@fennip/core/shape/area.js'
@@ -9,8 +10,8 @@ import { shapeCentre } from '@fennip/core/shape/shape.js'
 import type { Area, Flaw, Operation, Step } from '@fennip/core/treatment/schema.js'
 import { useBench, type Settings } from './bench.js'
 
-/** By what flaws are alike: their kind, about their size, or the telltale that gives them away most. */
-export type Likeness = 'kind' | 'size' | 'telltale'
+/** By what flaws are alike: all of how they look, their kind, about their size, or the telltale that gives them away most. */
+export type Likeness = 'look' | 'kind' | 'size' | 'telltale'
 
 /** Flaws that are chosen together and changed in one gesture. */
 export const useGroup = defineStore('group', () => {
@@ -61,11 +62,21 @@ export const useGroup = defineStore('group', () => {
     if (!model) return
     const size = shapeCentre(model.shape).r
     const alike: Record<Likeness, (flaw: Flaw) => boolean> = {
+      look: (flaw) => looksLike(model, flaw),
       kind: (flaw) => flaw.kind === model.kind && (flaw.kind !== 'other' || flaw.shape.type === model.shape.type),
       size: (flaw) => Math.max(shapeCentre(flaw.shape).r / size, size / shapeCentre(flaw.shape).r) < 1.3,
       telltale: (flaw) => tellOf(flaw) === tellOf(model),
     }
     choose(bench.flaws.filter(alike[by]).map(({ id }) => id))
+  }
+
+  /** Leave everything that looks like the selected flaw and is not decided yet: none like this. */
+  async function leaveAlike(): Promise<void> {
+    const model = bench.selected
+    if (!model) return
+    choose(bench.flaws.filter((flaw) => looksLike(model, flaw) && (flaw.state === 'open' || flaw.state === 'mended')).map(({ id }) => id))
+    await leave()
+    clear()
   }
 
   const chooseListed = () => choose(bench.ledger.map(({ id }) => id))
@@ -146,5 +157,5 @@ export const useGroup = defineStore('group', () => {
     clear()
   }
 
-  return { progress, flaws, steps, toggle, clear, addWithin, chooseIn, chooseAlike, chooseListed, settle, leave, reset, resetAll, adjust, mend, cancel }
+  return { progress, flaws, steps, toggle, clear, addWithin, chooseIn, chooseAlike, leaveAlike, chooseListed, settle, leave, reset, resetAll, adjust, mend, cancel }
 })
