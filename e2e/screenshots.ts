@@ -101,7 +101,15 @@ if ((counts.open ?? 0) + (counts.mended ?? 0) + (counts.settled ?? 0) === 0) {
   await page.mouse.up()
   await page.waitForSelector('[data-test=reason]')
 }
-await page.locator('[data-test=ledger-row]').first().click()
+// A scratch that was found, or the one that was drawn, mended.
+await page.keyboard.press('Escape')
+const scratch = page.locator('[data-test=ledger-row]', { hasText: 'Scratch' }).first()
+await ((await scratch.count()) > 0 ? scratch : page.locator('[data-test=ledger-row]').first()).click()
+if ((await page.locator('[data-test=mend-one]').count()) > 0) {
+  await page.keyboard.press('m')
+  await page.waitForSelector('[data-test=settle]', { timeout: 60000 })
+}
+await rest(page, 1500)
 await shot('bench-mend-stroke')
 await page.goto(`${bench}/hand-over`)
 await rest(page)
@@ -110,7 +118,30 @@ if ((await page.locator('[data-test=export-row]').count()) === 0) {
   await page.waitForSelector('[data-test=download]', { timeout: 120000 })
 }
 await shot('bench-hand-over')
+// A round over the print, some of it looked at.
+await page.goto(`${print}/find`)
+await rest(page)
+for (let i = 0; i < 9; i++) {
+  await page.keyboard.press('PageDown')
+  await rest(page, 900)
+}
+await shot('bench-round')
+// The chart of the series' body, learned and applied; one mark in all frames.
+const { sensors } = (await (await fetch(`${address}/api/jobs/${job.id}/sensors`)).json()) as { sensors: { id: string; frames: number; marks: number | null }[] }
+const body = sensors.find(({ frames }) => frames >= 5)!
+await page.goto(`${address}/jobs/${job.id}/sensors/${body.id}`)
+await page.waitForSelector('[data-test=frame]')
+if (body.marks === null) {
+  await page.click('[data-test=all-frames]')
+  await page.click('[data-test=learn]')
+  await page.waitForSelector('[data-test=sensor-map]', { timeout: 180000 })
+  await page.click('[data-test=apply]')
+}
+await page.waitForFunction(() => document.querySelectorAll('[data-test=check-row]').length >= 5, undefined, { timeout: 300000 })
+await rest(page, 4000)
+await shot('sensor-chart')
 await page.goto(`${address}/jobs/${job.id}`)
+await rest(page, 2000)
 await shot('contact-sheet')
 await page.goto(address)
 await shot('shelf')

@@ -23,7 +23,7 @@ export interface Find {
   /** The same summed over the flaw, as a matched filter sees it. */
   readonly weight: number
   readonly confidence: number
-  /** How restless its surroundings are over the quietest of the tile, 1 and more. */
+  /** How restless its surroundings are over what noise alone would make them: about 1 in a plain sky. */
   readonly unrest: number
 }
 
@@ -82,7 +82,7 @@ export function findInTile(pixels: IntegerRaster, surroundings: Region, tile: Re
     for (const { candidate, fit } of evidenceInTile(plane, surroundings, tile, kind, least)) {
       const { score, confidence } = judge(by, by.features(candidate, fit))
       if (score < least) continue
-      const find = { kind, ...describeFit(fit, surroundings), confidence, unrest: candidate.unrest }
+      const find = { kind, ...describeFit(fit, surroundings), confidence, unrest: fit.structure }
       if (isInside(find.shape, tile)) discs.push(find)
     }
   }

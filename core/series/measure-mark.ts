@@ -20,7 +20,7 @@ export interface MarkMeasure {
   readonly weight: number
   /** Mean difference over the deviation of a pixel. */
   readonly contrast: number
-  /** How restless the surroundings are: the deviation over what noise alone would make it. */
+  /** How restless the surroundings are: the root of the deviation over what noise alone would make it, 1 in a plain sky. */
   readonly unrest: number
 }
 
@@ -89,7 +89,7 @@ export function measureMark(picture: PixelSource, transfer: Transfer, expected: 
   }
   const byNoise = noise / answer.norm
   const deviation = Math.max(byNoise, around.length >= 6 ? DEVIATION_PER_MAD * median(Float32Array.from(around)) : byNoise)
-  return { x: place.x, y: place.y, r: place.r, depth: answer.depth, deviation, weight: Math.max(0, weightOf(answer)), contrast: -(0.7 * answer.depth) / (noise * scale), unrest: deviation / byNoise }
+  return { x: place.x, y: place.y, r: place.r, depth: answer.depth, deviation, weight: Math.max(0, weightOf(answer)), contrast: -(0.7 * answer.depth) / (noise * scale), unrest: Math.sqrt(deviation / byNoise) }
 }
 
 /** Share of light lost in the middle. */

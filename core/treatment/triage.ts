@@ -19,8 +19,8 @@ export interface Counts {
   readonly onSubject: number
 }
 
-/** Surroundings this many times as restless as the quietest tenth of a picture have edges or texture of their own. */
-const RESTLESS = 4
+/** Surroundings this many times as restless as noise alone would make them have edges or texture of their own. */
+const RESTLESS = 2
 const PLACES = 400
 
 export function countsOf(treatment: Treatment): Counts {
