@@ -46,7 +46,7 @@ export const FlawSchema = Type.Object(
     contrast: Type.Number({ description: 'Mean difference over the deviation of a pixel; negative where darker. 0 when not measured.' }),
     weight: Type.Number({ minimum: 0, description: 'The same summed over the flaw, as a matched filter sees it. 0 when not measured.' }),
     confidence: Type.Number({ minimum: 0, maximum: 1 }),
-    unrest: Type.Optional(Type.Number({ minimum: 0, description: 'How restless its surroundings are over what noise alone would make them: about 1 in a plain sky, above 2 near edges and in texture. Not there when not measured.' })),
+    unrest: Type.Optional(Type.Number({ minimum: 0, description: 'How restless its surroundings are over what noise alone would make them: about 1 in a plain sky, above 5 near strong edges. Not there when not measured.' })),
     origin: Type.Union([Type.Literal('found'), Type.Literal('hand'), Type.Literal('chart')], { description: 'chart: carried over from other pictures of the same sensor.' }),
   },
   strict,

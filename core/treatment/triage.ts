@@ -20,7 +20,7 @@ export interface Counts {
 }
 
 /** Surroundings this many times as restless as noise alone would make them have edges or texture of their own. */
-const RESTLESS = 2
+const RESTLESS = 5
 const PLACES = 400
 
 export function countsOf(treatment: Treatment): Counts {
