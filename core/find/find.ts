@@ -4,6 +4,7 @@ import { clipRegion, growRegion, type IntegerRaster, type PixelSource, type Plan
 import type { Transfer } from '../raster/transfer.js'
 import type { SearchKind } from '../treatment/schema.js'
 import { findCandidates, makeOctaves, type Candidate, type Octaves } from './candidates.js'
+import { flatPatches, grainBlocks, type BlockGrain } from './flat.js'
 import { FIRST_EFFORT, fitDisc, type FittedDisc } from './fit-disc.js'
 import { dustJudge, judge, leastScore, speckJudge, type DiscJudge } from './judge.js'
 import { judgedLines, type LineKind } from './line-kinds.js'
@@ -16,7 +17,7 @@ export type DiscKind = 'dust' | 'speck'
 
 /** A flaw as a detector describes it. */
 export interface Find {
-  readonly kind: DiscKind | LineKind
+  readonly kind: DiscKind | LineKind | 'flat'
   readonly shape: Shape
   /** Mean difference over the deviation of a pixel; negative where the flaw is darker. */
   readonly contrast: number
@@ -37,6 +38,8 @@ export interface FindOptions {
 export interface TileFinds {
   readonly discs: readonly DiscFind[]
   readonly pieces: readonly LinePiece[]
+  /** Grain of its blocks, where flat patches are looked for: what is usual only the whole picture says. */
+  readonly grain?: BlockGrain
 }
 
 type DiscFind = Find & { readonly kind: DiscKind; readonly shape: Disc }
@@ -86,12 +89,17 @@ export function findInTile(pixels: IntegerRaster, surroundings: Region, tile: Re
       if (isInside(find.shape, tile)) discs.push(find)
     }
   }
-  return { discs, pieces: options.kinds.includes('line') ? linePieces(plane, surroundings, tile) : [] }
+  return {
+    discs,
+    pieces: options.kinds.includes('line') ? linePieces(plane, surroundings, tile) : [],
+    ...(options.kinds.includes('flat') ? { grain: grainBlocks(pixels, surroundings, tile) } : {}),
+  }
 }
 
 /** False finds a megapixel that each kind may have. */
 function rateOf({ falseFinds, kinds }: FindOptions): number {
-  return Math.max(1e-3, falseFinds) / REFERENCE_MEGAPIXELS / kinds.length
+  // Flat patches are told by the grain of the whole picture, not by a score.
+  return Math.max(1e-3, falseFinds) / REFERENCE_MEGAPIXELS / Math.max(1, kinds.filter((kind) => kind !== 'flat').length)
 }
 
 const JUDGES: Record<DiscKind, DiscJudge> = { dust: dustJudge, speck: speckJudge }
@@ -195,7 +203,8 @@ export function gatherFinds(tiles: readonly TileFinds[], options: FindOptions, s
   const along = new Nearby<Disc>()
   for (const { shape } of lines) for (const [x, y] of closely(shape)) along.add({ type: 'disc', x, y, r: 0.5 * shape.width + 1 })
   const free = discs.filter(({ shape }) => !along.some(shape.x, shape.y, (other) => distanceOf(shape, other) < other.r))
-  return [...free, ...lines].sort((a, b) => b.weight - a.weight)
+  const flat = flatPatches(tiles.flatMap(({ grain }) => grain ?? []), size)
+  return [...free, ...lines, ...flat].sort((a, b) => b.weight - a.weight)
 }
 
 function oncePerPlace(finds: readonly DiscFind[]): DiscFind[] {

@@ -13,7 +13,7 @@ import type { Area, Flaw, Step } from './schema.js'
  * Choose a mend for every flaw, each seeing the earlier ones: big flaws first.
  *
  * @param pixels  The picture; the mends are laid into it.
- * @param flaws   Open flaws. What may be a wire in the picture is left: of those the restorer decides.
+ * @param flaws   Open flaws. What may be a wire in the picture, and flat patches, are left: of those the restorer decides.
  * @param options  What lies wholly in a guard stays open; `expected` is the shadow that is known of a flaw from elsewhere.
  * @param onStep  Told after each; returns false to stop.
  */
@@ -23,7 +23,7 @@ export function mendAll(
 ): Step[] {
   const picture = rasterSource(pixels)
   const { guards = [] } = options
-  const order = flaws.filter((flaw) => flaw.kind !== 'wire' && !liesWithin(mendShape(flaw), guards)).sort((a, b) => shapeCentre(b.shape).r - shapeCentre(a.shape).r)
+  const order = flaws.filter((flaw) => !LEFT_TO_THE_RESTORER.includes(flaw.kind) && !liesWithin(mendShape(flaw), guards)).sort((a, b) => shapeCentre(b.shape).r - shapeCentre(a.shape).r)
   const open = new Set(order)
   const steps: Step[] = []
   const near = nearbyIndex(order)
@@ -39,6 +39,9 @@ export function mendAll(
   }
   return steps
 }
+
+/** A wire may belong to the picture; a flat patch is whole but for its grain. */
+const LEFT_TO_THE_RESTORER: readonly Flaw['kind'][] = ['wire', 'flat']
 
 /** From so many flaws on, the parts of a picture are mended side by side. */
 const MANY = 150

@@ -33,8 +33,8 @@ export const FlawState = Type.Union([Type.Literal('open'), Type.Literal('mended'
 /** What can be wrong with a picture; `other` is what a restorer marked without naming it. */
 export const FLAW_KINDS = ['dust', 'speck', 'hair', 'scratch', 'fold', 'wire', 'tear', 'loss', 'stain', 'smudge', 'flat', 'moire', 'other'] as const
 
-/** What can be searched for; lines are hairs, scratches, folds and wires. */
-export const SEARCH_KINDS = ['dust', 'speck', 'line'] as const
+/** What can be searched for; lines are hairs, scratches, folds and wires, flat are patches without grain. */
+export const SEARCH_KINDS = ['dust', 'speck', 'line', 'flat'] as const
 export type SearchKind = (typeof SEARCH_KINDS)[number]
 
 export const FlawSchema = Type.Object(

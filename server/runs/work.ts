@@ -78,7 +78,7 @@ function exampleOf({ flaws }: Treatment, id: string): Flaw {
 }
 
 const isLine = ({ kind }: Flaw) => (LINE_KINDS as readonly string[]).includes(kind)
-const searchable = (flaw: Flaw) => flaw.kind === 'dust' || flaw.kind === 'speck' || isLine(flaw)
+const searchable = (flaw: Flaw) => flaw.kind === 'dust' || flaw.kind === 'speck' || flaw.kind === 'flat' || isLine(flaw)
 const searchKindOf = (flaw: Flaw): SearchKind => (isLine(flaw) ? 'line' : (flaw.kind as SearchKind))
 
 /** Mend every open flaw, as one entry of the history. */

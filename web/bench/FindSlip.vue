@@ -13,6 +13,7 @@ const usual = usualKinds({ kind: bench.opened!.kind, aperture: bench.opened!.abo
 const dust = ref(usual.includes('dust'))
 const specks = ref(usual.includes('speck'))
 const lines = ref(usual.includes('line'))
+const flat = ref(usual.includes('flat'))
 /** The one control, on a scale of steps that feel even. */
 const STEPS = [0.5, 1, 2, 3, 6, 12, 25, 60]
 const step = ref(3)
@@ -24,10 +25,10 @@ const searched = computed(() => {
   const [how, id] = where.value.split(':')
   return id ? { [how!]: id } : {}
 })
-const kinds = computed(() => [...(dust.value ? ['dust'] : []), ...(specks.value ? ['speck'] : []), ...(lines.value ? ['line'] : [])])
+const kinds = computed(() => [...(dust.value ? ['dust'] : []), ...(specks.value ? ['speck'] : []), ...(lines.value ? ['line'] : []), ...(flat.value ? ['flat'] : [])])
 /** With the selected one. */
 const alike = computed(() => (bench.selected ? bench.flaws.filter((flaw) => looksLike(bench.selected!, flaw)).length : 0))
-const canSearch = computed(() => bench.selected?.kind === 'dust' || bench.selected?.kind === 'speck' || (LINE_KINDS as readonly string[]).includes(bench.selected?.kind ?? ''))
+const canSearch = computed(() => bench.selected?.kind === 'dust' || bench.selected?.kind === 'speck' || bench.selected?.kind === 'flat' || (LINE_KINDS as readonly string[]).includes(bench.selected?.kind ?? ''))
 </script>
 
 <template>
@@ -37,6 +38,7 @@ const canSearch = computed(() => bench.selected?.kind === 'dust' || bench.select
       <ElCheckbox v-model="dust" data-test="kind-dust">Dust, soft and dark</ElCheckbox>
       <ElCheckbox v-model="specks" data-test="kind-speck">Specks, bright or dark</ElCheckbox>
       <ElCheckbox v-model="lines" data-test="kind-line">Hairs, scratches and folds</ElCheckbox>
+      <ElCheckbox v-model="flat" data-test="kind-flat">Flat patches without grain</ElCheckbox>
     </div>
     <label>
       <span>False finds to look at <b>{{ rate }}</b></span>

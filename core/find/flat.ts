@@ -1,0 +1,158 @@
+import { exp } from '../raster/exact-math.js'
+import { maximumOf, depthOf, type IntegerRaster, type Region } from '../raster/raster.js'
+import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
+import { outlinesOfMask } from '../shape/from-mask.js'
+import { shapeArea, type Outline } from '../shape/shape.js'
+
+/** Flat patches: places that an earlier tool or a strong compression left without the grain of their surroundings. */
+
+/** Side of the blocks in which grain is measured, in pixels. */
+export const GRAIN_BLOCK = 16
+
+/** Grain of the blocks of a tile, row by row. */
+export interface BlockGrain {
+  /** Column and row of the first block in the picture. */
+  readonly column: number
+  readonly row: number
+  readonly columns: number
+  /** Deviation of what is finer than two pixels, in samples. */
+  readonly deviation: Float32Array
+  /** Mean sample over the largest, 0..1. */
+  readonly tone: Float32Array
+}
+
+/**
+ * Measure the grain of every block of a tile: the second difference of neighbours, which no slope and no edge of more
+ * than a few pixels' width touches, robustly over the block.
+ *
+ * @param pixels        The tile with its surroundings.
+ * @param surroundings  Where these pixels lie in the picture.
+ */
+export function grainBlocks(pixels: IntegerRaster, surroundings: Region, tile: Region): BlockGrain {
+  const columns = Math.floor(tile.width / GRAIN_BLOCK)
+  const rows = Math.floor(tile.height / GRAIN_BLOCK)
+  const deviation = new Float32Array(columns * rows)
+  const tone = new Float32Array(columns * rows)
+  const { width, channels, data } = pixels
+  const largest = maximumOf(depthOf(pixels))
+  const differences = new Float32Array(GRAIN_BLOCK * (GRAIN_BLOCK - 2))
+  for (let row = 0; row < rows; row++) {
+    for (let column = 0; column < columns; column++) {
+      const left = tile.x - surroundings.x + column * GRAIN_BLOCK
+      const top = tile.y - surroundings.y + row * GRAIN_BLOCK
+      let sum = 0
+      let n = 0
+      for (let y = top; y < top + GRAIN_BLOCK; y++) {
+        for (let x = left; x < left + GRAIN_BLOCK; x++) {
+          let here = 0
+          for (let c = 0; c < channels; c++) here += data[(y * width + x) * channels + c]!
+          sum += here
+          if (x === left || x === left + GRAIN_BLOCK - 1) continue
+          let beside = 0
+          for (let c = 0; c < channels; c++) beside += data[(y * width + x - 1) * channels + c]! + data[(y * width + x + 1) * channels + c]!
+          differences[n++] = Math.abs(2 * here - beside) / channels
+        }
+      }
+      // The second difference of independent samples has the root of six of their deviation.
+      deviation[row * columns + column] = (DEVIATION_PER_MAD * median(differences, n)) / Math.sqrt(6)
+      tone[row * columns + column] = sum / (GRAIN_BLOCK * GRAIN_BLOCK * channels * largest)
+    }
+  }
+  return { column: Math.floor(tile.x / GRAIN_BLOCK), row: Math.floor(tile.y / GRAIN_BLOCK), columns, deviation, tone }
+}
+
+export interface FlatFind {
+  readonly kind: 'flat'
+  readonly shape: Outline
+  readonly contrast: number
+  readonly weight: number
+  readonly confidence: number
+  readonly unrest: number
+}
+
+const TONES = 32
+/** A tone needs so many blocks before it says what grain is usual in it. */
+const LEAST_BLOCKS = 40
+/** Of the blocks of a tone, those with less grain than this share of them are taken for plain ground. */
+const PLAIN = 0.3
+/** Less than this share of the usual grain is flat: interpolation leaves 0.2 to 0.5 of it. */
+const FLAT = 0.5
+/** Fewer blocks together are chance. */
+const LEAST_PATCH = 6
+/** Nearer to black or white grain is cut off; below this many steps of a sample it is lost in rounding. */
+const CLIPPED = 0.03
+const ROUNDED = 0.7
+
+/**
+ * Patches with less than half of the grain that their tone has elsewhere in the picture.
+ *
+ * @param tiles  Blocks of all tiles, from `grainBlocks`.
+ * @param size   Of the picture, in pixels.
+ */
+export function flatPatches(tiles: readonly BlockGrain[], size: { readonly width: number; readonly height: number }): FlatFind[] {
+  const usual = usualGrain(tiles)
+  const columns = Math.ceil(size.width / GRAIN_BLOCK)
+  const rows = Math.ceil(size.height / GRAIN_BLOCK)
+  const share = new Float32Array(columns * rows).fill(1)
+  for (const tile of tiles) {
+    tile.deviation.forEach((deviation, i) => {
+      const tone = tile.tone[i]!
+      const expected = usual[toneOf(tone)]!
+      if (tone < CLIPPED || tone > 1 - CLIPPED || expected < ROUNDED) return
+      share[(tile.row + Math.floor(i / tile.columns)) * columns + tile.column + (i % tile.columns)] = deviation / expected
+    })
+  }
+  return patchesOf(share, columns, rows).map((blocks) => {
+    const mask = new Uint8Array(columns * rows)
+    for (const i of blocks) mask[i] = 1
+    const [outline] = outlinesOfMask(mask, columns, rows, Infinity).sort((a, b) => shapeArea(b) - shapeArea(a))
+    const scaled = (points: readonly (readonly [number, number])[]) => points.map(([x, y]): [number, number] => [Math.min(size.width, x * GRAIN_BLOCK), Math.min(size.height, y * GRAIN_BLOCK)])
+    const left = blocks.reduce((sum, i) => sum + share[i]!, 0) / blocks.length
+    // How many deviations of a block's estimate (about a tenth of it) the patch lies below what is usual, over all blocks.
+    const weight = ((1 - left) / 0.1) * Math.sqrt(blocks.length)
+    return {
+      kind: 'flat', contrast: left - 1, weight, confidence: 1 / (1 + exp(-(weight - 16) / 4)), unrest: 1,
+      shape: { type: 'outline', points: scaled(outline!.points), ...(outline!.holes ? { holes: outline!.holes.map(scaled) } : {}) },
+    }
+  })
+}
+
+const toneOf = (tone: number) => Math.min(TONES - 1, Math.floor(tone * TONES))
+
+/** Deviation of plain ground by tone; 0 where too little of the picture has that tone. */
+function usualGrain(tiles: readonly BlockGrain[]): Float32Array {
+  const byTone: number[][] = Array.from({ length: TONES }, () => [])
+  for (const { deviation, tone } of tiles) deviation.forEach((value, i) => byTone[toneOf(tone[i]!)]!.push(value))
+  return Float32Array.from(byTone, (list) => (list.length < LEAST_BLOCKS ? 0 : list.sort((a, b) => a - b)[Math.floor(PLAIN * list.length)]!))
+}
+
+/** Blocks that are flat and touch, most of whose neighbours are flat too: a thin row of them is an edge. */
+function patchesOf(share: Float32Array, columns: number, rows: number): number[][] {
+  const flat = (column: number, row: number) => column >= 0 && row >= 0 && column < columns && row < rows && share[row * columns + column]! < FLAT
+  const solid = new Uint8Array(share.length)
+  for (let row = 0; row < rows; row++) {
+    for (let column = 0; column < columns; column++) {
+      if (!flat(column, row)) continue
+      let around = 0
+      for (let dy = -1; dy <= 1; dy++) for (let dx = -1; dx <= 1; dx++) if (flat(column + dx, row + dy)) around++
+      if (around >= 4) solid[row * columns + column] = 1
+    }
+  }
+  const patches: number[][] = []
+  for (let first = 0; first < solid.length; first++) {
+    if (solid[first] !== 1) continue
+    const blocks = [first]
+    solid[first] = 2
+    for (let k = 0; k < blocks.length; k++) {
+      const [column, row] = [blocks[k]! % columns, Math.floor(blocks[k]! / columns)]
+      for (const [dx, dy] of [[1, 0], [-1, 0], [0, 1], [0, -1]] as const) {
+        const next = (row + dy) * columns + column + dx
+        if (column + dx < 0 || column + dx >= columns || row + dy < 0 || row + dy >= rows || solid[next] !== 1) continue
+        solid[next] = 2
+        blocks.push(next)
+      }
+    }
+    if (blocks.length >= LEAST_PATCH) patches.push(blocks)
+  }
+  return patches
+}
