@@ -63,7 +63,6 @@ function ridgesOf(plane: Plane, octave: number): Ridges {
   workshop.blur(workshop.plane(0), workshop.plane(1))
   const smooth = workshop.plane(1).data
   const strength = new Float32Array(width * height)
-  const across = new Uint8Array(width * height)
   for (let y = 2; y < height - 2; y++) {
     for (let i = y * width + 2; i < (y + 1) * width - 2; i++) {
       const middle = 2 * smooth[i]!
@@ -73,23 +72,16 @@ function ridgesOf(plane: Plane, octave: number): Ridges {
       const mean = 0.5 * (xx + yy)
       const half = 0.5 * (xx - yy)
       const root = Math.sqrt(half * half + xy * xy)
-      // The larger eigenvalue less the smaller in size: a blob curves both ways and answers little.
-      const large = Math.abs(mean) + root
-      const small = Math.abs(Math.abs(mean) - root)
-      strength[i] = mean > 0 ? small - large : large - small
-      // Eigenvector across the line: (half + s root, xy) with the sign of the larger eigenvalue.
-      const ex = mean > 0 ? half + root : half - root
-      const ax = Math.abs(ex)
-      const ay = Math.abs(xy)
-      // At 22.5 degrees the two neighbours are equally near: tan 22.5 = 0.4142. Where ex vanishes the line lies along x or y.
-      if (ax < 1e-12 && ay < 1e-12) across[i] = (mean > 0) === half >= 0 ? 0 : 2
-      else across[i] = ay < 0.4142 * ax ? 0 : ax < 0.4142 * ay ? 2 : ex * xy > 0 ? 1 : 3
+      // The larger eigenvalue less the smaller in size, a blob curves both ways and answers little: that is twice the lesser of both.
+      const least = Math.min(Math.abs(mean), root)
+      strength[i] = mean > 0 ? -2 * least : 2 * least
     }
   }
   const side = blockSide(octave)
   const deviations = blockDeviations({ width, height, data: strength }, side)
   const data = new Float32Array(width * height)
   const offset = new Int8Array(width * height)
+  const across = new Uint8Array(width * height)
   const steps = [1, width + 1, width, width - 1]
   for (let y = 3; y < height - 3; y++) {
     const row = Math.min(deviations.height - 1, Math.floor(y / side)) * deviations.width
@@ -99,6 +91,7 @@ function ridgesOf(plane: Plane, octave: number): Ridges {
       const size = Math.abs(own)
       const deviation = deviations.data[row + Math.min(deviations.width - 1, Math.floor(x / side))]!
       if (size < GO_ON * deviation) continue
+      across[i] = directionAcross(smooth, i, width)
       const step = steps[across[i]!]!
       const before = own > 0 ? strength[i - step]! : -strength[i - step]!
       const after = own > 0 ? strength[i + step]! : -strength[i + step]!
@@ -108,6 +101,24 @@ function ridgesOf(plane: Plane, octave: number): Ridges {
     }
   }
   return { width, height, data, across, offset, unrest: deviations, side }
+}
+
+/** Index into NEIGHBOURS (0 to 3) of the direction in which the plane curves most. */
+function directionAcross(smooth: Float32Array, i: number, width: number): number {
+  const middle = 2 * smooth[i]!
+  const xx = smooth[i - 1]! + smooth[i + 1]! - middle
+  const yy = smooth[i - width]! + smooth[i + width]! - middle
+  const xy = 0.25 * (smooth[i - width - 1]! + smooth[i + width + 1]! - smooth[i - width + 1]! - smooth[i + width - 1]!)
+  const mean = 0.5 * (xx + yy)
+  const half = 0.5 * (xx - yy)
+  const root = Math.sqrt(half * half + xy * xy)
+  // Eigenvector across the line: (half + s root, xy) with the sign of the larger eigenvalue.
+  const ex = mean > 0 ? half + root : half - root
+  const ax = Math.abs(ex)
+  const ay = Math.abs(xy)
+  // At 22.5 degrees the two neighbours are equally near: tan 22.5 = 0.4142. Where ex vanishes the line lies along x or y.
+  if (ax < 1e-12 && ay < 1e-12) return (mean > 0) === half >= 0 ? 0 : 2
+  return ay < 0.4142 * ax ? 0 : ax < 0.4142 * ay ? 2 : ex * xy > 0 ? 1 : 3
 }
 
 /** Follow all ridges of one octave, the strongest first; a pixel belongs to one path. */
