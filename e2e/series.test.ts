@@ -157,6 +157,44 @@ describe('a round', () => {
   })
 })
 
+describe('flaws that are decided together', () => {
+  interface Kept { id: string; kind: string; state: string }
+  let picture: string
+  const flaws = async () => (await harness.opened(picture)).treatment.flaws as unknown as Kept[]
+  it('lines that may be wires are asked for once, and left when they belong to the picture', async () => {
+    picture = await harness.pictureNamed('lower-station.tif')
+    const { revision } = await harness.opened(picture)
+    const wire = (id: string, y: number) => ({ id, kind: 'wire', shape: { type: 'stroke', points: [[20, y], [580, y + 6]], width: 3 }, state: 'open', contrast: -5, weight: 40, confidence: 0.9, origin: 'found' })
+    await fetch(`${harness.services.address}/api/pictures/${picture}/edits`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ revision, label: 'Wires', operations: [{ type: 'put', list: 'flaws', items: [wire('w1', 60), wire('w2', 90)] }] }) })
+    await harness.open(picture, 'find')
+    expect(await harness.test('wires').innerText()).toContain('2 long dark lines')
+    await harness.test('wires-keep').click()
+    await harness.saved()
+    expect((await flaws()).filter(({ kind }) => kind === 'wire').map(({ state }) => state)).toEqual(['left', 'left'])
+    expect(await harness.test('wires').count()).toBe(0)
+    await harness.test('undo').click()
+    await harness.test('wires-flaws').click()
+    await harness.saved()
+    await expect.poll(async () => (await flaws()).filter(({ kind }) => kind === 'wire').length).toBe(0)
+    expect((await flaws()).filter(({ id }) => id === 'w1' || id === 'w2').map(({ kind }) => kind)).toEqual(['hair', 'hair'])
+  })
+  it('none like one are left in one step, and more like it are searched for', async () => {
+    await page.locator('[data-test=ledger-row]', { hasText: 'Speck' }).first().click()
+    const before = await flaws()
+    await harness.test('more-like').click()
+    await harness.idle()
+    expect((await flaws()).slice(0, before.length).map(({ id }) => id)).toEqual(before.map(({ id }) => id))
+    await page.locator('[data-test=ledger-row]', { hasText: 'Speck' }).first().click()
+    await harness.test('none-like').click()
+    await harness.saved()
+    const left = (await flaws()).filter(({ state }) => state === 'left')
+    expect(left.length).toBeGreaterThan(0)
+    expect(new Set(left.map(({ kind }) => kind))).toEqual(new Set(['speck']))
+    await harness.test('undo').click()
+    await expect.poll(async () => (await flaws()).filter(({ state }) => state === 'left').length).toBe(0)
+  })
+})
+
 describe('lenses', () => {
   it('say so on the picture, can be adjusted, and are put back when the stage is left', async () => {
     const before = await seen()
