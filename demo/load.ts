@@ -1,5 +1,3 @@
-import { mkdir, writeFile } from 'node:fs/promises'
-import { join } from 'node:path'
 import { rationalEntry, textEntry, TAG, writeDirectories, shortEntry } from '@fennip/codec/directory.js'
 import { encodePicture } from '@fennip/codec/write.js'
 import { FRAME, PRINT, dustyPylon, pylonLight, shaftValve, stationPrint, type DemoPicture, type DemoSize } from './pictures.js'
@@ -95,10 +93,3 @@ export async function upload(address: string, job: string, name: string, bytes: 
   const place = new URL(begun.headers.get('location')!, address)
   return fetch(place, { method: 'PATCH', headers: { 'tus-resumable': '1.0.0', 'upload-offset': '0', 'content-type': 'application/offset+octet-stream' }, body: bytes as BodyInit })
 }
-
-/** Write the demo files into a folder, for benches and for looking at them. */
-export async function writeDemoFiles(folder: string): Promise<void> {
-  await mkdir(folder, { recursive: true })
-  for (const file of demoFiles()) await writeFile(join(folder, file.name), await file.make())
-}
-

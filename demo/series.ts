@@ -55,7 +55,7 @@ export function dustOfSensor(width: number, height: number, count: number, seed:
   return dust
 }
 
-export const radiusAt = (core: number, width: number, aperture: number) => Math.sqrt(core ** 2 + ((SPREAD * width) / 6000 / aperture) ** 2)
+const radiusAt = (core: number, width: number, aperture: number) => Math.sqrt(core ** 2 + ((SPREAD * width) / 6000 / aperture) ** 2)
 
 /** A frame with its truth: the dust in it, and the light with and without its shadows, before any turn. */
 export interface SeriesPhotograph extends Photograph {

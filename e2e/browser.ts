@@ -8,12 +8,6 @@ export function openBrowser(): Promise<Browser> {
   })
 }
 
-export async function openPage(browser: Browser, address: string, path = '/'): Promise<Page> {
-  const page = await browser.newPage({ viewport: { width: 1280, height: 800 } })
-  await page.goto(`${address}${path}`)
-  return page
-}
-
 /** Wait until nothing has been fetched or painted for a moment. */
 export async function rest(page: Page, milliseconds = 700): Promise<void> {
   await page.waitForLoadState('networkidle').catch(() => undefined)

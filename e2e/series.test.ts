@@ -182,6 +182,10 @@ describe('flaws that are decided together', () => {
     await page.locator('[data-test=ledger-row]', { hasText: 'Speck' }).first().click()
     const before = await flaws()
     await harness.test('more-like').click()
+    await expect.poll(async () => {
+      const { runs } = (await (await fetch(`${harness.services.address}/api/pictures/${picture}`)).json()) as { runs: { state: string; parameters: { like?: string } }[] }
+      return runs[0]?.parameters.like ? runs[0].state : 'not begun'
+    }).toBe('done')
     await harness.idle()
     expect((await flaws()).slice(0, before.length).map(({ id }) => id)).toEqual(before.map(({ id }) => id))
     await page.locator('[data-test=ledger-row]', { hasText: 'Speck' }).first().click()

@@ -109,12 +109,17 @@ export async function summariesOf(database: Database, which: Record<string, stri
   return rows.map(summaryOf)
 }
 
+/** Gestures that judge one flaw, and that make one mend, by what they change (SQL/JSON path, ISO 9075-2:2016). */
+const JUDGED_ONE = '$[*] ? (@.type == "setState" && @.ids.size() == 1 && (@.state == "settled" || @.state == "left"))'
+const MENDED_ONE = '$[*] ? (@.type == "put" && @.list == "steps" && @.items.size() == 1)'
+
 /** So many of the last gestures of a job tell how fast its restorer is. */
 const GESTURES = 600
 
 async function timedGestures(database: Database, job: string): Promise<TimedGesture[]> {
-  const rows = (await database('history').join('pictures', 'pictures.id', 'history.picture_id').where({ job_id: job, 'history.kind': 'edit' }).orderBy('made_at', 'desc').limit(GESTURES).select('picture_id', 'label', 'made_at')) as { picture_id: string; label: string; made_at: Date }[]
-  return rows.reverse().map(({ picture_id, label, made_at }) => ({ picture: picture_id, label, at: made_at.getTime() }))
+  const rows = (await database('history').join('pictures', 'pictures.id', 'history.picture_id').where({ job_id: job, 'history.kind': 'edit' }).orderBy('made_at', 'desc').limit(GESTURES)
+    .select('picture_id', 'made_at', database.raw('jsonb_path_exists(operations, ?) as judged', [JUDGED_ONE]), database.raw('jsonb_path_exists(operations, ?) as mended', [MENDED_ONE]))) as { picture_id: string; made_at: Date; judged: boolean; mended: boolean }[]
+  return rows.reverse().map(({ picture_id, made_at, judged, mended }) => ({ picture: picture_id, act: judged ? 'judge' : mended ? 'mend' : 'other', at: made_at.getTime() }))
 }
 
 export async function readPictureSummary(database: Database, id: string): Promise<PictureSummary & { job: { id: string; title: string } }> {

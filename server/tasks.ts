@@ -1,14 +1,11 @@
 import { randomUUID } from 'node:crypto'
 import type { MessagePort } from 'node:worker_threads'
-import { gzipSync, gunzipSync } from 'node:zlib'
 import { readPicture, type DecodedPicture } from '@fennip/codec/read.js'
 import { findInTile, tileSurroundings, type FindOptions, type TileFinds } from '@fennip/core/find/find.js'
 import { levelCount } from '@fennip/core/raster/pyramid.js'
 import { rasterSource, type Region } from '@fennip/core/raster/raster.js'
 import { makeTransfer, type Transfer } from '@fennip/core/raster/transfer.js'
 import { layOver, makePatches, type Patch } from '@fennip/core/render/patch.js'
-import { patchKeys } from '@fennip/core/render/patch-keys.js'
-import { packPatch, unpackPatch } from '@fennip/core/render/patch-code.js'
 import { guardsOf } from '@fennip/core/treatment/guards.js'
 import { mendAll } from '@fennip/core/treatment/mend-all.js'
 import type { Shadow } from '@fennip/core/mend/shadow.js'
@@ -18,7 +15,8 @@ import { measureMark, type ExpectedMark, type MarkMeasure } from '@fennip/core/s
 import type { Placement } from '@fennip/core/series/placement.js'
 import type { Plan, Step, Treatment } from '@fennip/core/treatment/schema.js'
 import type { Settings } from './settings.js'
-import { openStorage, originalKey, patchKey, type Storage } from './storage/storage.js'
+import { keepPatch, keptPatches } from './storage/patches.js'
+import { openStorage, originalKey, type Storage } from './storage/storage.js'
 import { makeTiles } from './storage/tiles.js'
 
 /**
@@ -114,37 +112,6 @@ async function patchesOf(storage: Storage, plan: Plan): Promise<Patch[]> {
     get: (key) => kept.get(key),
     set: (patch) => void fresh.push(patch),
   })
-  for (const patch of fresh) await storage.write(patchKey(patch.key), gzipSync(packPatch(patch), { level: 1 }))
+  for (const patch of fresh) await keepPatch(storage, patch)
   return patches
-}
-
-const memory = new Map<string, Patch>()
-const REMEMBERED = 4000
-/** So many patches are fetched at once. */
-const AT_ONCE = 16
-
-/** A patch that cannot be read is made anew. */
-async function readPatch(storage: Storage, key: string): Promise<Patch | undefined> {
-  const bytes = await storage.read(patchKey(key))
-  try {
-    return bytes ? unpackPatch(gunzipSync(bytes)) : undefined
-  } catch {
-    return undefined
-  }
-}
-
-/** Those patches of a plan that are kept. */
-export async function keptPatches(storage: Storage, plan: Plan): Promise<Map<string, Patch>> {
-  const kept = new Map<string, Patch>()
-  const keys = patchKeys(plan).map(({ key }) => key)
-  for (let i = 0; i < keys.length; i += AT_ONCE) {
-    await Promise.all(keys.slice(i, i + AT_ONCE).map(async (key) => {
-      const known = memory.get(key) ?? (await readPatch(storage, key))
-      if (!known) return
-      kept.set(key, known)
-      if (memory.size > REMEMBERED) memory.clear()
-      memory.set(key, known)
-    }))
-  }
-  return kept
 }

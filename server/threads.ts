@@ -61,7 +61,8 @@ export class Threads {
    */
   async mendOpenFlaws(treatment: Treatment, known: KnownFlaws | null, onProgress: (share: number) => boolean): Promise<Step[]> {
     const mended = new Set(treatment.steps.map((step) => step.flaw))
-    const open = treatment.flaws.filter((flaw) => flaw.state === 'open' && !mended.has(flaw.id) && (!known || known.only.includes(flaw.id)))
+    const only = known && new Set(known.only)
+    const open = treatment.flaws.filter((flaw) => flaw.state === 'open' && !mended.has(flaw.id) && (!only || only.has(flaw.id)))
     const { parts, last } = partsOfFlaws(open, treatment.original.width)
     const shares = [...parts, last].map(() => 0)
     let goOn = true

@@ -1,8 +1,5 @@
 import { createRouter, createWebHistory } from 'vue-router'
 
-export const STAGES = ['assemble', 'find', 'mend', 'correct', 'rebuild', 'finish', 'hand-over'] as const
-export type Stage = (typeof STAGES)[number]
-
 export const router = createRouter({
   history: createWebHistory(),
   routes: [

@@ -65,13 +65,7 @@ function ridgesOf(plane: Plane, octave: number): Ridges {
   const strength = new Float32Array(width * height)
   for (let y = 2; y < height - 2; y++) {
     for (let i = y * width + 2; i < (y + 1) * width - 2; i++) {
-      const middle = 2 * smooth[i]!
-      const xx = smooth[i - 1]! + smooth[i + 1]! - middle
-      const yy = smooth[i - width]! + smooth[i + width]! - middle
-      const xy = 0.25 * (smooth[i - width - 1]! + smooth[i + width + 1]! - smooth[i - width + 1]! - smooth[i + width - 1]!)
-      const mean = 0.5 * (xx + yy)
-      const half = 0.5 * (xx - yy)
-      const root = Math.sqrt(half * half + xy * xy)
+      const { mean, root } = curvatureAt(smooth, i, width)
       // The larger eigenvalue less the smaller in size, a blob curves both ways and answers little: that is twice the lesser of both.
       const least = Math.min(Math.abs(mean), root)
       strength[i] = mean > 0 ? -2 * least : 2 * least
@@ -103,15 +97,26 @@ function ridgesOf(plane: Plane, octave: number): Ridges {
   return { width, height, data, across, offset, unrest: deviations, side }
 }
 
-/** Index into NEIGHBOURS (0 to 3) of the direction in which the plane curves most. */
-function directionAcross(smooth: Float32Array, i: number, width: number): number {
+/** Second derivatives by central differences: half the trace, half the difference and the product, and the root that parts the eigenvalues. */
+const curvature = { mean: 0, half: 0, xy: 0, root: 0 }
+
+/** Curvature at a pixel, in one place for all: it is asked for every pixel of every octave. */
+function curvatureAt(smooth: Float32Array, i: number, width: number): Readonly<typeof curvature> {
   const middle = 2 * smooth[i]!
   const xx = smooth[i - 1]! + smooth[i + 1]! - middle
   const yy = smooth[i - width]! + smooth[i + width]! - middle
   const xy = 0.25 * (smooth[i - width - 1]! + smooth[i + width + 1]! - smooth[i - width + 1]! - smooth[i + width - 1]!)
-  const mean = 0.5 * (xx + yy)
   const half = 0.5 * (xx - yy)
-  const root = Math.sqrt(half * half + xy * xy)
+  curvature.mean = 0.5 * (xx + yy)
+  curvature.half = half
+  curvature.xy = xy
+  curvature.root = Math.sqrt(half * half + xy * xy)
+  return curvature
+}
+
+/** Index into NEIGHBOURS (0 to 3) of the direction in which the plane curves most. */
+function directionAcross(smooth: Float32Array, i: number, width: number): number {
+  const { mean, half, xy, root } = curvatureAt(smooth, i, width)
   // Eigenvector across the line: (half + s root, xy) with the sign of the larger eigenvalue.
   const ex = mean > 0 ? half + root : half - root
   const ax = Math.abs(ex)

@@ -35,10 +35,6 @@ export function makeRaster(width: number, height: number, channels: number, dept
   return { width, height, channels, data: depth === 8 ? new Uint8Array(length) : new Uint16Array(length) }
 }
 
-export function makePlane(width: number, height: number): Plane {
-  return { width, height, data: new Float32Array(width * height) }
-}
-
 export function depthOf(raster: Raster): Depth {
   return raster.data instanceof Uint8Array ? 8 : 16
 }

@@ -31,7 +31,7 @@ export const FlawState = Type.Union([Type.Literal('open'), Type.Literal('mended'
 })
 
 /** What can be wrong with a picture; `other` is what a restorer marked without naming it. */
-export const FLAW_KINDS = ['dust', 'speck', 'hair', 'scratch', 'fold', 'wire', 'tear', 'loss', 'stain', 'smudge', 'flat', 'moire', 'other'] as const
+export const FLAW_KINDS = ['dust', 'speck', 'hair', 'scratch', 'fold', 'wire', 'flat', 'other'] as const
 
 /** What can be searched for; lines are hairs, scratches, folds and wires, flat are patches without grain. */
 export const SEARCH_KINDS = ['dust', 'speck', 'line', 'flat'] as const

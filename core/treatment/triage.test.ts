@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { usualKinds } from '../find/usual-kinds.js'
+import { searchKindOf, usualKinds } from '../find/search-kinds.js'
 import { shapeArea, type Shape } from '../shape/shape.js'
 import { emptyTreatment } from './edit.js'
 import type { Area, Flaw, Treatment } from './schema.js'
@@ -52,15 +52,15 @@ describe('the verdict', () => {
 })
 
 describe('the pace', () => {
-  const gestures = (label: string, seconds: number, count: number, start = 0): TimedGesture[] => Array.from({ length: count }, (_value, i) => ({ picture: 'p', label, at: 1000 * (start + i * seconds) }))
+  const gestures = (act: TimedGesture['act'], seconds: number, count: number, start = 0): TimedGesture[] => Array.from({ length: count }, (_value, i) => ({ picture: 'p', act, at: 1000 * (start + i * seconds) }))
   it('is the median time between gestures, judging and mending apart', () => {
-    expect(paceOf([...gestures('Settle', 3, 20), ...gestures('Mend a spot', 8, 20, 1000)])).toEqual({ judge: 3, mend: 8 })
+    expect(paceOf([...gestures('judge', 3, 20), ...gestures('mend', 8, 20, 1000)])).toEqual({ judge: 3, mend: 8 })
   })
   it('is not known from a few, nor from what Fennip did by itself, nor over a pause or another picture', () => {
-    expect(paceOf(gestures('Settle', 3, 6))).toEqual({})
-    expect(paceOf(gestures('Mend 48 flaws', 3, 30))).toEqual({})
-    expect(paceOf(gestures('Settle', 400, 30))).toEqual({})
-    expect(paceOf(gestures('Settle', 3, 30).map((gesture, i) => ({ ...gesture, picture: `p${i}` })))).toEqual({})
+    expect(paceOf(gestures('judge', 3, 6))).toEqual({})
+    expect(paceOf(gestures('other', 3, 30))).toEqual({})
+    expect(paceOf(gestures('judge', 400, 30))).toEqual({})
+    expect(paceOf(gestures('judge', 3, 30).map((gesture, i) => ({ ...gesture, picture: `p${i}` })))).toEqual({})
   })
 })
 
@@ -68,4 +68,8 @@ describe('what is searched for unasked', () => {
   it.each([
     ['frame', 16, ['dust']], ['frame', 5.6, ['dust', 'speck']], ['frame', null, ['dust', 'speck']], ['scan', null, ['dust', 'speck', 'line']],
   ] as const)('in a %s at f/%s', (kind, aperture, kinds) => expect(usualKinds({ kind, aperture })).toEqual(kinds))
+})
+
+describe('what is searched for to find a kind', () => {
+  it.each([['dust', 'dust'], ['speck', 'speck'], ['hair', 'line'], ['scratch', 'line'], ['fold', 'line'], ['wire', 'line'], ['flat', 'flat'], ['other', null]] as const)('%s: %s', (kind, sought) => expect(searchKindOf(kind)).toBe(sought))
 })

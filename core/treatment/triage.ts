@@ -73,10 +73,10 @@ export function verdictOf(counts: Partial<Counts>, minutes: number): Verdict {
   return minutes > QUICK_MINUTES ? 'worth it' : 'quick'
 }
 
-/** A gesture of a restorer, when and what. */
+/** A gesture of a restorer, when and what: one mend made, one judged, or anything else. */
 export interface TimedGesture {
   readonly picture: string
-  readonly label: string
+  readonly act: 'judge' | 'mend' | 'other'
   /** Milliseconds. */
   readonly at: number
 }
@@ -94,13 +94,11 @@ const LEAST_GESTURES = 12
  */
 export function paceOf(gestures: readonly TimedGesture[]): Partial<Pace> {
   const spans = { judge: [] as number[], mend: [] as number[] }
-  gestures.forEach(({ picture, label, at }, i) => {
+  gestures.forEach(({ picture, act, at }, i) => {
     const before = gestures[i - 1]
     if (!before || before.picture !== picture) return
     const seconds = (at - before.at) / 1000
-    if (seconds > PAUSE) return
-    if (label === 'Settle' || label === 'Leave as it is') spans.judge.push(seconds)
-    else if (/^(Mend|Fill|Take another|Move the source)/.test(label) && !/\d/.test(label)) spans.mend.push(seconds)
+    if (seconds <= PAUSE && act !== 'other') spans[act].push(seconds)
   })
   const middle = (list: number[]) => list.sort((a, b) => a - b)[list.length >> 1]!
   return {

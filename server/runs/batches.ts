@@ -1,6 +1,6 @@
 import { randomUUID } from 'node:crypto'
 import { ProblemError } from '@fennip/core/problem.js'
-import { usualKinds } from '@fennip/core/find/usual-kinds.js'
+import { usualKinds } from '@fennip/core/find/search-kinds.js'
 import type PgBoss from 'pg-boss'
 import type { Database } from '../database/database.js'
 import { cancelRun, queueRun, wake, type RunKind, type RunState } from './runs.js'

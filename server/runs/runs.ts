@@ -10,8 +10,7 @@ import { notify } from '../events.js'
  * cancel, and the holder, so that the work of a killed worker is taken up again within seconds.
  */
 
-export const RUN_KINDS = ['find', 'mend', 'export', 'learn', 'chart', 'carry'] as const
-export type RunKind = (typeof RUN_KINDS)[number]
+export type RunKind = 'find' | 'mend' | 'export' | 'learn' | 'chart' | 'carry'
 export type RunState = 'queued' | 'running' | 'done' | 'failed' | 'cancelled'
 
 export interface Run {

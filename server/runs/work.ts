@@ -1,6 +1,6 @@
 import { gatherFinds, searchTiles, type FindOptions } from '@fennip/core/find/find.js'
 import { flawsOfFinds, newFinds, undecidedFinds } from '@fennip/core/find/found-flaws.js'
-import { LINE_KINDS } from '@fennip/core/find/line-kinds.js'
+import { searchKindOf } from '@fennip/core/find/search-kinds.js'
 import { looksLike } from '@fennip/core/find/likeness.js'
 import { searchedArea, type SearchedArea } from '@fennip/core/find/searched-area.js'
 import { shapeCentre, type Shape } from '@fennip/core/shape/shape.js'
@@ -16,7 +16,7 @@ import { encodePicture } from '@fennip/codec/write.js'
 import { appendEdit, currentTreatment } from '../history.js'
 import { Cancelled, type Progress, type WorkTools } from './tools.js'
 import { originalKey, outputKey } from '../storage/storage.js'
-import { keptPatches } from '../tasks.js'
+import { keptPatches } from '../storage/patches.js'
 import type { Run } from './runs.js'
 import { applyChart, carryMends, learnChart } from './series-work.js'
 
@@ -38,7 +38,7 @@ async function find({ database, threads }: WorkTools, run: Run, progress: Progre
   const { treatment } = await currentTreatment(database, run.picture)
   const { width, height, sha256 } = treatment.original
   const example = like === undefined ? null : exampleOf(treatment, like)
-  const options: FindOptions = example ? { kinds: [searchKindOf(example)], falseFinds: MORE * asked.falseFinds } : asked
+  const options: FindOptions = example ? { kinds: [example.searchKind], falseFinds: MORE * asked.falseFinds } : asked
   searchedArea(treatment, where)
   const tiles = searchTiles(width, height)
   let done = 0
@@ -56,10 +56,9 @@ async function find({ database, threads }: WorkTools, run: Run, progress: Progre
   const lies = ({ shape }: { shape: Shape }) => searched(shapeCentre(shape).x, shapeCentre(shape).y)
   const open = undecidedFinds(now.treatment)
   const decided = now.treatment.flaws.filter((flaw) => !open.includes(flaw))
-  const found = gatherFinds(parts, options, now.treatment.original).filter((find) => lies(find) && (!example || looksLike(example, find)))
+  const found = gatherFinds(parts, options, now.treatment.original).filter((find) => lies(find) && (!example || looksLike(example.flaw, find)))
   const fresh = flawsOfFinds(newFinds(found, example ? now.treatment.flaws : decided), (number) => `f${run.id.slice(0, 6)}-${number}`)
-  const sought = new Set(options.kinds.flatMap((kind) => kind === 'line' ? LINE_KINDS : [kind]) as string[])
-  const undecided = example ? [] : open.filter((flaw) => sought.has(flaw.kind) && lies(flaw)).map((flaw) => flaw.id)
+  const undecided = example ? [] : open.filter((flaw) => options.kinds.includes(searchKindOf(flaw.kind)!) && lies(flaw)).map((flaw) => flaw.id)
   const operations: Operation[] = []
   if (undecided.length > 0) operations.push({ type: 'remove', list: 'flaws', ids: undecided })
   if (fresh.length > 0) operations.push({ type: 'put', list: 'flaws', items: fresh })
@@ -70,16 +69,13 @@ async function find({ database, threads }: WorkTools, run: Run, progress: Progre
 /** More like one may be fainter: so many times the false finds, of which those that look otherwise fall away. */
 const MORE = 12
 
-function exampleOf({ flaws }: Treatment, id: string): Flaw {
-  const example = flaws.find((flaw) => flaw.id === id)
-  if (!example) throw new ProblemError('flaw-unknown', { title: 'There is no such flaw', detail: `The flaw ${id} is not in the picture any more. Select another one and search again.`, status: 404 })
-  if (!searchable(example)) throw new ProblemError('not-searchable', { title: 'Nothing can be searched like it', detail: 'Only dust, specks and lines are searched for. Select one that was found.', status: 422 })
-  return example
+function exampleOf({ flaws }: Treatment, id: string): { flaw: Flaw; searchKind: SearchKind } {
+  const flaw = flaws.find((candidate) => candidate.id === id)
+  if (!flaw) throw new ProblemError('flaw-unknown', { title: 'There is no such flaw', detail: `The flaw ${id} is not in the picture any more. Select another one and search again.`, status: 404 })
+  const searchKind = searchKindOf(flaw.kind)
+  if (!searchKind) throw new ProblemError('not-searchable', { title: 'Nothing can be searched like it', detail: 'What was marked by hand has no kind to search for. Select a flaw that was found.', status: 422 })
+  return { flaw, searchKind }
 }
-
-const isLine = ({ kind }: Flaw) => (LINE_KINDS as readonly string[]).includes(kind)
-const searchable = (flaw: Flaw) => flaw.kind === 'dust' || flaw.kind === 'speck' || flaw.kind === 'flat' || isLine(flaw)
-const searchKindOf = (flaw: Flaw): SearchKind => (isLine(flaw) ? 'line' : (flaw.kind as SearchKind))
 
 /** Mend every open flaw, as one entry of the history. */
 async function mend({ database, threads }: WorkTools, run: Run, progress: Progress): Promise<Record<string, unknown>> {

@@ -1,5 +1,5 @@
-import { createHash } from 'node:crypto'
-import { access, mkdir, rm } from 'node:fs/promises'
+import { createHash, randomUUID } from 'node:crypto'
+import { access, mkdir, rename, rm } from 'node:fs/promises'
 import { dirname, join } from 'node:path'
 import { Client } from 'minio'
 import type { ObjectStore, Storage } from './storage.js'
@@ -45,7 +45,10 @@ export function objectStorage(store: ObjectStore, cache: string): Storage {
       // What is kept under a key of content never changes, so a copy never grows old; outputs have names of their own.
       if (!(await access(copy).then(() => true, () => false))) {
         await mkdir(dirname(copy), { recursive: true })
-        await client.fGetObject(bucket, key, copy)
+        // Two threads may want it at once: each fetches its own, and the last to end is kept.
+        const coming = `${copy}.${randomUUID()}`
+        await client.fGetObject(bucket, key, coming)
+        await rename(coming, copy)
       }
       return copy
     },

@@ -1,9 +1,8 @@
 <script setup lang="ts">
 import { ElCheckbox, ElSlider } from 'element-plus'
 import { computed, ref } from 'vue'
-import { usualKinds } from '@fennip/core/find/usual-kinds.js'
+import { searchKindOf, usualKinds } from '@fennip/core/find/search-kinds.js'
 import { looksLike } from '@fennip/core/find/likeness.js'
-import { LINE_KINDS } from '@fennip/core/find/line-kinds.js'
 import { useGroup } from '../store/group.js'
 import { useBench } from '../store/bench.js'
 
@@ -28,7 +27,7 @@ const searched = computed(() => {
 const kinds = computed(() => [...(dust.value ? ['dust'] : []), ...(specks.value ? ['speck'] : []), ...(lines.value ? ['line'] : []), ...(flat.value ? ['flat'] : [])])
 /** With the selected one. */
 const alike = computed(() => (bench.selected ? bench.flaws.filter((flaw) => looksLike(bench.selected!, flaw)).length : 0))
-const canSearch = computed(() => bench.selected?.kind === 'dust' || bench.selected?.kind === 'speck' || bench.selected?.kind === 'flat' || (LINE_KINDS as readonly string[]).includes(bench.selected?.kind ?? ''))
+const canSearch = computed(() => bench.selected !== null && searchKindOf(bench.selected.kind) !== null)
 </script>
 
 <template>

@@ -69,6 +69,8 @@ const takeIn = () => attempt(async () => {
 
 const key = (keys: string | string[], act: () => void) => onKeyStroke(keys, (event) => {
   const target = event.target as HTMLElement
+  // Enter on a button or a link is for that.
+  if (event.key === 'Enter' && (target.tagName === 'BUTTON' || target.tagName === 'A')) return
   if (target.tagName === 'INPUT' || target.getAttribute('role') === 'slider' || event.ctrlKey || event.metaKey || event.altKey) return
   event.preventDefault()
   act()

@@ -1,4 +1,5 @@
-import type { SearchKind } from '../treatment/schema.js'
+import type { Flaw, SearchKind } from '../treatment/schema.js'
+import { LINE_KINDS } from './line-kinds.js'
 
 /** From this aperture on, dust on a sensor casts shadows that are seen (common practice). */
 const DUST_APERTURE = 10
@@ -10,4 +11,10 @@ const DUST_APERTURE = 10
 export function usualKinds(picture: { readonly kind: 'frame' | 'scan'; readonly aperture: number | null }): SearchKind[] {
   if (picture.kind === 'scan') return ['dust', 'speck', 'line']
   return (picture.aperture ?? 0) >= DUST_APERTURE ? ['dust'] : ['dust', 'speck']
+}
+
+/** What is searched for to find flaws of a kind; null for what is marked by hand alone. */
+export function searchKindOf(kind: Flaw['kind']): SearchKind | null {
+  if ((LINE_KINDS as readonly string[]).includes(kind)) return 'line'
+  return kind === 'dust' || kind === 'speck' || kind === 'flat' ? kind : null
 }
