@@ -47,6 +47,36 @@ describe('fennip find', () => {
   })
 })
 
+describe('fennip find, of lines and flat patches', () => {
+  it('writes a scratch as a stroke and a patch without grain as an outline', async () => {
+    const random = makeRandom(8)
+    const [width, height] = [600, 420]
+    const data = new Uint8Array(width * height)
+    for (let y = 0; y < height; y++) {
+      for (let x = 0; x < width; x++) {
+        const flat = x >= 350 && x < 500 && y >= 240 && y < 360
+        const scratch = Math.max(0, Math.min(1, 1.3 - Math.abs(y - 80 - 0.12 * x))) * (x > 60 && x < 520 ? 1 : 0)
+        data[y * width + x] = Math.round(110 + 90 * scratch + (flat ? 0 : 7) * (random.uniform() + random.uniform() + random.uniform() - 1.5))
+      }
+    }
+    await sharp(data, { raw: { width, height, channels: 1 } }).toColourspace('b-w').png().toFile(at('print.png'))
+    const run = fennip('find', at('print.png'), '--kinds', 'line,flat', '--json', at('print.json'))
+    expect(run.stderr).toBe('')
+    const { flaws } = JSON.parse(readFileSync(at('print.json'), 'utf8')) as { flaws: { kind: string; shape: { type: string; points: [number, number][] } }[] }
+    const scratch = flaws.find(({ kind }) => kind === 'scratch' || kind === 'fold')!
+    expect(scratch.shape.type).toBe('stroke')
+    for (const [x, y] of scratch.shape.points) expect(Math.abs(y - 80 - 0.12 * x)).toBeLessThan(3)
+    const flat = flaws.find(({ kind }) => kind === 'flat')!
+    expect(flat.shape.type).toBe('outline')
+    for (const [x, y] of flat.shape.points) expect(x > 320 && x < 530 && y > 210 && y < 390).toBe(true)
+  })
+  it('says which kinds there are', () => {
+    const wrong = fennip('find', at('in.tif'), '--kinds', 'dust,stars', '--json', at('none.json'))
+    expect(wrong.status).toBe(2)
+    expect(wrong.stderr).toContain('dust, speck, line, flat')
+  })
+})
+
 describe('fennip mend', () => {
   for (const [name, more] of [['by finds', ['--flaws', 'finds.json']], ['by a mask', ['--mask', 'mask.png']], ['by itself', []]] as const) {
     it(`mends ${name}, keeps 16 bits, and changes nothing else`, async () => {

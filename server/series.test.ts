@@ -190,6 +190,26 @@ describe('a batch', () => {
   })
 })
 
+describe('the pace of a restorer', () => {
+  const paceNow = async () => (await ask<{ pace: { judge?: number; mend?: number } }>('GET', `/api/jobs/${job}`)).body.pace
+  it('is told by single judgements, and not by gestures that judge many at once', async () => {
+    const { treatment } = await treatmentOf(frames[5]!)
+    const ids = treatment.flaws.slice(0, 14).map(({ id }) => id)
+    expect(ids.length).toBe(14)
+    const edit = async (label: string, of: string[], state: string) => {
+      const { revision } = await treatmentOf(frames[5]!)
+      expect((await ask('POST', `/api/pictures/${frames[5]}/edits`, { revision, label, operations: [{ type: 'setState', ids: of, state }] })).status).toBe(200)
+    }
+    for (let i = 0; i < 13; i++) await edit('Settle 2 flaws', ids.slice(0, 2), 'settled')
+    expect(await paceNow()).toEqual({})
+    for (const id of ids) await edit('In any words', [id], 'settled')
+    const { judge, mend } = await paceNow()
+    expect(judge).toBeGreaterThan(0)
+    expect(judge).toBeLessThan(20)
+    expect(mend).toBeUndefined()
+  })
+})
+
 describe('triage and rounds', () => {
   it('put a picture aside and back', async () => {
     expect((await ask('POST', `/api/pictures/${frames[0]}/aside`, { aside: true })).body).toEqual({ setAside: true })

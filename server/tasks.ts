@@ -1,5 +1,5 @@
 import { randomUUID } from 'node:crypto'
-import type { MessagePort } from 'node:worker_threads'
+import { receiveMessageOnPort, type MessagePort } from 'node:worker_threads'
 import { readPicture, type DecodedPicture } from '@fennip/codec/read.js'
 import { findInTile, tileSurroundings, type FindOptions, type TileFinds } from '@fennip/core/find/find.js'
 import { levelCount } from '@fennip/core/raster/pyramid.js'
@@ -83,15 +83,11 @@ export async function mendOpenFlaws({ where, treatment, only, expected, port }: 
   for (const patch of await patchesOf(storage, treatment)) layOver(pixels, whole, patch)
   const wanted = new Set(only)
   const open = treatment.flaws.filter(({ id }) => wanted.has(id))
-  let cancelled = false
-  port.on('message', () => {
-    cancelled = true
-  })
   const steps = mendAll(pixels, transfer, open, { guards: guardsOf(treatment), expected: ({ id }) => expected[id], id: () => `m-${randomUUID().slice(0, 13)}` }, (_step, done) => {
     port.postMessage(done / open.length)
-    return !cancelled
+    // Mending leaves no room for events, so the wish to stop is asked for.
+    return receiveMessageOnPort(port) === undefined
   })
-  port.removeAllListeners()
   port.close()
   await patchesOf(storage, { ...treatment, steps: [...treatment.steps, ...steps] })
   return steps

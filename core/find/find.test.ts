@@ -155,6 +155,62 @@ describe('the judgement', () => {
   })
 })
 
+/** Ground of stones: bright and dark grains of one size everywhere, as gravel has. */
+function gravel(width: number, height: number, seed: number, pixelsAStone = 110): Plane {
+  const random = makeRandom(seed)
+  const stones = Array.from({ length: Math.round((width * height) / pixelsAStone) }, () => ({ x: width * random.uniform(), y: height * random.uniform(), r: 2 + 1.5 * random.uniform(), depth: (random.uniform() < 0.5 ? -1 : 1) * (0.2 + 0.25 * random.uniform()) }))
+  return plane(width, height, 0.02, stones, seed)
+}
+
+describe('how a candidate stands among others', () => {
+  const standingAt = (ground: Plane, x: number, y: number) => {
+    const found = findCandidates(makeOctaves(ground, 24), 'both').filter((candidate) => Math.hypot(candidate.x - x, candidate.y - y) < 4)
+    return found.sort((a, b) => Math.abs(b.response) - Math.abs(a.response))[0]!
+  }
+  it('is far above them alone in a plain ground, and like them in gravel', () => {
+    const spot = { x: 130, y: 120, r: 3, depth: 0.4 }
+    const alone = standingAt(plane(260, 240, 0.02, [spot], 3), 130, 120)
+    expect(alone.standing).toBeGreaterThan(2)
+    const stones = findCandidates(makeOctaves(gravel(260, 240, 3, 420), 24), 'both').filter(({ x, y }) => x > 80 && x < 180 && y > 80 && y < 160)
+    expect(stones.length).toBeGreaterThan(10)
+    const middle = stones.map(({ standing }) => standing).sort((a, b) => a - b)[stones.length >> 1]!
+    expect(middle).toBeLessThan(1)
+    expect(Math.min(...stones.map(({ crowd }) => crowd))).toBeGreaterThan(3 * alone.crowd)
+  })
+  it('keeps a ground of a thousand stones out of the finds but for a few, and not the speck that lies on it', () => {
+    const toRaster = (light: Plane): IntegerRaster => {
+      const raster = makeRaster(light.width, light.height, 1, 8)
+      for (let i = 0; i < light.data.length; i++) raster.data[i] = transfer.encode(0.15 * Math.exp(light.data[i]!))
+      return raster
+    }
+    const search = (light: Plane) => findFlaws(rasterSource(toRaster(light)), transfer, { kinds: ['speck'], falseFinds: 3 })
+    const ground = gravel(400, 300, 7)
+    expect(search(ground).length).toBeLessThan(15)
+    const specked = { ...ground, data: ground.data.map((value, i) => (Math.hypot((i % 400) + 0.5 - 200, Math.floor(i / 400) + 0.5 - 150) < 6 ? 1.6 : value)) }
+    const [heaviest] = search(specked)
+    expect(Math.hypot(shapeCentre(heaviest!.shape).x - 200, shapeCentre(heaviest!.shape).y - 150)).toBeLessThan(3)
+  })
+})
+
+describe('a speck', () => {
+  it.each([1.5, 2.5, 3.7, 5, 8])('of radius %d is found, though its candidate may be smaller than it', (r) => {
+    const raster = makeRaster(240, 240, 1, 8)
+    const light = plane(240, 240, 0.03, [], 5)
+    for (let i = 0; i < light.data.length; i++) {
+      const covered = Math.max(0, Math.min(1, (r - Math.hypot((i % 240) + 0.5 - 120, Math.floor(i / 240) + 0.5 - 120)) / 1.2 + 0.5))
+      const ground = 0.2 * Math.exp(light.data[i]!)
+      raster.data[i] = transfer.encode(ground + covered * (0.85 - ground))
+    }
+    const found = findFlaws(rasterSource(raster), transfer, { kinds: ['speck'], falseFinds: 3 })
+    expect(found).toHaveLength(1)
+    const { x, y, r: radius } = shapeCentre(found[0]!.shape)
+    expect(Math.hypot(x - 120, y - 120)).toBeLessThan(1)
+    expect(radius / r).toBeGreaterThan(0.7)
+    expect(radius / r).toBeLessThan(1.4)
+    expect(found[0]!.contrast).toBeGreaterThan(3)
+  })
+})
+
 describe('a search', () => {
   const spots = [{ x: 300, y: 200, r: 18, light: 0.8 }, { x: 700, y: 330, r: 10, light: 0.72 }, { x: 130, y: 420, r: 25, light: 0.88 }]
   const picture = sky(900, 560, spots)

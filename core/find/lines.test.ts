@@ -1,3 +1,4 @@
+import * as fc from 'fast-check'
 import { describe, expect, it } from 'vitest'
 import { makeRandom } from '../random.js'
 import { makeRaster, rasterSource, type IntegerRaster, type Plane } from '../raster/raster.js'
@@ -55,6 +56,27 @@ describe('a ridge', () => {
     const edge = plane(200, 140, [], (x, y) => (y > 40 + 0.3 * x ? 0.4 : 0))
     // What remains of an edge after the second derivative is uneven on both sides: measured, not refused at once.
     for (const piece of piecesOf(edge).filter(({ length }) => length > 60)) expect(piece.unevenness).toBeGreaterThan(1)
+  })
+})
+
+describe('a ridge at any angle', () => {
+  it('is followed within a pixel along most of its length, dark or bright', () => {
+    fc.assert(fc.property(fc.double({ min: 0, max: Math.PI, noNaN: true }), fc.boolean(), fc.double({ min: 1.5, max: 3.5, noNaN: true }), (angle, bright, width) => {
+      const [dx, dy] = [70 * Math.cos(angle), 70 * Math.sin(angle)]
+      const ends: [Point, Point] = [[100 - dx, 100 - dy], [100 + dx, 100 + dy]]
+      const paths = findRidges(makeOctaves(plane(200, 200, [{ path: ends, width, depth: bright ? 0.3 : -0.3 }]), 26), 3)
+      const longest = paths.filter(({ sign }) => sign === (bright ? 1 : -1)).sort((a, b) => b.points.length - a.points.length)[0]!
+      const between = longest.points.filter(([x, y]) => ((x - 100) * dx + (y - 100) * dy) / (70 * 70) < 0.95 && ((x - 100) * dx + (y - 100) * dy) / (70 * 70) > -0.95)
+      const span = between.map(([x, y]) => ((x - 100) * dx + (y - 100) * dy) / 70)
+      expect(astray(between, ends)).toBeLessThan(1.2)
+      expect(Math.max(...span) - Math.min(...span)).toBeGreaterThan(110)
+    }), { numRuns: 25, seed: 4 })
+  })
+  it('is bridged over a short gap and not over a long one', () => {
+    const parts = (gap: number): Drawn[] => [{ path: [[20, 60], [100 - gap / 2, 60]], width: 2, depth: 0.4 }, { path: [[100 + gap / 2, 60], [180, 60]], width: 2, depth: 0.4 }]
+    const longest = (gap: number) => Math.max(...findRidges(makeOctaves(plane(200, 120, parts(gap)), 26), 0).map(({ points }) => Math.abs(points.at(-1)![0] - points[0]![0])))
+    expect(longest(4)).toBeGreaterThan(150)
+    expect(longest(40)).toBeLessThan(110)
   })
 })
 

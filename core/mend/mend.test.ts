@@ -16,10 +16,10 @@ import { emptyTreatment } from '../treatment/edit.js'
 import type { Flaw, Step } from '../treatment/schema.js'
 import { mendAll } from '../treatment/mend-all.js'
 import { chooseMend } from './choose.js'
-import { fitShadow } from './fit-shadow.js'
+import { FIRST_PROFILE, fitShadow } from './fit-shadow.js'
 import { clone, heal } from './heal.js'
 import { lift } from './lift.js'
-import { carryOut } from './methods.js'
+import { carryOut, decisionsOf } from './methods.js'
 import { solveMembrane } from './membrane.js'
 import { searchSources } from './source-search.js'
 import { shadowField } from './shadow.js'
@@ -128,6 +128,36 @@ describe('lift', () => {
     const step = chooseMend({ picture: rasterSource(clean), transfer: makeTransfer({ type: 'srgb' }, 8), flaw: flawAt(80, 80, 12), openFlaws: [], id: 'm' })
     expect(step.method).toBe('heal')
     expect(step.reason).toMatch(/Healed, because/)
+  })
+})
+
+describe('a lift with a shadow that is known from other pictures', () => {
+  const transfer = makeTransfer({ type: 'srgb' }, 8)
+  // So faint that the frame itself says little about it.
+  const faint = { x: 90, y: 85, r: 9, depth: 0.012 }
+  const { damaged, clean } = sky({ width: 190, height: 170, channels: 3, depth: 8, seed: 6, shadow: faint })
+  const flaw: Flaw = { ...flawAt(90, 85, 9), origin: 'chart' }
+  const expected = { x: 90, y: 85, radius: 9, wobble: [0, 0, 0, 0, 0, 0, 0, 0], profile: FIRST_PROFILE.map((share) => share * 0.012), channels: [1, 1, 1] }
+  const choose = (known: typeof expected | null) => chooseMend({ picture: rasterSource(damaged), transfer, flaw, openFlaws: [], method: 'lift', id: 'm', ...(known ? { expected: known } : {}) })
+  it('takes that shadow where the frame is too faint to say itself', () => {
+    const step = choose(expected)
+    expect(step.method).toBe('lift')
+    expect(step.shadow).toMatchObject({ x: 90, y: 85, radius: 9 })
+    expect(step.shadow!.profile[0]).toBeCloseTo(0.012, 6)
+    const result = { ...damaged, data: damaged.data.slice() }
+    layOver(result, { x: 0, y: 0, width: 190, height: 170 }, carryOut(rasterSource(damaged), transfer, decisionsOf(step, [])))
+    const inside = (x: number, y: number) => Math.hypot(x - 90, y - 85) < 9
+    expect(rootMeanSquare(result, clean, inside)).toBeLessThan(rootMeanSquare(damaged, clean, inside))
+  })
+  it('goes by the frame where that speaks clearly', () => {
+    const clear = sky({ width: 190, height: 170, channels: 3, depth: 8, seed: 7, shadow: { x: 90, y: 85, r: 20, depth: 0.3 } })
+    const step = chooseMend({ picture: rasterSource(clear.damaged), transfer, flaw: { ...flawAt(90, 85, 20), origin: 'chart' }, openFlaws: [], id: 'm', method: 'lift', expected: { ...expected, radius: 20, profile: expected.profile.map((depth) => 4 * depth) } })
+    expect(Math.exp(-step.shadow!.profile[0]! * step.shadow!.channels[1]!)).toBeCloseTo(0.7, 1)
+  })
+  it('has one strength a channel of the picture, however many are known', () => {
+    const grey = sky({ width: 190, height: 170, channels: 1, depth: 8, seed: 8, shadow: faint })
+    const step = chooseMend({ picture: rasterSource(grey.damaged), transfer, flaw, openFlaws: [], id: 'm', method: 'lift', expected })
+    expect(step.shadow!.channels).toHaveLength(1)
   })
 })
 

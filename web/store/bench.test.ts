@@ -344,3 +344,46 @@ describe('guards', () => {
     expect(kept.treatment.areas).toEqual([])
   })
 })
+
+describe('what is decided together', () => {
+  const line = (id: string, y: number, more: Partial<Flaw> = {}): Flaw => flawOf(id, 0, 40, { kind: 'wire', shape: { type: 'stroke', points: [[10, y], [900, y + 5]], width: 3 }, contrast: -6, ...more })
+  const put = async (...items: Flaw[]) => {
+    await bench.change('Put', [{ type: 'put', list: 'flaws', items }])
+    await bench.settled()
+  }
+  it('lines that may be wires are asked for while nobody has decided on them', async () => {
+    expect(bench.wires).toEqual([])
+    await put(line('w1', 50), line('w2', 90), line('w3', 130, { state: 'left' }))
+    expect(bench.wires.map(({ id }) => id)).toEqual(['w1', 'w2'])
+    await bench.decideWires(false)
+    await bench.settled()
+    expect(saved.at(-1)).toMatchObject({ label: '2 dark lines belong to the picture', operations: [{ type: 'setState', ids: ['w1', 'w2'], state: 'left' }] })
+    expect(bench.wires).toEqual([])
+  })
+  it('as flaws they become hairs, which are mended with all others', async () => {
+    await put(line('w1', 50))
+    await bench.decideWires(true)
+    await bench.settled()
+    expect(bench.flaws.find(({ id }) => id === 'w1')).toMatchObject({ kind: 'hair', state: 'open' })
+    const before = saved.length
+    await bench.decideWires(true)
+    expect(saved).toHaveLength(before)
+  })
+  it('all that look like one are chosen, or left in one gesture with their mends taken out', async () => {
+    const group = useGroup()
+    await put(flawOf('alike', 200, 12), flawOf('bright', 250, 12, { contrast: 3 }), flawOf('speck', 300, 12, { kind: 'speck' }))
+    bench.selectedId = 'light'
+    group.chooseAlike('look')
+    expect([...bench.group].sort()).toEqual(['alike', 'done', 'heavy', 'kept', 'light'])
+    group.clear()
+    bench.selectedId = 'light'
+    await group.leaveAlike()
+    await bench.settled()
+    expect(saved.at(-1)!.label).toBe('Leave 3 flaws')
+    // What was settled stays settled; what looks otherwise stays open.
+    const states = Object.fromEntries(bench.flaws.map(({ id, state }) => [id, state]))
+    expect(states).toMatchObject({ light: 'left', alike: 'left', heavy: 'left', done: 'settled', bright: 'open', speck: 'open', large: 'open' })
+    expect(bench.steps.map(({ flaw }) => flaw)).toEqual(['done'])
+    expect(bench.group.size).toBe(0)
+  })
+})

@@ -21,11 +21,12 @@ export const useRound = defineStore('round', () => {
   const isOver = ref(false)
   let lookTimer = 0
   let saveTimer = 0
-  let unsaved: number[] = []
+  /** What was looked at and is not saved, with the picture that it belongs to: that may have been left meanwhile. */
+  let unsaved: { picture: string; cells: number[] } | null = null
 
   watch(() => bench.opened?.id, () => {
+    void save()
     looked.value = new Set(bench.opened?.looked ?? [])
-    unsaved = []
     isOver.value = false
   }, { immediate: true })
 
@@ -52,21 +53,21 @@ export const useRound = defineStore('round', () => {
     const fresh = cells.filter((cell) => !looked.value.has(cell))
     if (fresh.length === 0) return
     looked.value = new Set([...looked.value, ...fresh])
-    unsaved.push(...fresh)
+    unsaved = { picture: bench.opened!.id, cells: [...(unsaved?.cells ?? []), ...fresh] }
     if (!saveTimer) saveTimer = window.setTimeout(() => void save(), SAVED_EVERY)
   }
 
   async function save(): Promise<void> {
+    clearTimeout(saveTimer)
     saveTimer = 0
-    const id = bench.opened?.id
-    const cells = unsaved
-    if (!id || cells.length === 0) return
-    unsaved = []
+    if (!unsaved) return
+    const { picture: id, cells } = unsaved
+    unsaved = null
     try {
       await api.looked(id, cells)
     } catch {
       // Kept, and tried with the next look.
-      if (bench.opened?.id === id) unsaved.push(...cells)
+      if (bench.opened?.id === id) unsaved = { picture: id, cells: [...cells, ...((unsaved as { cells: number[] } | null)?.cells ?? [])] }
     }
   }
 
@@ -91,7 +92,7 @@ export const useRound = defineStore('round', () => {
     if (!bench.opened) return
     clearTimeout(saveTimer)
     saveTimer = 0
-    unsaved = []
+    unsaved = null
     await api.looked(bench.opened.id, []).catch(bench.report)
     looked.value = new Set()
     isOver.value = false
