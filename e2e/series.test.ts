@@ -66,6 +66,18 @@ describe('the contact sheet', () => {
     await select('pylon-4-cable.jpg')
     expect(await harness.test('chart-chosen').isDisabled()).toBe(true)
   })
+  it('says of each picture why its work failed, tries it again, and lets go of it', async () => {
+    const ask = async (path: string, body?: unknown) => (await (await fetch(harness.services.address + path, body ? { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) } : {})).json()) as { sensors: { id: string }[] }
+    const { sensors } = await ask(`/api/jobs/${harness.job}/sensors`)
+    // What the button holds back until there is a chart.
+    await ask(`/api/jobs/${harness.job}/batches`, { kind: 'chart', pictures: [await harness.pictureNamed('pylon-4-noon.jpg')], parameters: { sensor: sensors[0]!.id } })
+    await batchOver('1 failed')
+    await page.getByText('pylon-4-noon.jpg: Nothing has been learned').waitFor()
+    await harness.test('batch-retry').first().click()
+    await batchOver('1 failed')
+    await page.getByRole('button', { name: 'Dismiss' }).first().click()
+    await expect.poll(() => page.getByText('Nothing has been learned').count()).toBe(0)
+  })
 })
 
 describe('the sensor page', () => {
@@ -109,8 +121,34 @@ describe('the sensor page', () => {
     const first = await mark()
     await page.keyboard.press('ArrowRight')
     await expect.poll(mark).not.toBe(first)
+    // Enter on a button is for that button, not for the mark.
+    await page.locator('[data-test=all-frames]').focus()
+    const now = await judged()
+    await page.locator('[data-test=learn]').focus()
+    await page.keyboard.press('Enter')
+    await page.waitForTimeout(400)
+    expect(await judged()).toBe(now)
+    await page.locator('[data-test=learn]').blur()
     await page.keyboard.press('a')
     await expect.poll(judged).toBeGreaterThan(before + 2)
+  })
+  it('lets a frame be put to another body, and back', async () => {
+    const frames = () => harness.test('frame').count()
+    const before = await frames()
+    const row = page.locator('[data-test=frame]', { hasText: 'pylon-5-sky.jpg' })
+    await row.getByText('Other body').click()
+    const field = page.getByRole('dialog').locator('input')
+    expect(await field.inputValue()).toBe('Orrendale Optical OT-1')
+    await field.fill('Borrowed body')
+    await page.getByRole('button', { name: 'Keep' }).click()
+    await expect.poll(frames).toBe(before - 1)
+    const { list } = (await (await fetch(`${harness.services.address}/api/jobs/${harness.job}`)).json()) as { list: { id: string; name: string; sensor: { name: string } | null }[] }
+    const moved = list.find(({ name }) => name === 'pylon-5-sky.jpg')!
+    expect(moved.sensor!.name).toBe('Borrowed body')
+    await fetch(`${harness.services.address}/api/pictures/${moved.id}/sensor`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ name: 'Orrendale Optical OT-1' }) })
+    await page.reload()
+    await expect.poll(frames).toBe(before)
+    await page.waitForSelector('[data-test=check-row]')
   })
   it('keeps the chart as a file that can be taken in again', async () => {
     const [download] = await Promise.all([page.waitForEvent('download'), harness.test('chart-keep').click()])

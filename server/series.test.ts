@@ -183,6 +183,24 @@ describe('a batch', () => {
       expect(treatment.flaws.filter(({ state }) => state === 'open')).toEqual([])
     }
   })
+  it('of mends that is cancelled stops within seconds and leaves the picture as it was', async () => {
+    const [picture] = frames
+    const { revision } = await treatmentOf(picture!)
+    // So much work that it cannot be done by itself meanwhile.
+    const spots = Array.from({ length: 140 }, (_value, i) => ({ id: `c${i}`, kind: 'speck', shape: { type: 'disc', x: 30 + 5 * i, y: 40 + (i % 9) * 50, r: 6 }, state: 'open', contrast: 5, weight: 30, confidence: 0.9, origin: 'hand' }))
+    expect((await ask('POST', `/api/pictures/${picture}/edits`, { revision, label: 'Many', operations: [{ type: 'put', list: 'flaws', items: spots }] })).status).toBe(200)
+    const before = await treatmentOf(picture!)
+    const begun = await batch('mend', [picture!], {})
+    await until(begun.body.id, (now) => now.items[0]!.progress > 0.02)
+    const asked = Date.now()
+    await ask('POST', `/api/batches/${begun.body.id}/cancel`, {})
+    expect(states(await until(begun.body.id, over, 30))).toEqual(['cancelled'])
+    // The promise is 2 s; a machine that is busy with other things gets longer before the test complains.
+    expect(Date.now() - asked).toBeLessThan(6000)
+    const { treatment } = await treatmentOf(picture!)
+    expect(treatment.steps).toEqual(before.treatment.steps)
+    await ask('POST', `/api/pictures/${picture}/undo`, { revision: before.revision })
+  })
   it('of pictures of another job is refused', async () => {
     expect((await batch('mend', ['00000000-0000-0000-0000-000000000000'], {})).status).toBe(409)
     expect((await batch('paint', frames, {})).status).toBe(400)

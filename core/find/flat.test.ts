@@ -4,7 +4,7 @@ import { depthOf, makeRaster, rasterSource, type IntegerRaster } from '../raster
 import { makeTransfer } from '../raster/transfer.js'
 import { insideOutline, type Outline } from '../shape/shape.js'
 import { findFlaws, type Find } from './find.js'
-import { GRAIN_BLOCK, grainBlocks } from './flat.js'
+import { flatPatches, GRAIN_BLOCK, grainBlocks } from './flat.js'
 
 const transfer = makeTransfer({ type: 'srgb' }, 8)
 const [width, height] = [640, 480]
@@ -57,6 +57,23 @@ describe('flat patches', () => {
     expect(GRAIN_BLOCK).toBe(16)
     expect(both / either).toBeGreaterThan(0.75)
     expect(find!.confidence).toBeGreaterThan(0.8)
+  })
+  it('are two where two lie in ground of other tones, each held against its own', () => {
+    const onRoof = (x: number, y: number) => x >= 260 && x < 400 && y >= 380 && y < 470
+    const finds = flatIn(picture((x, y) => (inPatch(x, y) || onRoof(x, y) ? 0.2 : 1)))
+    expect(finds).toHaveLength(2)
+    const middles = finds.map(({ shape }) => (shape as Outline).points.reduce((sum, [, y]) => sum + y, 0) / (shape as Outline).points.length).sort((a, b) => a - b)
+    expect(Math.abs(middles[0]! - 145)).toBeLessThan(16)
+    expect(Math.abs(middles[1]! - 425)).toBeLessThan(24)
+  })
+  it('that are smaller than a few blocks are left alone', () => {
+    expect(flatIn(picture((x, y) => (x >= 208 && x < 232 && y >= 96 && y < 130 ? 0 : 1)))).toEqual([])
+  })
+  it('are the same however the picture is cut into tiles of whole blocks', () => {
+    const raster = picture((x, y) => (inPatch(x, y) ? 0 : 1))
+    const whole = { x: 0, y: 0, width, height }
+    const tiles = [{ x: 0, y: 0, width: 320, height }, { x: 320, y: 0, width: 320, height }].map((tile) => grainBlocks(raster, whole, tile))
+    expect(flatPatches(tiles, whole)).toEqual(flatPatches([grainBlocks(raster, whole, whole)], whole))
   })
   it('are not seen in a whole picture, nor where a tone has less grain everywhere', () => {
     expect(flatIn(picture(() => 1))).toEqual([])

@@ -6,7 +6,7 @@ import { makeTransfer } from '../raster/transfer.js'
 import { distanceAt, type Stroke } from '../shape/shape.js'
 import type { Flaw } from '../treatment/schema.js'
 import { makeOctaves } from './candidates.js'
-import { findFlaws, type Find } from './find.js'
+import { findFlaws, gatherFinds, type Find } from './find.js'
 import { flawsOfFinds, newFinds, undecidedFinds } from './found-flaws.js'
 import { kindOfLine } from './line-kinds.js'
 import { amongOthers, joinPieces, linePieces, type Line, type LinePiece } from './lines.js'
@@ -176,6 +176,20 @@ describe('finds and flaws', () => {
     const again: Find = { ...find, shape: { ...stroke, points: [[30, 11.5], [52, 12.4], [80, 14]] } }
     const aside: Find = { ...find, shape: { ...stroke, points: [[10, 40], [50, 42], [90, 44]] } }
     expect(newFinds([again, aside], [flaw!])).toEqual([aside])
+  })
+  it('of discs, one whose centre lies in a known one is no new one, whichever is larger', () => {
+    const disc = (x: number, r: number): Find => ({ kind: 'dust', shape: { type: 'disc', x, y: 50, r }, contrast: -3, weight: 20, confidence: 0.9, unrest: 1 })
+    const [known] = flawsOfFinds([disc(100, 10)], () => 'k')
+    expect(newFinds([disc(108, 4), disc(92, 30), disc(112, 4), disc(300, 10)], [known!]).map(({ shape }) => (shape as { x: number }).x)).toEqual([112, 300])
+    expect(newFinds([disc(108, 4)], [])).toHaveLength(1)
+  })
+  it('a speck that lies on a line is part of it, one beside it is not', () => {
+    const speck = (x: number, y: number) => ({ kind: 'speck', shape: { type: 'disc', x, y, r: 2 }, contrast: 5, weight: 20, confidence: 0.9, unrest: 1 }) as const
+    const [piece] = piecesOf(plane(420, 160, [{ path: [[40, 60], [380, 60]], width: 2, depth: 0.4 }])).sort((a, b) => b.weight - a.weight)
+    const tiles = [{ discs: [speck(200, 60), speck(200, 100)], pieces: [piece!] }]
+    const finds = gatherFinds(tiles, { kinds: ['speck', 'line'], falseFinds: 3 }, { width: 420, height: 160 })
+    expect(finds.filter(({ shape }) => shape.type === 'stroke')).toHaveLength(1)
+    expect(finds.filter(({ kind }) => kind === 'speck').map(({ shape }) => (shape as { y: number }).y)).toEqual([100])
   })
   it('only found, open and unmended flaws are undecided', () => {
     const list: Flaw[] = [flaw!, { ...flaw!, id: 'l2', state: 'left' }, { ...flaw!, id: 'l3', origin: 'hand' }, { ...flaw!, id: 'l4' }]

@@ -43,6 +43,19 @@ describe('the place of a mark in a frame', () => {
     expect(placement.scale / size).toBeCloseTo(shift, 3)
     expect(placement.matches).toBeGreaterThanOrEqual(10)
   })
+  it('is told at any shift a lens makes, whatever else is seen', () => {
+    fc.assert(fc.property(fc.double({ min: 0.992, max: 1.008, noNaN: true }), fc.integer({ min: 1, max: 10000 }), fc.integer({ min: 6, max: 14 }), (shift, seed, shared) => {
+      const noise = makeRandom(seed)
+      const seen = [
+        ...marks.slice(0, shared).map((mark) => ({ ...placeIn(mark, chartSize, chartSize, { turn: 0, scale: shift }), r: 4, weight: 20 })),
+        ...Array.from({ length: 8 }, () => ({ x: 600 * noise.uniform(), y: 400 * noise.uniform(), r: 4, weight: 15 })),
+      ]
+      const { turn, scale } = findPlacement(marks, chartSize, seen, chartSize)
+      expect(turn).toBe(0)
+      // At a corner of 360 px from the middle that is half a pixel.
+      expect(Math.abs(scale - shift)).toBeLessThan(0.0015)
+    }), { numRuns: 60, seed: 8 })
+  })
   it('is the plain one where nothing is seen', () => expect(findPlacement(marks, chartSize, [], chartSize)).toEqual({ turn: 0, scale: 1, matches: 0 }))
 })
 

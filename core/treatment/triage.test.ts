@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import { searchKindOf, usualKinds } from '../find/search-kinds.js'
-import { shapeArea, type Shape } from '../shape/shape.js'
+import { distanceOutside, shapeArea, type Shape } from '../shape/shape.js'
 import { emptyTreatment } from './edit.js'
 import type { Area, Flaw, Treatment } from './schema.js'
 import { countsOf, minutesOf, paceOf, verdictOf, type TimedGesture } from './triage.js'
@@ -14,6 +14,18 @@ describe('the area of a shape', () => {
     expect(shapeArea(disc(5, 5, 2))).toBeCloseTo(4 * Math.PI, 9)
     expect(shapeArea({ type: 'stroke', points: [[0, 0], [30, 40], [30, 100]], width: 4 })).toBeCloseTo(110 * 4 + 4 * Math.PI, 9)
     expect(shapeArea({ type: 'outline', points: [[0, 0], [10, 0], [10, 10], [0, 10]], holes: [[[2, 2], [4, 2], [4, 4], [2, 4]]] })).toBe(96)
+  })
+})
+
+describe('the area of shapes that are drawn', () => {
+  it('is about as many pixels as they cover', () => {
+    const region = { x: 0, y: 0, width: 120, height: 100 }
+    const shapes: Shape[] = [disc(60, 50, 23.3), { type: 'stroke', points: [[15, 20], [60, 35], [100, 80]], width: 11 }, { type: 'outline', points: [[10, 10], [100, 25], [70, 90], [20, 60]] }]
+    for (const shape of shapes) {
+      const pixels = distanceOutside(shape, region).data.reduce((sum, distance) => sum + (distance < 0 ? 1 : 0), 0)
+      expect(pixels / shapeArea(shape), shape.type).toBeGreaterThan(0.96)
+      expect(pixels / shapeArea(shape), shape.type).toBeLessThan(1.04)
+    }
   })
 })
 

@@ -12,6 +12,7 @@ import { makeTransfer } from '@fennip/core/raster/transfer.js'
 import { demoFiles, loadDemo } from '../../demo/load.js'
 import { startServices } from '../../scripts/services.js'
 import { folderStorage } from './folder.js'
+import { objectStorage } from './objects.js'
 import { keepOriginal, openStorage, originalKey, outputKey, parseStore, patchKey, tileKey, tilesDoneKey, tilesPrefix, type Storage } from './storage.js'
 import { makeTiles } from './tiles.js'
 
@@ -85,6 +86,22 @@ describe.each(['a folder', 'an object store'] as const)('%s', (kind) => {
     await expect(makeTiles(failing, 'def', raster, makeTransfer({ type: 'srgb' }, 8))).rejects.toThrow('no room')
     expect(await storage.has(tilesDoneKey('def'))).toBe(false)
     expect(await storage.read(tileKey('def', 0, 0, 0))).toBeNull()
+  })
+})
+
+describe('a copy of what lies in an object store', () => {
+  it('is whole for each of several that want it at once, and fetched no more after that', async () => {
+    const store = () => objectStorage(parseStore(address), join(home, 'shared-copies'))
+    const key = originalKey('cd'.repeat(32))
+    const bytes = Uint8Array.from({ length: 3_000_000 }, (_value, i) => (i * 31) & 255)
+    await store().prepare()
+    await store().write(key, bytes)
+    // As threads do: each has a storage of its own, and all the same folder.
+    const paths = await Promise.all(Array.from({ length: 4 }, () => store().localFile(key)))
+    expect(new Set(paths).size).toBe(1)
+    for (const path of paths) expect(Buffer.compare(readFileSync(path), Buffer.from(bytes))).toBe(0)
+    await store().write(key, new Uint8Array([1]))
+    expect(readFileSync(await store().localFile(key))).toHaveLength(bytes.length)
   })
 })
 

@@ -39,6 +39,8 @@ const toggleAll = () => (chosen.value = chosen.value.size === frames.value.lengt
 async function attempt(act: () => Promise<unknown>): Promise<void> {
   try {
     await act()
+    // What was pressed is done: keys go to the checking of marks again.
+    if (document.activeElement instanceof HTMLElement) document.activeElement.blur()
     await load()
   } catch (error) {
     if (error === 'cancel' || error === 'close') return

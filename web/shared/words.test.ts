@@ -1,6 +1,7 @@
 import { describe, expect, it } from 'vitest'
 import { problemOf } from './api.js'
-import { megapixels, minutesLeft, thousands } from './words.js'
+import { FLAW_KINDS } from '@fennip/core/treatment/schema.js'
+import { KIND_WORDS, megapixels, minutesLeft, nameOf, RUN_WORDS, thousands } from './words.js'
 
 describe('words of the screen', () => {
   it('say how long work takes, from nothing to hours', () => {
@@ -9,6 +10,16 @@ describe('words of the screen', () => {
     // 6 s to mend and 2.5 s to judge each (common practice).
     expect(minutesLeft(20, 24)).toBe('about 3 min left')
     expect(minutesLeft(700, 0)).toBe('about 1 h 10 min left')
+  })
+  it('go by the pace of the restorer where that is known', () => {
+    expect(minutesLeft(60, 0, { mend: 30 })).toBe('about 30 min left')
+    expect(minutesLeft(0, 24, { mend: 30 })).toBe('about 1 min left')
+  })
+  it('name everything that can be found and every kind of work', () => {
+    for (const kind of FLAW_KINDS) expect(KIND_WORDS[kind]).toMatch(/^[A-Z]/)
+    expect(nameOf({ kind: 'scratch', shape: { type: 'stroke', points: [[0, 0]], width: 2 } })).toBe('Scratch')
+    expect(nameOf({ kind: 'other', shape: { type: 'outline', points: [[0, 0], [1, 0], [0, 1]] } })).toBe('Outline')
+    for (const { doing, batch } of Object.values(RUN_WORDS)) expect([doing.length > 4, batch.length > 3]).toEqual([true, true])
   })
   it('set thousands apart by a narrow space that does not break', () => {
     expect(thousands(999)).toBe('999')
