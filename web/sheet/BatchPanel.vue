@@ -15,7 +15,8 @@ const failed = computed(() => props.batch.items.filter(({ state }) => state === 
 const running = computed(() => props.batch.items.filter(({ state }) => state === 'running'))
 const files = computed(() => props.batch.items.filter(({ file }) => file))
 const over = computed(() => ended.value === props.batch.items.length)
-const share = computed(() => Math.round((100 * props.batch.items.reduce((sum, { state, progress }) => sum + (state === 'queued' ? 0 : state === 'running' ? progress : 1), 0)) / Math.max(1, props.batch.items.length)))
+/** What failed or was cancelled is not done. */
+const share = computed(() => Math.round((100 * props.batch.items.reduce((sum, { state, progress }) => sum + (state === 'done' ? 1 : state === 'running' ? progress : 0), 0)) / Math.max(1, props.batch.items.length)))
 const words = computed(() => [
   `${count('done')} of ${props.batch.items.length} done`,
   ...(failed.value.length > 0 ? [`${failed.value.length} failed`] : []),
