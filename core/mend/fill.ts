@@ -4,6 +4,7 @@ import { coverage, distanceOutside, shapeBounds, shapeThickness, type Shape } fr
 import type { Area } from '../treatment/schema.js'
 import { BARRED, bridgeGaps, FILL, type FillProblem } from './fill-bridge.js'
 import { fillPatches } from './fill-patches.js'
+import { fillWaves } from './fill-waves.js'
 import { roundSample } from './heal.js'
 import type { Mended } from './lift.js'
 
@@ -20,13 +21,23 @@ export interface FillDecisions {
   readonly guarded?: readonly Area[]
 }
 
-/** Half the width up to which a gap is bridged; the middle of a wider one is too far from anything known. */
-const WIDEST_BRIDGE = 10
+/** How thin gaps are filled: the middle of wider ones is too far from anything known, and is filled with patches. */
+interface ThinFill {
+  /** Half the width of a gap up to which it is filled so. */
+  readonly widest: number
+  readonly fill: (problem: FillProblem, seed: number) => void
+}
+
+/** By version of the method. */
+export const THIN_FILLS = {
+  1: { widest: 10, fill: (problem, seed) => bridgeGaps(problem, seed, 1) },
+  2: { widest: 12, fill: fillWaves },
+} satisfies Record<number, ThinFill>
 
 /** How far beyond its outline a fill of a shape looks, in pixels. */
 export function fillReach(shape: Shape): number {
   const thickness = shapeThickness(shape)
-  return thickness <= WIDEST_BRIDGE ? 34 : Math.round(Math.min(220, 30 + 2.5 * thickness))
+  return thickness <= 10 ? 34 : Math.round(Math.min(220, 30 + 2.5 * thickness))
 }
 
 /**
@@ -34,9 +45,10 @@ export function fillReach(shape: Shape): number {
  *
  * @param picture    As mended so far.
  * @param decisions  Shape, seed and what to leave out.
+ * @param thin       How thin gaps are filled.
  * @returns New pixels; the same for the same picture and decisions.
  */
-export function fill(picture: PixelSource, decisions: FillDecisions): Mended {
+export function fill(picture: PixelSource, decisions: FillDecisions, thin: ThinFill = THIN_FILLS[2]): Mended {
   const { shape, softEdgePx, strength, seed } = decisions
   const region = clipRegion(growRegion(shapeBounds(shape), Math.ceil(softEdgePx / 2) + fillReach(shape)), picture.width, picture.height)
   const before = picture.read(region)
@@ -50,7 +62,7 @@ export function fill(picture: PixelSource, decisions: FillDecisions): Mended {
     role: rolesOf(cover, region, decisions),
   }
   const thickness = shapeThickness(shape) + softEdgePx / 2
-  if (thickness <= WIDEST_BRIDGE) bridgeGaps(problem, seed, 1)
+  if (thickness <= thin.widest) thin.fill(problem, seed)
   else fillPatches(problem, seed, thickness, 1)
   const pixels = makeRaster(region.width, region.height, channels, picture.depth)
   pixels.data.set(before.data)

@@ -3,7 +3,7 @@ import { maximumOf, type PixelSource } from '../raster/raster.js'
 import type { Transfer } from '../raster/transfer.js'
 import { areaCoverage } from '../shape/area.js'
 import type { Area, Step } from '../treatment/schema.js'
-import { fill } from './fill.js'
+import { fill, THIN_FILLS, type FillDecisions } from './fill.js'
 import { clone, heal, roundSample, type Transplant } from './heal.js'
 import { lift, type Mended } from './lift.js'
 
@@ -22,7 +22,7 @@ export function decisionsOf(step: Step, areas: readonly Area[] | undefined): Dec
 }
 
 /** The version of each method that new steps are made with. Older ones stay, so that old treatments render as they did. */
-export const CURRENT_VERSION: Record<MethodName, number> = { lift: 1, heal: 2, clone: 2, fill: 1 }
+export const CURRENT_VERSION: Record<MethodName, number> = { lift: 1, heal: 2, clone: 2, fill: 2 }
 
 type Method = (picture: PixelSource, transfer: Transfer, step: Decisions) => Mended
 
@@ -37,7 +37,8 @@ const METHODS: Record<MethodName, Record<number, Method>> = {
     2: (picture, _transfer, step) => clone(picture, transplantOf(step), 'smooth'),
   },
   fill: {
-    1: (picture, _transfer, step) => fill(picture, { shape: step.shape, softEdgePx: step.softEdgePx, strength: step.strength, seed: step.seed, avoid: step.avoid ?? [], ...(step.guarded ? { guarded: step.guarded } : {}) }),
+    1: (picture, _transfer, step) => fill(picture, fillDecisionsOf(step), THIN_FILLS[1]),
+    2: (picture, _transfer, step) => fill(picture, fillDecisionsOf(step), THIN_FILLS[2]),
   },
 }
 
@@ -82,6 +83,10 @@ function heldBack(picture: PixelSource, mended: Mended, guarded: readonly Area[]
 
 function transplantOf(step: Decisions): Transplant {
   return { shape: step.shape, source: required(step.source, step.method, 'source'), softEdgePx: step.softEdgePx, strength: step.strength, ...(step.guarded ? { guarded: step.guarded } : {}) }
+}
+
+function fillDecisionsOf(step: Decisions): FillDecisions {
+  return { shape: step.shape, softEdgePx: step.softEdgePx, strength: step.strength, seed: step.seed, avoid: step.avoid ?? [], ...(step.guarded ? { guarded: step.guarded } : {}) }
 }
 
 function required<T>(value: T | undefined, method: string, what: string): T {

@@ -1,0 +1,133 @@
+import type { Random } from '../random.js'
+import { gaussianWeights } from '../raster/blur.js'
+import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
+import { FILL, KNOWN, type FillProblem } from './fill-bridge.js'
+
+/** Grain is what a Gaussian of this deviation takes away, in pixels. */
+const GRAIN = gaussianWeights(1.5)
+/** Lent grain goes through a finer high pass so often: what was left of its tone would show as a mottle. */
+const FINE = gaussianWeights(1)
+const PASSES = 3
+/** Grain is made no more than so many times stronger, and no sample of it lies further out than so many deviations. */
+const STRONGEST = 2
+const FURTHEST = 3
+/** What is cut off there is made up for (measured on open photographs, bench/known-damage.ts). */
+const FULL = 1.1
+/** Side of the cells that take their grain from one place, and of the squares over which grain is taken for even. */
+const CELL = 12
+const TILE = 96
+/** How far away a place that lends its grain may lie, and how many are tried. */
+const REACH = 40
+const TRIES = 24
+/** Known pixels no further than this from a gap are compared with those of a place that lends. */
+const NEAR = 4
+
+/**
+ * Lay grain over content that is smoother than its surroundings: the fine detail of places near by that look alike.
+ *
+ * @param problem  Its pixels with role FILL hold content without grain; changed in place.
+ * @param random   Says which places are tried.
+ */
+export function layGrain(problem: FillProblem, random: Random): void {
+  const { width, height, channels } = problem
+  for (let top = 0; top < height; top += TILE) {
+    for (let left = 0; left < width; left += TILE) {
+      const lenders = lendersWithin(problem, left, top, random)
+      if (lenders.length === 0) continue
+      for (const plane of channels) layOnPlane(plane, problem, lenders)
+    }
+  }
+}
+
+/** Pixels to fill of one cell, and how far away the place lies that lends them its grain, as a difference of indices. */
+interface Lender {
+  readonly gaps: readonly number[]
+  readonly shift: number
+}
+
+function lendersWithin(problem: FillProblem, left: number, top: number, random: Random): Lender[] {
+  const lenders: Lender[] = []
+  for (let y = top; y < Math.min(problem.height, top + TILE); y += CELL) {
+    for (let x = left; x < Math.min(problem.width, left + TILE); x += CELL) {
+      const lender = findLender(problem, x, y, random)
+      if (lender) lenders.push(lender)
+    }
+  }
+  return lenders
+}
+
+/** A place known whole whose surroundings look most like those of the gaps in a cell; null when there is none. */
+function findLender({ width, height, role, channels }: FillProblem, cellLeft: number, cellTop: number, random: Random): Lender | null {
+  const gaps: number[] = []
+  const witnesses: number[] = []
+  const box = { left: Math.max(0, cellLeft - NEAR), right: Math.min(width, cellLeft + CELL + NEAR), top: Math.max(0, cellTop - NEAR), bottom: Math.min(height, cellTop + CELL + NEAR) }
+  for (let y = box.top; y < box.bottom; y++) {
+    for (let x = box.left; x < box.right; x++) {
+      const i = y * width + x
+      const within = x >= cellLeft && x < cellLeft + CELL && y >= cellTop && y < cellTop + CELL
+      if (role[i] === FILL && within) gaps.push(i)
+      else if (role[i] === KNOWN && ((x + y) & 1) === 0) witnesses.push(i)
+    }
+  }
+  if (gaps.length === 0) return null
+  const least = { x: Math.max(-REACH, -box.left), y: Math.max(-REACH, -box.top) }
+  const most = { x: Math.min(REACH, width - box.right), y: Math.min(REACH, height - box.bottom) }
+  let best: Lender | null = null
+  let cheapest = Infinity
+  for (let attempt = 0; attempt < TRIES; attempt++) {
+    const dx = least.x + Math.floor(random.uniform() * (most.x - least.x + 1))
+    const dy = least.y + Math.floor(random.uniform() * (most.y - least.y + 1))
+    const shift = dy * width + dx
+    if (gaps.some((i) => role[i + shift] !== KNOWN)) continue
+    let cost = 0
+    let count = 1
+    for (const i of witnesses) {
+      if (role[i + shift] !== KNOWN) continue
+      count++
+      for (const plane of channels) cost += Math.abs(plane[i]! - plane[i + shift]!)
+    }
+    // Of a place of which little is known, little is said.
+    cost /= count * count
+    if (cost < cheapest) {
+      cheapest = cost
+      best = { gaps, shift }
+    }
+  }
+  return best
+}
+
+function layOnPlane(plane: Float32Array, { width, height }: FillProblem, lenders: readonly Lender[]): void {
+  const gaps = lenders.flatMap((lender) => lender.gaps)
+  const valueAt = (i: number) => plane[i]!
+  const own = fineDetail(gaps, valueAt, width, height, GRAIN)
+  const whole = fineDetail(lenders.flatMap(({ gaps, shift }) => gaps.map((i) => i + shift)), valueAt, width, height, GRAIN)
+  let lent = whole
+  for (let pass = 0; pass < PASSES; pass++) {
+    const byPlace = new Map(gaps.map((i, k) => [i, lent[k]!]))
+    lent = fineDetail(gaps, (i) => byPlace.get(i) ?? 0, width, height, FINE)
+  }
+  const [there, wanted, offered] = [own, whole, lent].map((values) => DEVIATION_PER_MAD * median(values.map((value) => Math.abs(value)))) as [number, number, number]
+  if (!(wanted > there) || !(offered > 0)) return
+  const strength = Math.min(STRONGEST, (FULL * Math.sqrt(wanted * wanted - there * there)) / offered)
+  const furthest = FURTHEST * offered
+  gaps.forEach((i, k) => {
+    plane[i] = Math.max(0, Math.min(1, plane[i]! + strength * Math.max(-furthest, Math.min(furthest, lent[k]!))))
+  })
+}
+
+/** What a Gaussian takes away, at a few places only: beyond the edge the edge pixel is repeated. */
+function fineDetail(places: readonly number[], valueAt: (i: number) => number, width: number, height: number, weights: Float64Array): Float32Array {
+  const radius = (weights.length - 1) / 2
+  return Float32Array.from(places, (i) => {
+    const x = i % width
+    const y = (i - x) / width
+    let smooth = 0
+    for (let v = -radius; v <= radius; v++) {
+      const row = Math.max(0, Math.min(height - 1, y + v)) * width
+      let sum = 0
+      for (let u = -radius; u <= radius; u++) sum += weights[u + radius]! * valueAt(row + Math.max(0, Math.min(width - 1, x + u)))
+      smooth += weights[v + radius]! * sum
+    }
+    return valueAt(i) - smooth
+  })
+}
