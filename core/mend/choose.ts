@@ -11,6 +11,7 @@ import { areaReaches, liesWithin } from '../shape/area.js'
 import { distanceOutside, moveShape, shapeBounds, shapeCentre, shapeThickness, type Disc, type Shape } from '../shape/shape.js'
 import type { Area, Flaw, Source, Step, Telltales } from '../treatment/schema.js'
 import { fillReach } from './fill.js'
+import type { Mended } from './lift.js'
 import { fitShadow, type ShadowFit } from './fit-shadow.js'
 import { carryOut, CURRENT_VERSION, decisionsOf, type MethodName } from './methods.js'
 import { searchSources, shapesTouch } from './source-search.js'
@@ -51,8 +52,15 @@ const TRIES = 3
 
 interface Trial {
   readonly step: Step
+  readonly mended: Mended
   readonly telltales: Telltales
   readonly worst: number
+}
+
+/** A step and what it makes of the picture. */
+export interface ChosenMend {
+  readonly step: Step
+  readonly mended: Mended
 }
 
 /**
@@ -64,6 +72,11 @@ interface Trial {
  * @throws {ProblemError} when the flaw lies wholly in a guard.
  */
 export function chooseMend(request: MendRequest): Step {
+  return chooseAndMend(request).step
+}
+
+/** The same, with the new pixels: they were made to be measured. */
+export function chooseAndMend(request: MendRequest): ChosenMend {
   refuseGuarded(request)
   const trials: Trial[] = []
   const notes: string[] = []
@@ -215,8 +228,9 @@ function passes(trial: Trial): boolean {
   return trial.worst <= 1
 }
 
-function finish(trial: Trial, reason: string, method: MethodName | undefined): Step {
-  return { ...trial.step, telltales: trial.telltales, reason: method === trial.step.method ? reason.replace(/^Healed,/, 'Healed, as you asked, and') : reason, chosenBy: method ? 'hand' : 'fennip' }
+function finish(trial: Trial, reason: string, method: MethodName | undefined): ChosenMend {
+  const step: Step = { ...trial.step, telltales: trial.telltales, reason: method === trial.step.method ? reason.replace(/^Healed,/, 'Healed, as you asked, and') : reason, chosenBy: method ? 'hand' : 'fennip' }
+  return { step, mended: trial.mended }
 }
 
 /** A found flaw is measured at half its depth, so a mend goes a little beyond; by hand the size is what was asked for. */
@@ -360,12 +374,16 @@ function makeStep(request: MendRequest, method: MethodName, shape: Shape, decisi
 }
 
 function measured(request: MendRequest, step: Step): Trial {
-  const telltales = measureStep(request, step)
-  return { step, telltales, worst: Math.max(...TELLTALE_NAMES.map((name) => severity(name, telltales[name]))) }
+  const { mended, telltales } = carriedOutAndMeasured(request, step)
+  return { step, mended, telltales, worst: Math.max(...TELLTALE_NAMES.map((name) => severity(name, telltales[name]))) }
 }
 
 /** Telltales of a step carried out on the picture as mended so far. */
 export function measureStep(request: Pick<MendRequest, 'picture' | 'transfer' | 'openFlaws' | 'guards'>, step: Step): Telltales {
+  return carriedOutAndMeasured(request, step).telltales
+}
+
+function carriedOutAndMeasured(request: Pick<MendRequest, 'picture' | 'transfer' | 'openFlaws' | 'guards'>, step: Step): { mended: Mended; telltales: Telltales } {
   const mended = carryOut(request.picture, request.transfer, decisionsOf(step, request.guards))
   const telltales = measureTelltales({
     picture: patchedSource(request.picture, [mended]),
@@ -376,10 +394,10 @@ export function measureStep(request: Pick<MendRequest, 'picture' | 'transfer' | 
     mended,
     guards: request.guards ?? [],
   })
-  if (step.method !== 'lift') return telltales
+  if (step.method !== 'lift') return { mended, telltales }
   // A lift gives back what is there, edges and structure with it: these say nothing about it.
   const { brokenEdge: _edge, smear: _smear, ...spoken } = telltales
-  return spoken
+  return { mended, telltales: spoken }
 }
 
 /** The guards that come near enough for a mend to have to stop at them. */

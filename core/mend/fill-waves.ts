@@ -5,15 +5,15 @@ import { transformSquare, turnTable } from '../raster/fourier.js'
 import { FILL, KNOWN, type FillProblem } from './fill-bridge.js'
 import { layGrain } from './lay-grain.js'
 
-/** Side of the blocks that are filled at once, and of the window that speaks for one. */
+/** Side of the blocks that are filled at once, where a gap is wide and along its edges, and of the window that speaks for one. */
+const WIDE_BLOCK = 8
 const BLOCK = 4
 const WINDOW = 32
-const BORDER = (WINDOW - BLOCK) / 2
 /** A pixel's say falls by this factor with every pixel of distance; what was filled says less than what is known. */
 const DECAY = 0.68
 const SECOND_HAND = 0.8
 /** Waves of a block at most, how much of a wave is taken at once, and the share of the first below which none is. */
-const MOST_WAVES = 90
+const MOST_WAVES = 75
 const SHARE = 0.45
 const LEAST = 1e-4
 
@@ -35,9 +35,14 @@ const LEAST = 1e-4
 export function fillWaves(problem: FillProblem, seed: number): void {
   const filled = new Uint8Array(problem.role.length)
   const window = new Window(problem, filled)
-  for (const block of blocksOf(problem)) {
-    window.continueInto(block)
-    for (const i of block.gaps) filled[i] = 1
+  // A block deep inside sees nothing before its neighbours are filled; one that never does keeps what it has.
+  for (let waiting = blocksOf(problem), before = Infinity; waiting.length < before; ) {
+    before = waiting.length
+    waiting = waiting.filter((block) => {
+      if (!window.continueInto(block)) return true
+      for (const i of block.gaps) filled[i] = 1
+      return false
+    })
   }
   layGrain(problem, makeRandom(seed))
 }
@@ -46,6 +51,8 @@ interface Block {
   /** Of its first pixel. */
   readonly x: number
   readonly y: number
+  /** From the edge of its window, in pixels. */
+  readonly border: number
   /** Indices of the pixels to fill. */
   readonly gaps: readonly number[]
   /** How much the known pixels of its window have to say. */
@@ -70,21 +77,35 @@ const PRIOR = Float32Array.from({ length: WINDOW * COLUMNS }, (_value, i) => {
 })
 
 /** Blocks with anything to fill; those for which most is known come first. */
-function blocksOf({ width, height, role }: FillProblem): Block[] {
+function blocksOf(problem: FillProblem): Block[] {
   const blocks: Block[] = []
-  for (let y = 0; y < height; y += BLOCK) {
-    for (let x = 0; x < width; x += BLOCK) {
-      const gaps: number[] = []
-      for (let v = y; v < Math.min(height, y + BLOCK); v++) for (let u = x; u < Math.min(width, x + BLOCK); u++) if (role[v * width + u] === FILL) gaps.push(v * width + u)
+  for (let y = 0; y < problem.height; y += WIDE_BLOCK) {
+    for (let x = 0; x < problem.width; x += WIDE_BLOCK) {
+      const gaps = gapsWithin(problem, x, y, WIDE_BLOCK)
       if (gaps.length === 0) continue
-      let support = 0
-      for (let v = Math.max(0, y - BORDER); v < Math.min(height, y - BORDER + WINDOW); v++) {
-        for (let u = Math.max(0, x - BORDER); u < Math.min(width, x - BORDER + WINDOW); u++) if (role[v * width + u] === KNOWN) support += SAY[(v - y + BORDER) * WINDOW + u - x + BORDER]!
+      if (gaps.length === WIDE_BLOCK * WIDE_BLOCK) blocks.push(blockAt(problem, x, y, WIDE_BLOCK, gaps))
+      else for (const dy of [0, BLOCK]) for (const dx of [0, BLOCK]) {
+        const part = gapsWithin(problem, x + dx, y + dy, BLOCK)
+        if (part.length > 0) blocks.push(blockAt(problem, x + dx, y + dy, BLOCK, part))
       }
-      blocks.push({ x, y, gaps, support })
     }
   }
   return blocks.sort((a, b) => b.support - a.support)
+}
+
+function gapsWithin({ width, height, role }: FillProblem, left: number, top: number, side: number): number[] {
+  const gaps: number[] = []
+  for (let y = top; y < Math.min(height, top + side); y++) for (let x = left; x < Math.min(width, left + side); x++) if (role[y * width + x] === FILL) gaps.push(y * width + x)
+  return gaps
+}
+
+function blockAt({ width, height, role }: FillProblem, x: number, y: number, side: number, gaps: readonly number[]): Block {
+  const border = (WINDOW - side) / 2
+  let support = 0
+  for (let v = Math.max(0, y - border); v < Math.min(height, y - border + WINDOW); v++) {
+    for (let u = Math.max(0, x - border); u < Math.min(width, x - border + WINDOW); u++) if (role[v * width + u] === KNOWN) support += SAY[(v - y + border) * WINDOW + u - x + border]!
+  }
+  return { x, y, border, gaps, support }
 }
 
 /** The window round one block after another: what is seen through it, and the waves that go on from that. */
@@ -101,9 +122,9 @@ class Window {
     this.means = new Float64Array(problem.channels.length)
   }
 
-  /** Fill a block; where nothing round it is known, it is left as it is. */
-  continueInto(block: Block): void {
-    if (!this.look(block)) return
+  /** Fill a block. @returns Whether anything round it is known. */
+  continueInto(block: Block): boolean {
+    if (!this.look(block)) return false
     const { width, channels } = this.problem
     this.packed.forEach((both, k) => transformBoth(both, this.spectra[2 * k]!, this.spectra[2 * k + 1]!))
     const n = channels.length
@@ -111,8 +132,8 @@ class Window {
     const { cosines, sines } = turnTable(WINDOW)
     const sums = new Float64Array(n)
     for (const i of block.gaps) {
-      const x = (i % width) - block.x + BORDER
-      const y = Math.floor(i / width) - block.y + BORDER
+      const x = (i % width) - block.x + block.border
+      const y = Math.floor(i / width) - block.y + block.border
       sums.fill(0)
       for (let k = 0, at = 0; k < count; k++) {
         const phase = (columns[k]! * x + rows[k]! * y) & (WINDOW - 1)
@@ -120,6 +141,7 @@ class Window {
       }
       for (let c = 0; c < n; c++) channels[c]![i] = Math.max(0, Math.min(1, this.means[c]! + 2 * sums[c]!))
     }
+    return true
   }
 
   /** Read what the window shows, less its weighted mean. @returns Whether anything there is known. */
@@ -135,8 +157,8 @@ class Window {
     }
     means.fill(0)
     let sum = 0
-    const left = block.x - BORDER
-    const top = block.y - BORDER
+    const left = block.x - block.border
+    const top = block.y - block.border
     const firstColumn = Math.max(0, -left)
     const lastColumn = Math.min(WINDOW, width - left)
     for (let y = Math.max(0, -top); y < Math.min(WINDOW, height - top); y++) {

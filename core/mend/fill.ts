@@ -31,7 +31,7 @@ interface ThinFill {
 /** By version of the method. */
 export const THIN_FILLS = {
   1: { widest: 10, fill: (problem, seed) => bridgeGaps(problem, seed, 1) },
-  2: { widest: 12, fill: fillWaves },
+  2: { widest: 20, fill: fillWaves },
 } satisfies Record<number, ThinFill>
 
 /** How far beyond its outline a fill of a shape looks, in pixels. */

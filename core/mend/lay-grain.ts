@@ -30,11 +30,12 @@ const NEAR = 4
  */
 export function layGrain(problem: FillProblem, random: Random): void {
   const { width, height, channels } = problem
+  const scratch = new Float32Array(width * height)
   for (let top = 0; top < height; top += TILE) {
     for (let left = 0; left < width; left += TILE) {
       const lenders = lendersWithin(problem, left, top, random)
       if (lenders.length === 0) continue
-      for (const plane of channels) layOnPlane(plane, problem, lenders)
+      for (const plane of channels) layOnPlane(plane, problem, lenders, scratch)
     }
   }
 }
@@ -96,16 +97,18 @@ function findLender({ width, height, role, channels }: FillProblem, cellLeft: nu
   return best
 }
 
-function layOnPlane(plane: Float32Array, { width, height }: FillProblem, lenders: readonly Lender[]): void {
-  const gaps = lenders.flatMap((lender) => lender.gaps)
-  const valueAt = (i: number) => plane[i]!
-  const own = fineDetail(gaps, valueAt, width, height, GRAIN)
-  const whole = fineDetail(lenders.flatMap(({ gaps, shift }) => gaps.map((i) => i + shift)), valueAt, width, height, GRAIN)
+/** @param scratch  Zeros of the size of the plane; zeros again afterwards. */
+function layOnPlane(plane: Float32Array, { width, height }: FillProblem, lenders: readonly Lender[], scratch: Float32Array): void {
+  const gaps = Int32Array.from(lenders.flatMap((lender) => lender.gaps))
+  const sources = Int32Array.from(lenders.flatMap(({ gaps, shift }) => gaps.map((i) => i + shift)))
+  const own = fineDetail(gaps, plane, width, height, GRAIN)
+  const whole = fineDetail(sources, plane, width, height, GRAIN)
   let lent = whole
   for (let pass = 0; pass < PASSES; pass++) {
-    const byPlace = new Map(gaps.map((i, k) => [i, lent[k]!]))
-    lent = fineDetail(gaps, (i) => byPlace.get(i) ?? 0, width, height, FINE)
+    gaps.forEach((i, k) => (scratch[i] = lent[k]!))
+    lent = fineDetail(gaps, scratch, width, height, FINE)
   }
+  for (const i of gaps) scratch[i] = 0
   const [there, wanted, offered] = [own, whole, lent].map((values) => DEVIATION_PER_MAD * median(values.map((value) => Math.abs(value)))) as [number, number, number]
   if (!(wanted > there) || !(offered > 0)) return
   const strength = Math.min(STRONGEST, (FULL * Math.sqrt(wanted * wanted - there * there)) / offered)
@@ -116,18 +119,24 @@ function layOnPlane(plane: Float32Array, { width, height }: FillProblem, lenders
 }
 
 /** What a Gaussian takes away, at a few places only: beyond the edge the edge pixel is repeated. */
-function fineDetail(places: readonly number[], valueAt: (i: number) => number, width: number, height: number, weights: Float64Array): Float32Array {
-  const radius = (weights.length - 1) / 2
-  return Float32Array.from(places, (i) => {
+function fineDetail(places: Int32Array, plane: Float32Array, width: number, height: number, weights: Float64Array): Float32Array {
+  const side = weights.length
+  const radius = (side - 1) / 2
+  const detail = new Float32Array(places.length)
+  for (let k = 0; k < places.length; k++) {
+    const i = places[k]!
     const x = i % width
     const y = (i - x) / width
+    const inside = x >= radius && y >= radius && x + radius < width && y + radius < height
     let smooth = 0
-    for (let v = -radius; v <= radius; v++) {
-      const row = Math.max(0, Math.min(height - 1, y + v)) * width
+    for (let v = 0; v < side; v++) {
+      const row = inside ? i + (v - radius) * width - radius : Math.max(0, Math.min(height - 1, y + v - radius)) * width
       let sum = 0
-      for (let u = -radius; u <= radius; u++) sum += weights[u + radius]! * valueAt(row + Math.max(0, Math.min(width - 1, x + u)))
-      smooth += weights[v + radius]! * sum
+      if (inside) for (let u = 0; u < side; u++) sum += weights[u]! * plane[row + u]!
+      else for (let u = 0; u < side; u++) sum += weights[u]! * plane[row + Math.max(0, Math.min(width - 1, x + u - radius))]!
+      smooth += weights[v]! * sum
     }
-    return valueAt(i) - smooth
-  })
+    detail[k] = plane[i]! - smooth
+  }
+  return detail
 }

@@ -1,7 +1,7 @@
 import type { Outline } from './shape.js'
 
 /** Side of the grid along which large pieces are cut, so that a long scratch is mended piece by piece from close by. */
-const PIECE = 96
+const PIECE = 192
 
 /**
  * Turn a mask into outlines, one for each piece that hangs together.

@@ -24,6 +24,28 @@ describe('coverage', () => {
     expect(outline.data[10 * 20 + 10]).toBeGreaterThan(0)
     expect(outline.data[0]).toBeGreaterThan(0)
   })
+  it('of a pixel is that to the nearest of all segments, as the slow, obvious search says', () => {
+    fc.assert(
+      fc.property(fc.array(fc.tuple(fc.integer({ min: 0, max: 480 }), fc.integer({ min: 0, max: 400 })), { minLength: 2, maxLength: 40 }), fc.constantFrom(3, 20, Infinity), fc.boolean(), (corners, reach, closed) => {
+        const points = corners.map(([x, y]): [number, number] => [x / 8, y / 8])
+        const region = { x: -5, y: 3, width: 71, height: 43 }
+        const { data } = distanceOutside(closed ? { type: 'outline', points } : { type: 'stroke', points, width: 2 }, region, reach)
+        data.forEach((distance, i) => {
+          const [px, py] = [region.x + (i % region.width) + 0.5, region.y + Math.floor(i / region.width) + 0.5]
+          let nearest = Infinity
+          for (let k = closed ? 0 : 1; k < points.length; k++) {
+            const [[ax, ay], [bx, by]] = [points[(k + points.length - 1) % points.length]!, points[k]!]
+            const square = (bx - ax) ** 2 + (by - ay) ** 2
+            const t = square === 0 ? 0 : Math.max(0, Math.min(1, ((px - ax) * (bx - ax) + (py - ay) * (by - ay)) / square))
+            nearest = Math.min(nearest, Math.hypot(px - ax - t * (bx - ax), py - ay - t * (by - ay)))
+          }
+          const expected = closed ? Math.min(reach, nearest) : Math.min(reach + 1, nearest) - 1
+          expect(closed ? Math.abs(distance) : distance).toBeCloseTo(expected, 4)
+        })
+      }),
+      { numRuns: 40, seed: 5 },
+    )
+  })
   it('moves with its shape', () => {
     const shape = { type: 'outline', points: [[1, 1], [5, 1], [3, 6]] as [number, number][] } as const
     expect(shapeBounds(moveShape({ ...shape, points: [...shape.points] }, 10, 20))).toMatchObject({ x: 11, y: 21 })

@@ -140,37 +140,69 @@ export function distanceOutside(shape: Shape, region: Region, reachPx = Infinity
   return { width, height, data }
 }
 
-/** Distances of pixel centres to a path; segments that lie further than the reach from a pixel are not asked. */
+/** Pixels of a rectangle down to which it is not halved any more. */
+const FEW_PIXELS = 64
+
+/**
+ * Distances of pixel centres to a path, no larger than the reach. The region is halved again and again, and for each part
+ * only segments are kept that may be the nearest of one of its pixels: an outline along pixels has thousands.
+ */
 function distancesToPath(data: Float32Array, points: readonly (readonly [number, number])[], closed: boolean, region: Region, reach: number, keep?: 'nearer'): void {
-  const { width, height } = region
-  const square = new Float64Array(data.length).fill(reach * reach)
   const count = points.length
-  for (let i = closed || count === 1 ? 0 : 1; i < count; i++) {
+  const first = closed || count === 1 ? 0 : 1
+  // Start and direction of each segment, and the square of its length.
+  const segments = new Float64Array(5 * (count - first))
+  for (let i = first; i < count; i++) {
     const [ax, ay] = points[(i + count - 1) % count]!
     const [bx, by] = points[i]!
     const dx = bx - ax
     const dy = by - ay
-    const length = dx * dx + dy * dy
-    const left = Math.max(0, Math.floor(Math.min(ax, bx) - reach - region.x))
-    const right = Math.min(width, Math.ceil(Math.max(ax, bx) + reach - region.x))
-    const top = Math.max(0, Math.floor(Math.min(ay, by) - reach - region.y))
-    const bottom = Math.min(height, Math.ceil(Math.max(ay, by) + reach - region.y))
-    for (let y = top; y < bottom; y++) {
-      const py = region.y + y + 0.5
-      for (let x = left; x < right; x++) {
-        const px = region.x + x + 0.5
-        const t = length === 0 ? 0 : Math.max(0, Math.min(1, ((px - ax) * dx + (py - ay) * dy) / length))
-        const ex = px - ax - t * dx
-        const ey = py - ay - t * dy
-        const d = ex * ex + ey * ey
-        if (d < square[y * width + x]!) square[y * width + x] = d
+    segments.set([ax, ay, dx, dy, dx * dx + dy * dy], 5 * (i - first))
+  }
+  const squareTo = (segment: number, px: number, py: number): number => {
+    const k = 5 * segment
+    const ax = segments[k]!
+    const ay = segments[k + 1]!
+    const dx = segments[k + 2]!
+    const dy = segments[k + 3]!
+    const length = segments[k + 4]!
+    const t = length === 0 ? 0 : Math.max(0, Math.min(1, ((px - ax) * dx + (py - ay) * dy) / length))
+    const ex = px - ax - t * dx
+    const ey = py - ay - t * dy
+    return ex * ex + ey * ey
+  }
+  const visit = (left: number, top: number, width: number, height: number, near: Int32Array): void => {
+    const radius = Math.sqrt((width - 1) * (width - 1) + (height - 1) * (height - 1)) / 2
+    const distances = new Float64Array(near.length)
+    let least = reach
+    for (let n = 0; n < near.length; n++) {
+      distances[n] = Math.sqrt(squareTo(near[n]!, region.x + left + width / 2, region.y + top + height / 2))
+      if (distances[n]! < least) least = distances[n]!
+    }
+    // A thousandth of a pixel more than the triangle inequality asks, for rounding.
+    const nearest = near.filter((_segment, n) => distances[n]! <= least + 2 * radius + 1e-3)
+    if (width * height > FEW_PIXELS && nearest.length > 1) {
+      const half = Math.max(width, height) >> 1
+      if (width >= height) {
+        visit(left, top, half, height, nearest)
+        visit(left + half, top, width - half, height, nearest)
+      } else {
+        visit(left, top, width, half, nearest)
+        visit(left, top + half, width, height - half, nearest)
+      }
+      return
+    }
+    for (let y = top; y < top + height; y++) {
+      for (let x = left; x < left + width; x++) {
+        let square = reach * reach
+        for (let n = 0; n < nearest.length; n++) square = Math.min(square, squareTo(nearest[n]!, region.x + x + 0.5, region.y + y + 0.5))
+        const at = y * region.width + x
+        const distance = Math.sqrt(square)
+        data[at] = keep === 'nearer' ? Math.min(data[at]!, distance) : distance
       }
     }
   }
-  for (let i = 0; i < data.length; i++) {
-    const distance = Math.sqrt(square[i]!)
-    data[i] = keep === 'nearer' ? Math.min(data[i]!, distance) : distance
-  }
+  if (region.width > 0 && region.height > 0) visit(0, 0, region.width, region.height, Int32Array.from({ length: count - first }, (_value, i) => i))
 }
 
 /** Which pixel centres lie within rings, holes left out: an odd number of crossings to the left (even-odd rule). */

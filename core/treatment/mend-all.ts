@@ -1,10 +1,8 @@
-import { chooseMend, type MendRequest } from '../mend/choose.js'
+import { chooseAndMend, mendShape, type MendRequest } from '../mend/choose.js'
 import type { MethodName } from '../mend/methods.js'
 import { rasterSource, type IntegerRaster } from '../raster/raster.js'
 import type { Transfer } from '../raster/transfer.js'
-import { carryOut, decisionsOf } from '../mend/methods.js'
 import { layOver } from '../render/patch.js'
-import { mendShape } from '../mend/choose.js'
 import { liesWithin } from '../shape/area.js'
 import { shapeBounds, shapeCentre } from '../shape/shape.js'
 import type { Area, Flaw, Step } from './schema.js'
@@ -32,8 +30,8 @@ export function mendAll(
     open.delete(flaw)
     const neighbours = near(flaw).filter((other) => open.has(other)).map((other) => mendShape(other))
     const expected = options.expected?.(flaw)
-    const step = chooseMend({ picture, transfer, flaw, openFlaws: neighbours, guards, id: options.id(flaw), ...(options.method ? { method: options.method } : {}), ...(expected ? { expected } : {}) })
-    layOver(pixels, whole, carryOut(picture, transfer, decisionsOf(step, guards)))
+    const { step, mended } = chooseAndMend({ picture, transfer, flaw, openFlaws: neighbours, guards, id: options.id(flaw), ...(options.method ? { method: options.method } : {}), ...(expected ? { expected } : {}) })
+    layOver(pixels, whole, mended)
     steps.push(step)
     if (onStep?.(step, steps.length) === false) break
   }

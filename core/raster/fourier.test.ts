@@ -1,0 +1,50 @@
+import { createRequire } from 'node:module'
+import type cvModule from '@techstark/opencv-js'
+import { beforeAll, describe, expect, it } from 'vitest'
+import { makeRandom } from '../random.js'
+import { transformSquare } from './fourier.js'
+
+let cv: typeof cvModule
+beforeAll(async () => {
+  cv = createRequire(import.meta.url)('@techstark/opencv-js') as typeof cvModule
+  if (!cv.Mat) await new Promise<void>((resolve) => (cv.onRuntimeInitialized = () => resolve()))
+}, 60000)
+
+function noise(side: number): { real: Float64Array; imaginary: Float64Array } {
+  const random = makeRandom(side)
+  const plane = () => Float64Array.from({ length: side * side }, () => random.uniform() - 0.5)
+  return { real: plane(), imaginary: plane() }
+}
+
+describe('the Fourier transform of a square', () => {
+  // cv.dft of @techstark/opencv-js, a general-purpose library.
+  it.each([2, 8, 32])('of side %i equals that of the computer-vision library', (side) => {
+    const { real, imaginary } = noise(side)
+    const source = new cv.Mat(side, side, cv.CV_32FC2)
+    real.forEach((value, i) => {
+      source.data32F[2 * i] = value
+      source.data32F[2 * i + 1] = imaginary[i]!
+    })
+    const result = new cv.Mat()
+    cv.dft(source, result, 0, 0)
+    transformSquare(real, imaginary, side)
+    real.forEach((value, i) => {
+      expect(value).toBeCloseTo(result.data32F[2 * i]!, 3)
+      expect(imaginary[i]!).toBeCloseTo(result.data32F[2 * i + 1]!, 3)
+    })
+    source.delete()
+    result.delete()
+  })
+
+  it('keeps the energy (Parseval)', () => {
+    const { real, imaginary } = noise(16)
+    const energy = (a: Float64Array, b: Float64Array) => a.reduce((sum, value, i) => sum + value * value + b[i]! * b[i]!, 0)
+    const before = energy(real, imaginary)
+    transformSquare(real, imaginary, 16)
+    expect(energy(real, imaginary) / 256).toBeCloseTo(before, 9)
+  })
+
+  it('refuses a side that is no power of two', () => {
+    expect(() => transformSquare(new Float64Array(144), new Float64Array(144), 12)).toThrow(RangeError)
+  })
+})
