@@ -8,10 +8,9 @@ import type { Stroke } from '@fennip/core/shape/shape.js'
 import { addDust, addScratches, addSpecks, copyLight, type TrueFlaw } from '@fennip/demo/damage.js'
 import { expose, lightOfRender, type Exposure, type Light } from '@fennip/demo/photograph.js'
 import { pylonLight } from '@fennip/demo/pictures.js'
-import { fileURLToPath } from 'node:url'
 import { LinePlaces, linesOf, shareOn } from './line-truth.js'
 import { openPhotographs } from './open-photographs.js'
-import { sceneOf } from './scenes.js'
+import { renderOf, sceneOf } from './scenes.js'
 import { trueWeight } from './truth.js'
 
 /**
@@ -24,13 +23,12 @@ const SEED = Number(process.argv[2] ?? 501)
 const CONTROL = 3
 const frame: Omit<Exposure, 'seed'> = { electrons: 14000, readNoise: 6, grainSize: 0, depth: 8 }
 const print: Omit<Exposure, 'seed'> = { electrons: 1600, readNoise: 4, grainSize: 0.9, depth: 16 }
-const render = (name: string) => fileURLToPath(new URL(`../demo/scenes/${name}.jpg`, import.meta.url))
 
 interface Scene { readonly name: string; readonly light: Light; readonly exposure: Omit<Exposure, 'seed'>; readonly print: boolean }
 const scenes: Scene[] = [
   { name: 'pylon', light: await pylonLight({ width: 3000, height: 2000 }), exposure: frame, print: false },
-  { name: 'shaft', light: await lightOfRender(render('shaft'), { width: 3000, height: 2000, channels: 3, softness: 1.1, detail: 0.12, seed: 12 }), exposure: { ...frame, electrons: 6000, readNoise: 9 }, print: false },
-  { name: 'station', light: await lightOfRender(render('station'), { width: 3600, height: 2400, channels: 1, softness: 1.2, detail: 0.12, seed: 13 }), exposure: print, print: true },
+  { name: 'shaft', light: await lightOfRender(renderOf('shaft'), { width: 3000, height: 2000, channels: 3, softness: 1.1, detail: 0.12, seed: 12 }), exposure: { ...frame, electrons: 6000, readNoise: 9 }, print: false },
+  { name: 'station', light: await lightOfRender(renderOf('station'), { width: 3600, height: 2400, channels: 1, softness: 1.2, detail: 0.12, seed: 13 }), exposure: print, print: true },
 ]
 for (const { name, raster } of await openPhotographs()) scenes.push({ name, light: sceneOf(raster, makeTransfer({ type: 'srgb' }, 8)), exposure: frame, print: false })
 

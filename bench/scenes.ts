@@ -1,10 +1,15 @@
+import { fileURLToPath } from 'node:url'
 import cv from '@techstark/opencv-js'
 import type { IntegerRaster } from '@fennip/core/raster/raster.js'
 import type { Transfer } from '@fennip/core/raster/transfer.js'
-import type { Light } from '@fennip/demo/photograph.js'
+import { makeRandom } from '@fennip/core/random.js'
+import { between, type Light } from '@fennip/demo/photograph.js'
 
 /** Side of the piece of a photograph that is measured on, in pixels. */
 const SIDE = 512
+
+/** File of a render of the demo. */
+export const renderOf = (name: string) => fileURLToPath(new URL(`../demo/scenes/${name}.jpg`, import.meta.url))
 
 /** Wait until the computer-vision library can be called. */
 export async function openCv(): Promise<void> {
@@ -34,4 +39,28 @@ export function maskOf(scene: Light, hurt: Light, clean: IntegerRaster, damaged:
     const x = i % width
     return value || (x > 0 && changed[i - 1]) || (x + 1 < width && changed[i + 1]) || changed[i - width] || changed[i + width] ? 1 : 0
   })
+}
+
+/** Put things with clean sides into a scene, bright three times in four: lit walls, windows and lamps. */
+export function addThings(light: Light, count: number, seed: number): void {
+  const random = makeRandom(seed)
+  const short = Math.min(light.width, light.height)
+  for (let n = 0; n < count; n++) {
+    const [x, y] = [between(random, 0, light.width), between(random, 0, light.height)]
+    const [a, b] = [between(random, 0.02, 0.14) * short, between(random, 0.02, 0.14) * short]
+    const turn = random.uniform() < 0.5 ? 0 : between(random, -0.3, 0.3)
+    const round = random.uniform() < 0.3
+    const tone = random.uniform() < 0.75 ? between(random, 0.3, 0.8) : 0.02
+    const softness = between(random, 1.4, 3.4)
+    for (let py = 0; py < light.height; py++) {
+      for (let px = 0; px < light.width; px++) {
+        const [dx, dy] = [px + 0.5 - x, py + 0.5 - y]
+        const u = dx * Math.cos(turn) + dy * Math.sin(turn)
+        const v = dy * Math.cos(turn) - dx * Math.sin(turn)
+        const outside = round ? (Math.hypot(u / a, v / b) - 1) * Math.min(a, b) : Math.max(Math.abs(u) - a, Math.abs(v) - b)
+        const share = Math.max(0, Math.min(1, 0.5 - outside / softness))
+        if (share > 0) for (const plane of light.channels) plane.data[py * light.width + px] = plane.data[py * light.width + px]! * (1 - share) + tone * share
+      }
+    }
+  }
 }

@@ -241,6 +241,30 @@ export function addTears(light: Light, options: { count: number; width: number; 
   }
 }
 
+/** Losses: pieces of the picture's layer broken off along ragged lines, paper bare; the first one is a corner. */
+export function addLosses(light: Light, options: { count: number; radius: readonly [number, number]; seed: number }): void {
+  const random = makeRandom(options.seed)
+  for (let n = 0; n < options.count; n++) {
+    const r = betweenLogarithmically(random, ...options.radius)
+    const corner = n === 0
+    const x = corner ? (random.uniform() < 0.5 ? 0 : light.width) : between(random, 0.05, 0.95) * light.width
+    const y = corner ? (random.uniform() < 0.5 ? 0 : light.height) : between(random, 0.05, 0.95) * light.height
+    // Waves round the middle make the outline wander, numbers drawn at every step make it ragged.
+    const waves = Array.from({ length: 9 }, (_value, k) => ({ size: between(random, 0, 0.32) / Math.sqrt(k + 1), phase: between(random, 0, 2 * Math.PI) }))
+    const teeth = Array.from({ length: 360 }, () => between(random, 0.94, 1.04))
+    const paper = between(random, 0.78, 0.9)
+    for (let py = Math.max(0, Math.floor(y - 2 * r)); py < Math.min(light.height, y + 2 * r); py++) {
+      for (let px = Math.max(0, Math.floor(x - 2 * r)); px < Math.min(light.width, x + 2 * r); px++) {
+        const angle = Math.atan2(py + 0.5 - y, px + 0.5 - x)
+        const reach = r * teeth[Math.floor(((angle + Math.PI) / (2 * Math.PI)) * 359.9)]! * (1 + waves.reduce((sum, { size, phase }, k) => sum + size * Math.sin((k + 1) * angle + phase), 0))
+        if (Math.hypot(px + 0.5 - x, py + 0.5 - y) > reach) continue
+        const value = paper * between(random, 0.97, 1.03)
+        for (const plane of light.channels) plane.data[py * light.width + px] = value
+      }
+    }
+  }
+}
+
 /** Folds: a crease pressed flat again, its emulsion gone along a nearly straight line and thinned beside it. */
 export function addFolds(light: Light, options: { count: number; width: number; seed: number }): TrueFlaw[] {
   const random = makeRandom(options.seed)

@@ -1,6 +1,6 @@
 import { beforeAll, describe, expect, it } from 'vitest'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'
-import { addBackscatter, addDust, addFolds, addHairs, addScratches, addSpecks, addTears, copyLight, type TrueFlaw } from './damage.js'
+import { addBackscatter, addDust, addFolds, addHairs, addLosses, addScratches, addSpecks, addTears, copyLight, type TrueFlaw } from './damage.js'
 import { demoFiles } from './load.js'
 import { cleanPylon, dustyPylon, pylonLight, shaftValve, stationPrint } from './pictures.js'
 import { between, betweenLogarithmically, expose, type Light } from './photograph.js'
@@ -120,6 +120,16 @@ describe('the damage', () => {
     expect(Math.max(...values)).toBeGreaterThan(0.5)
     expect(Math.min(...values)).toBeLessThan(0.15)
   })
+  it('of losses lays paper bare, a corner first', () => {
+    const light = even(500, 400, 0.2)
+    const copy = copyLight(light)
+    addLosses(copy, { count: 2, radius: [20, 30], seed: 4 })
+    const bare = changed(light, copy)
+    const corners = [0, light.width - 1, (light.height - 1) * light.width, light.width * light.height - 1]
+    expect(corners.filter((i) => bare[i] === 1)).toHaveLength(1)
+    expect(bare.reduce((sum, value) => sum + value, 0)).toBeGreaterThan(400)
+    copy.channels[0]!.data.forEach((value, i) => bare[i] && expect(value).toBeGreaterThan(0.7))
+  })
   it('of scratches, folds and tears is thin, and as wide as asked', () => {
     const scene = even(500, 400, 0.2)
     const share = (put: (copy: Light) => void) => {
@@ -190,7 +200,7 @@ describe('the demo pictures', () => {
     expect(new Set(print.flaws.map(({ kind }) => kind))).toEqual(new Set(['speck', 'scratch']))
   })
   it('are four files, two of them of 16 bits', () => {
-    expect(demoFiles(SIZE, SIZE).map(({ name }) => name)).toEqual(['pylon-7-west.jpg', 'pylon-7-west.tif', 'shaft-valve-3.jpg', 'lower-station.tif', 'pylon-4-noon.jpg', 'pylon-4-cable.jpg', 'pylon-5-north.jpg', 'pylon-5-sky.jpg', 'pylon-6-path.jpg', 'pylon-6-evening.jpg'])
+    expect(demoFiles(SIZE, SIZE).map(({ name }) => name)).toEqual(['pylon-7-west.jpg', 'pylon-7-west.tif', 'shaft-valve-3.jpg', 'lower-station.tif', 'torn-print.tif', 'pylon-4-noon.jpg', 'pylon-4-cable.jpg', 'pylon-5-north.jpg', 'pylon-5-sky.jpg', 'pylon-6-path.jpg', 'pylon-6-evening.jpg'])
   })
 })
 

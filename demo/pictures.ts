@@ -1,6 +1,6 @@
 import { fileURLToPath } from 'node:url'
 import type { Depth } from '@fennip/core/raster/raster.js'
-import { addBackscatter, addDust, addScratches, addSpecks, copyLight, type TrueFlaw } from './damage.js'
+import { addBackscatter, addDust, addFolds, addLosses, addScratches, addSpecks, addTears, copyLight, type TrueFlaw } from './damage.js'
 import { expose, lightOfRender, type Exposure, type Light, type Photograph } from './photograph.js'
 
 /** A made-up picture with the truth about its damage. */
@@ -17,6 +17,8 @@ export interface DemoSize {
 export const FRAME: DemoSize = { width: 6000, height: 4000 }
 /** A print of 8 x 5.3 inches scanned at 600 per inch. */
 export const PRINT: DemoSize = { width: 4800, height: 3200 }
+/** A smaller one, scanned at 300. */
+export const TORN: DemoSize = { width: 2400, height: 1600 }
 
 const scene = (name: string) => fileURLToPath(new URL(`./scenes/${name}.jpg`, import.meta.url))
 
@@ -63,16 +65,30 @@ export async function shaftValve(size: DemoSize = FRAME, seed = 3): Promise<Demo
 /** A print of the lower station scanned at 600 per inch: grain, lint and scratches. */
 export async function stationPrint(size: DemoSize = PRINT, seed = 5): Promise<DemoPicture> {
   const scale = scaleOf(size, PRINT)
-  const light = await lightOfRender(scene('station'), { ...size, channels: 1, softness: 1.2, detail: 0.12, seed: 13 })
-  const faded = {
-    ...light,
-    // Paper is never black nor quite white.
-    channels: light.channels.map((plane) => ({ ...plane, data: plane.data.map((value) => 0.03 + 0.78 * value) })),
-  }
+  const faded = await fadedStation(size)
   const damage = copyLight(faded)
   const flaws = [
     ...addSpecks(damage, { count: Math.round(220 * scale), radius: [1.2, Math.max(4, 9 * scale)], seed }),
     ...addScratches(damage, { count: Math.max(4, Math.round(26 * scale)), seed: seed + 1 }),
   ]
-  return { ...expose(faded, damage, { electrons: 1600, readNoise: 4, grainSize: 0.9, depth: 16, seed }), flaws }
+  return { ...expose(faded, damage, { ...PRINTED, seed }), flaws }
+}
+
+const PRINTED: Omit<Exposure, 'seed'> = { electrons: 1600, readNoise: 4, grainSize: 0.9, depth: 16 }
+
+/** Another print of it, from an album: torn in two places, a corner gone, creased. */
+export async function tornPrint(size: DemoSize = TORN, seed = 20): Promise<DemoPicture> {
+  const scale = scaleOf(size, TORN)
+  const faded = await fadedStation(size)
+  const damage = copyLight(faded)
+  const flaws = addFolds(damage, { count: 1, width: 5, seed })
+  addTears(damage, { count: 2, width: Math.max(8, 22 * scale), seed })
+  addLosses(damage, { count: 2, radius: [60 * scale, 170 * scale], seed: seed + 1 })
+  return { ...expose(faded, damage, { ...PRINTED, seed }), flaws }
+}
+
+async function fadedStation(size: DemoSize): Promise<Light> {
+  const light = await lightOfRender(scene('station'), { ...size, channels: 1, softness: 1.2, detail: 0.12, seed: 13 })
+  // Paper is never black nor quite white.
+  return { ...light, channels: light.channels.map((plane) => ({ ...plane, data: plane.data.map((value) => 0.03 + 0.78 * value) })) }
 }

@@ -1,10 +1,11 @@
 import { ln } from '../raster/exact-math.js'
-import type { Disc, Shape, Stroke } from '../shape/shape.js'
+import { distanceAt, type Disc, type Shape, type Stroke } from '../shape/shape.js'
 import { clipRegion, growRegion, type IntegerRaster, type PixelSource, type Plane, type Region } from '../raster/raster.js'
 import type { Transfer } from '../raster/transfer.js'
 import type { SearchKind } from '../treatment/schema.js'
 import { findCandidates, makeOctaves, type Candidate, type Octaves } from './candidates.js'
 import { flatPatches, grainBlocks, type BlockGrain } from './flat.js'
+import { findLosses, toneCells, type TileTone } from './losses.js'
 import { FIRST_EFFORT, fitDisc, type FittedDisc } from './fit-disc.js'
 import { dustJudge, judge, leastScore, speckJudge, type DiscJudge } from './judge.js'
 import { judgedLines, type LineKind } from './line-kinds.js'
@@ -17,7 +18,7 @@ export type DiscKind = 'dust' | 'speck'
 
 /** A flaw as a detector describes it. */
 export interface Find {
-  readonly kind: DiscKind | LineKind | 'flat'
+  readonly kind: DiscKind | LineKind | 'flat' | 'loss'
   readonly shape: Shape
   /** Mean difference over the deviation of a pixel; negative where the flaw is darker. */
   readonly contrast: number
@@ -40,6 +41,8 @@ export interface TileFinds {
   readonly pieces: readonly LinePiece[]
   /** Grain of its blocks, where flat patches are looked for: what is usual only the whole picture says. */
   readonly grain?: BlockGrain
+  /** Tone of its cells, where losses are looked for: they may lie over many tiles. */
+  readonly tone?: TileTone
 }
 
 type DiscFind = Find & { readonly kind: DiscKind; readonly shape: Disc }
@@ -93,13 +96,14 @@ export function findInTile(pixels: IntegerRaster, surroundings: Region, tile: Re
     discs,
     pieces: options.kinds.includes('line') ? linePieces(plane, surroundings, tile) : [],
     ...(options.kinds.includes('flat') ? { grain: grainBlocks(pixels, surroundings, tile) } : {}),
+    ...(options.kinds.includes('loss') ? { tone: toneCells(pixels, surroundings, tile) } : {}),
   }
 }
 
 /** False finds a megapixel that each kind may have. */
 function rateOf({ falseFinds, kinds }: FindOptions): number {
-  // Flat patches are told by the grain of the whole picture, not by a score.
-  return Math.max(1e-3, falseFinds) / REFERENCE_MEGAPIXELS / Math.max(1, kinds.filter((kind) => kind !== 'flat').length)
+  // Flat patches and losses are told by the whole picture, and few.
+  return Math.max(1e-3, falseFinds) / REFERENCE_MEGAPIXELS / Math.max(1, kinds.filter((kind) => kind !== 'flat' && kind !== 'loss').length)
 }
 
 const JUDGES: Record<DiscKind, DiscJudge> = { dust: dustJudge, speck: speckJudge }
@@ -204,8 +208,13 @@ export function gatherFinds(tiles: readonly TileFinds[], options: FindOptions, s
   for (const { shape } of lines) for (const [x, y] of closely(shape)) along.add({ type: 'disc', x, y, r: 0.5 * shape.width + 1 })
   const free = discs.filter(({ shape }) => !along.some(shape.x, shape.y, (other) => distanceOf(shape, other) < other.r))
   const flat = flatPatches(tiles.flatMap(({ grain }) => grain ?? []), size)
-  return [...free, ...lines, ...flat].sort((a, b) => b.weight - a.weight)
+  const losses = findLosses(tiles.flatMap(({ tone }) => tone ?? []), size)
+  // What lies in a loss is a piece of it.
+  const whole = [...free, ...lines].filter(({ shape }) => !losses.some((loss) => distanceAt(loss.shape, ...middleOf(shape)) < 0))
+  return [...whole, ...losses, ...flat].sort((a, b) => b.weight - a.weight)
 }
+
+const middleOf = (shape: Disc | Stroke): [number, number] => (shape.type === 'disc' ? [shape.x, shape.y] : shape.points[shape.points.length >> 1]!)
 
 function oncePerPlace(finds: readonly DiscFind[]): DiscFind[] {
   const sorted = [...finds].sort((a, b) => b.confidence * b.weight - a.confidence * a.weight || a.shape.y - b.shape.y || a.shape.x - b.shape.x)

@@ -83,7 +83,14 @@ export const lineJudge: Judge = {
   steepness: 1.67,
 }
 
-export function judge(by: Judge, features: readonly number[]): Judgement {
+/** Judge of losses and tears, on the features of `lossCandidates`; checked by bench/losses.ts. */
+export const lossJudge: Pick<Judge, 'weights' | 'even' | 'slope'> = {
+  weights: [-13.92, 3.895, -0.685, -0.117, 0.03, -1.022, -2.653, 4.302, 1.411, 0.374, 2.087, 8.891, 2.242],
+  even: -0.24,
+  slope: 1.86,
+}
+
+export function judge(by: Pick<Judge, 'weights' | 'even' | 'slope'>, features: readonly number[]): Judgement {
   const score = features.reduce((sum, value, i) => sum + value * by.weights[i]!, 0)
   return { score, confidence: 1 / (1 + exp(-by.slope * (score - by.even))) }
 }

@@ -6,15 +6,15 @@ const DUST_APERTURE = 10
 
 /**
  * What a picture is searched for when nobody says otherwise: a frame for dust, one taken with a wide aperture for specks
- * too, since then what is seen lies in front of the lens; a scan for lint and lines besides.
+ * too, since then what is seen lies in front of the lens; a scan for lint, lines and losses besides.
  */
 export function usualKinds(picture: { readonly kind: 'frame' | 'scan'; readonly aperture: number | null }): SearchKind[] {
-  if (picture.kind === 'scan') return ['dust', 'speck', 'line']
+  if (picture.kind === 'scan') return ['dust', 'speck', 'line', 'loss']
   return (picture.aperture ?? 0) >= DUST_APERTURE ? ['dust'] : ['dust', 'speck']
 }
 
 /** What is searched for to find flaws of a kind; null for what is marked by hand alone. */
 export function searchKindOf(kind: Flaw['kind']): SearchKind | null {
   if ((LINE_KINDS as readonly string[]).includes(kind)) return 'line'
-  return kind === 'dust' || kind === 'speck' || kind === 'flat' ? kind : null
+  return kind === 'dust' || kind === 'speck' || kind === 'loss' || kind === 'flat' ? kind : null
 }

@@ -32,10 +32,10 @@ describe('mending all', () => {
   for (let i = 0; i < 60000; i++) raster.data[i] = 120 + Math.round(6 * (random.uniform() + random.uniform() - 1))
   for (const x of [60, 150, 240]) for (let dy = -3; dy <= 3; dy++) for (let dx = -3; dx <= 3; dx++) raster.data[(100 + dy) * 300 + x + dx] = 230
   const transfer = makeTransfer({ type: 'srgb' }, 8)
-  it('leaves what may be a wire of the picture, and flat patches, to the restorer', () => {
+  it('leaves what may be a wire or a loss, and flat patches, to the restorer', () => {
     const wire = flaw('w', 0, 0, { kind: 'wire', shape: { type: 'stroke', points: [[10, 40], [290, 42]], width: 3 } })
     const flat = flaw('p', 0, 0, { kind: 'flat', shape: { type: 'outline', points: [[16, 128], [96, 128], [96, 176], [16, 176]] } })
-    const steps = mendAll({ ...raster, data: raster.data.slice() }, transfer, [flaw('a', 60.5, 100.5), wire, flat, flaw('b', 150.5, 100.5)], { id: ({ id }) => `m${id}` })
+    const steps = mendAll({ ...raster, data: raster.data.slice() }, transfer, [flaw('a', 60.5, 100.5), wire, { ...flat, id: 'l', kind: 'loss' }, flat, flaw('b', 150.5, 100.5)], { id: ({ id }) => `m${id}` })
     expect(steps.map((step) => step.flaw).sort()).toEqual(['a', 'b'])
   })
   it('lays each mend into the picture, and stops when it is told to', () => {

@@ -78,10 +78,10 @@ describe('the pace', () => {
 
 describe('what is searched for unasked', () => {
   it.each([
-    ['frame', 16, ['dust']], ['frame', 5.6, ['dust', 'speck']], ['frame', null, ['dust', 'speck']], ['scan', null, ['dust', 'speck', 'line']],
+    ['frame', 16, ['dust']], ['frame', 5.6, ['dust', 'speck']], ['frame', null, ['dust', 'speck']], ['scan', null, ['dust', 'speck', 'line', 'loss']],
   ] as const)('in a %s at f/%s', (kind, aperture, kinds) => expect(usualKinds({ kind, aperture })).toEqual(kinds))
 })
 
 describe('what is searched for to find a kind', () => {
-  it.each([['dust', 'dust'], ['speck', 'speck'], ['hair', 'line'], ['scratch', 'line'], ['fold', 'line'], ['wire', 'line'], ['flat', 'flat'], ['other', null]] as const)('%s: %s', (kind, sought) => expect(searchKindOf(kind)).toBe(sought))
+  it.each([['dust', 'dust'], ['speck', 'speck'], ['hair', 'line'], ['scratch', 'line'], ['fold', 'line'], ['wire', 'line'], ['loss', 'loss'], ['flat', 'flat'], ['other', null]] as const)('%s: %s', (kind, sought) => expect(searchKindOf(kind)).toBe(sought))
 })

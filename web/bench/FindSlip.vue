@@ -1,18 +1,22 @@
 <script setup lang="ts">
-import { ElCheckbox, ElSlider } from 'element-plus'
+import { ElCheckbox, ElCheckboxGroup, ElSlider } from 'element-plus'
 import { computed, ref } from 'vue'
 import { searchKindOf, usualKinds } from '@fennip/core/find/search-kinds.js'
+import type { SearchKind } from '@fennip/core/treatment/schema.js'
 import { looksLike } from '@fennip/core/find/likeness.js'
 import { useGroup } from '../store/group.js'
 import { useBench } from '../store/bench.js'
 
 const bench = useBench()
 const group = useGroup()
-const usual = usualKinds({ kind: bench.opened!.kind, aperture: bench.opened!.about.camera.aperture ?? null })
-const dust = ref(usual.includes('dust'))
-const specks = ref(usual.includes('speck'))
-const lines = ref(usual.includes('line'))
-const flat = ref(usual.includes('flat'))
+const KINDS: readonly { kind: SearchKind; words: string }[] = [
+  { kind: 'dust', words: 'Dust, soft and dark' },
+  { kind: 'speck', words: 'Specks, bright or dark' },
+  { kind: 'line', words: 'Hairs, scratches and folds' },
+  { kind: 'loss', words: 'Losses and tears, paper bare' },
+  { kind: 'flat', words: 'Flat patches without grain' },
+]
+const kinds = ref(usualKinds({ kind: bench.opened!.kind, aperture: bench.opened!.about.camera.aperture ?? null }))
 /** The one control, on a scale of steps that feel even. */
 const STEPS = [0.5, 1, 2, 3, 6, 12, 25, 60]
 const step = ref(3)
@@ -24,7 +28,6 @@ const searched = computed(() => {
   const [how, id] = where.value.split(':')
   return id ? { [how!]: id } : {}
 })
-const kinds = computed(() => [...(dust.value ? ['dust'] : []), ...(specks.value ? ['speck'] : []), ...(lines.value ? ['line'] : []), ...(flat.value ? ['flat'] : [])])
 /** With the selected one. */
 const alike = computed(() => (bench.selected ? bench.flaws.filter((flaw) => looksLike(bench.selected!, flaw)).length : 0))
 const canSearch = computed(() => bench.selected !== null && searchKindOf(bench.selected.kind) !== null)
@@ -33,12 +36,9 @@ const canSearch = computed(() => bench.selected !== null && searchKindOf(bench.s
 <template>
   <aside class="slip" aria-label="Find">
     <h2>Find</h2>
-    <div class="kinds">
-      <ElCheckbox v-model="dust" data-test="kind-dust">Dust, soft and dark</ElCheckbox>
-      <ElCheckbox v-model="specks" data-test="kind-speck">Specks, bright or dark</ElCheckbox>
-      <ElCheckbox v-model="lines" data-test="kind-line">Hairs, scratches and folds</ElCheckbox>
-      <ElCheckbox v-model="flat" data-test="kind-flat">Flat patches without grain</ElCheckbox>
-    </div>
+    <ElCheckboxGroup v-model="kinds" class="kinds" aria-label="What to search for">
+      <ElCheckbox v-for="{ kind, words } in KINDS" :key="kind" :value="kind" :data-test="`kind-${kind}`">{{ words }}</ElCheckbox>
+    </ElCheckboxGroup>
     <label>
       <span>False finds to look at <b>{{ rate }}</b></span>
       <ElSlider v-model="step" :min="0" :max="STEPS.length - 1" :show-tooltip="false" aria-label="False finds to look at" />

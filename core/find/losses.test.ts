@@ -1,0 +1,92 @@
+import { describe, expect, it } from 'vitest'
+import { makeRandom } from '../random.js'
+import { makeRaster, rasterSource, type IntegerRaster } from '../raster/raster.js'
+import { makeTransfer } from '../raster/transfer.js'
+import { insideOutline, type Outline } from '../shape/shape.js'
+import { findFlaws, type Find } from './find.js'
+import { TONE_CELL, toneCells } from './losses.js'
+
+const transfer = makeTransfer({ type: 'srgb' }, 8)
+const [width, height] = [640, 480]
+const whole = { x: 0, y: 0, width, height }
+
+/** How far a ragged line wanders from a straight one, in pixels; the same each time. */
+function raggedness(seed: number): (at: number) => number {
+  const random = makeRandom(seed)
+  const teeth = Array.from({ length: 400 }, () => 5 * (random.uniform() - 0.5))
+  const waves = Array.from({ length: 6 }, (_value, k) => ({ size: (7 * random.uniform()) / (k + 1), phase: 6.28 * random.uniform() }))
+  return (at) => teeth[Math.floor(at / 3) % 400]! + waves.reduce((sum, { size, phase }, k) => sum + size * Math.sin((at * (k + 1)) / 40 + phase), 0)
+}
+
+/** A hillside with a lit wall and a doorway, as a print; white paper where `bare` says so. */
+function print(bare: (x: number, y: number) => boolean = () => false): IntegerRaster {
+  const random = makeRandom(9)
+  const raster = makeRaster(width, height, 3, 8)
+  for (let y = 0; y < height; y++) {
+    for (let x = 0; x < width; x++) {
+      const wall = x > 380 && x < 560 && y > 180 && y < 330
+      const door = x > 440 && x < 480 && y > 250 && y < 330
+      const tone = bare(x, y) ? 238 : door ? 35 : wall ? 190 : 90 + 0.12 * y + 14 * Math.sin(x / 37) * Math.cos(y / 29)
+      for (let c = 0; c < 3; c++) raster.data[3 * (y * width + x) + c] = Math.round(tone - 2 * c + 5 * (random.uniform() + random.uniform() - 1))
+    }
+  }
+  return raster
+}
+
+const lossesIn = (raster: IntegerRaster): Find[] => findFlaws(rasterSource(raster), transfer, { kinds: ['loss'], falseFinds: 3 })
+
+/** Pixels in both over pixels in either. */
+function likeness(find: Find, bare: (x: number, y: number) => boolean): number {
+  let both = 0
+  let either = 0
+  insideOutline(find.shape as Outline, whole).forEach((inside, i) => {
+    const truth = bare(i % width, Math.floor(i / width))
+    if (truth && inside) both++
+    if (truth || inside) either++
+  })
+  return both / either
+}
+
+describe('losses', () => {
+  const [side, low] = [raggedness(3), raggedness(4)]
+  const tear = (x: number, y: number) => x < 300 && Math.abs(y - 120 - 0.2 * x - low(x)) < 9 * Math.min(1, (300 - x) / 60)
+  const corner = (x: number, y: number) => x + 0.8 * (height - y) < 110 + side(x + height - y) + low(x)
+
+  it('of a corner and along a tear are found with the outline that they have', () => {
+    const bare = (x: number, y: number) => tear(x, y) || corner(x, y)
+    const finds = lossesIn(print(bare))
+    expect(finds.map(({ kind }) => kind)).toEqual(['loss', 'loss'])
+    const best = [tear, corner].map((part) => Math.max(...finds.map((find) => likeness(find, part))))
+    for (const share of best) expect(share).toBeGreaterThan(0.8)
+    for (const find of finds) {
+      expect(find.confidence).toBeGreaterThan(0.5)
+      expect(find.contrast).toBeGreaterThan(0.3)
+    }
+  })
+  it('are not the lit wall and the doorway of a whole print', () => {
+    expect(lossesIn(print())).toEqual([])
+  })
+  it('take the specks that lie in them with them', () => {
+    const finds = findFlaws(rasterSource(print(corner)), transfer, { kinds: ['speck', 'loss'], falseFinds: 3 })
+    const loss = finds.find(({ kind }) => kind === 'loss')!
+    const inside = insideOutline(loss.shape as Outline, whole)
+    for (const { shape } of finds) if (shape.type === 'disc') expect(inside[Math.floor(shape.y) * width + Math.floor(shape.x)]).toBe(0)
+  })
+})
+
+describe('tone of cells', () => {
+  it('is the mean of their pixels, fewer along the edge, whichever part of the picture was read', () => {
+    const raster = print()
+    const odd = { ...makeRaster(10, 7, 1, 16), data: Uint16Array.from({ length: 70 }, (_value, i) => 900 * i) }
+    const { columns, tone } = toneCells(odd, { x: 0, y: 0, width: 10, height: 7 }, { x: 0, y: 0, width: 10, height: 7 })
+    expect([columns, tone.length]).toEqual([3, 6])
+    const corner = [48, 49, 58, 59, 68, 69].map((i) => 900 * i)
+    expect(tone[5]).toBeCloseTo(((corner.reduce((sum, value) => sum + value, 0) / 6) * 255) / 65535, 3)
+    const tile = { x: 320, y: 240, width: 64, height: 48 }
+    const part = toneCells(raster, whole, tile)
+    let sum = 0
+    for (let y = 0; y < TONE_CELL; y++) for (let x = 0; x < TONE_CELL; x++) for (let c = 0; c < 3; c++) sum += raster.data[3 * ((240 + y) * width + 320 + x) + c]!
+    expect(part.column).toBe(80)
+    expect(part.tone[0]).toBeCloseTo(sum / 48, 3)
+  })
+})

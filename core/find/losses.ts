@@ -1,0 +1,354 @@
+import { contours } from 'd3-contour'
+import { ln } from '../raster/exact-math.js'
+import { depthOf, maximumOf, overlaps, type IntegerRaster, type Region } from '../raster/raster.js'
+import { median } from '../raster/statistics.js'
+import { shapeBounds, type Outline } from '../shape/shape.js'
+import { judge, lossJudge } from './judge.js'
+
+/** Losses and tears: places where the picture's layer is gone and paper, or the bed of the scanner, lies bare. */
+
+/** Side of the cells whose mean tone is looked at, in pixels. */
+export const TONE_CELL = 4
+
+/** Mean tone of the cells of a tile, 0..255, row by row. */
+export interface TileTone {
+  /** Column and row of the first cell in the picture. */
+  readonly column: number
+  readonly row: number
+  readonly columns: number
+  readonly tone: Float32Array
+}
+
+/**
+ * Mean tone of every cell of a tile.
+ *
+ * @param pixels        The tile with its surroundings.
+ * @param surroundings  Where these pixels lie in the picture.
+ */
+export function toneCells(pixels: IntegerRaster, surroundings: Region, tile: Region): TileTone {
+  const columns = Math.ceil(tile.width / TONE_CELL)
+  const rows = Math.ceil(tile.height / TONE_CELL)
+  const tone = new Float32Array(columns * rows)
+  const { width, channels, data } = pixels
+  const scale = 255 / maximumOf(depthOf(pixels)) / channels
+  for (let row = 0; row < rows; row++) {
+    for (let column = 0; column < columns; column++) {
+      const right = Math.min(tile.width, (column + 1) * TONE_CELL)
+      const bottom = Math.min(tile.height, (row + 1) * TONE_CELL)
+      let sum = 0
+      for (let y = row * TONE_CELL; y < bottom; y++) {
+        const first = (y + tile.y - surroundings.y) * width + tile.x - surroundings.x
+        for (let k = (first + column * TONE_CELL) * channels; k < (first + right) * channels; k++) sum += data[k]!
+      }
+      tone[row * columns + column] = (sum * scale) / ((right - column * TONE_CELL) * (bottom - row * TONE_CELL))
+    }
+  }
+  return { column: tile.x / TONE_CELL, row: tile.y / TONE_CELL, columns, tone }
+}
+
+export interface LossFind {
+  readonly kind: 'loss'
+  readonly shape: Outline
+  readonly contrast: number
+  readonly weight: number
+  readonly confidence: number
+  readonly unrest: number
+}
+
+/** A region that may be a loss, and what it is judged by. */
+export interface LossCandidate {
+  readonly shape: Outline
+  readonly contrast: number
+  readonly weight: number
+  readonly features: readonly number[]
+}
+
+/** Tone of all cells of a picture, and the side of one in pixels. */
+interface Cells { readonly columns: number; readonly rows: number; readonly tone: Float32Array; readonly side: number }
+
+/** With more cells than this they are put together by fours: what is lost in a large scan is large. */
+const MOST_CELLS = 400000
+
+/** Confidence from which a candidate is shown. */
+const SHOWN = 0.5
+
+/**
+ * Losses and tears of a picture.
+ *
+ * @param tiles  Tone of all tiles, from `toneCells`.
+ * @param size   Of the picture, in pixels.
+ */
+export function findLosses(tiles: readonly TileTone[], size: { readonly width: number; readonly height: number }): LossFind[] {
+  const finds = lossCandidates(tiles, size).flatMap(({ shape, contrast, weight, features }): LossFind[] => {
+    const { confidence } = judge(lossJudge, features)
+    return confidence < SHOWN ? [] : [{ kind: 'loss', shape, contrast, weight, confidence, unrest: 1 }]
+  })
+  // Of regions that lie in one another the one that looks most like a loss stands for all.
+  const kept: LossFind[] = []
+  for (const find of finds.sort((a, b) => b.confidence - a.confidence || b.weight - a.weight)) {
+    if (!kept.some((other) => overlaps(shapeBounds(other.shape), shapeBounds(find.shape)) && (holds(other.shape.points, ...find.shape.points[0]!) || holds(find.shape.points, ...other.shape.points[0]!)))) kept.push(find)
+  }
+  return kept
+}
+
+/** Everything that stands out from its surroundings by one tone with an edge all round, bright and dark. */
+export function lossCandidates(tiles: readonly TileTone[], size: { readonly width: number; readonly height: number }): LossCandidate[] {
+  if (tiles.length === 0) return []
+  let bright = cellsOf(tiles, size)
+  while (bright.tone.length > MOST_CELLS) bright = halved(bright)
+  const dark = { ...bright, tone: bright.tone.map((value) => 255 - value) }
+  return [...candidatesAmong(bright, size, 1), ...candidatesAmong(dark, size, -1)]
+}
+
+function cellsOf(tiles: readonly TileTone[], size: { readonly width: number; readonly height: number }): Cells {
+  const columns = Math.ceil(size.width / TONE_CELL)
+  const rows = Math.ceil(size.height / TONE_CELL)
+  const tone = new Float32Array(columns * rows)
+  for (const tile of tiles) for (let i = 0; i < tile.tone.length; i += tile.columns) tone.set(tile.tone.subarray(i, i + tile.columns), (tile.row + i / tile.columns) * columns + tile.column)
+  return { columns, rows, tone, side: TONE_CELL }
+}
+
+/** Means of two by two; along the right and the lower edge of what there is. */
+function halved({ columns, rows, tone, side }: Cells): Cells {
+  const [width, height] = [(columns + 1) >> 1, (rows + 1) >> 1]
+  const means = new Float32Array(width * height)
+  for (let y = 0; y < height; y++) {
+    for (let x = 0; x < width; x++) {
+      const right = Math.min(columns - 1, 2 * x + 1)
+      const below = Math.min(rows - 1, 2 * y + 1)
+      means[y * width + x] = (tone[2 * y * columns + 2 * x]! + tone[2 * y * columns + right]! + tone[below * columns + 2 * x]! + tone[below * columns + right]!) / 4
+    }
+  }
+  return { columns: width, rows: height, tone: means, side: 2 * side }
+}
+
+function candidatesAmong(cells: Cells, size: { readonly width: number; readonly height: number }, sign: 1 | -1): LossCandidate[] {
+  const border = borderOf(cells)
+  const open = { ...cells, tone: cells.tone.map((value, i) => (border[i] ? -1 : value)) }
+  const sorted = Float32Array.from(open.tone).sort()
+  const own = new Uint8Array(open.tone.length)
+  return stableRegions(open, sorted).flatMap((region) => {
+    for (const i of region) own[i] = 1
+    const candidate = describe(open, border, region, own, sorted, size, sign)
+    for (const i of region) own[i] = 0
+    return candidate ? [candidate] : []
+  })
+}
+
+/** A line of cells along the edge belongs to the border of a print when so many of them have its tone. */
+const EVEN_SHARE = 0.8
+const EVEN_TONE = 12
+
+/** Cells of the white border of a print: rows and columns from the edge inward that are bright and even. */
+function borderOf({ columns, rows, tone }: Cells): Uint8Array {
+  const border = new Uint8Array(tone.length)
+  const sorted = Float32Array.from(tone).sort()
+  const bright = sorted[Math.floor(0.8 * sorted.length)]!
+  const even = (count: number, at: (k: number) => number): boolean => {
+    const line = Float32Array.from({ length: count }, (_value, k) => tone[at(k)]!).sort()
+    const middle = line[count >> 1]!
+    return middle >= bright && line.filter((value) => Math.abs(value - middle) < EVEN_TONE).length > EVEN_SHARE * count
+  }
+  const eat = (lines: number, count: number, at: (line: number, k: number) => number) => {
+    for (let line = 0; line < lines / 4 && even(count, (k) => at(line, k)); line++) for (let k = 0; k < count; k++) border[at(line, k)] = 1
+  }
+  eat(rows, columns, (line, k) => line * columns + k)
+  eat(rows, columns, (line, k) => (rows - 1 - line) * columns + k)
+  eat(columns, rows, (line, k) => k * columns + line)
+  eat(columns, rows, (line, k) => k * columns + columns - 1 - line)
+  return border
+}
+
+/** Cells that hang together. */
+type Cluster = Int32Array
+
+/** Steps of tone between the levels at which regions are told apart. */
+const STEP = 5
+/** A region is stable over so many steps when none of them makes it larger by more than this. */
+const LEAST_STEPS = 4
+const MOST_GROWTH = 1.3
+/** Least difference to what lies around, and how near in tone other places are counted as like it, of 255. */
+const LEAST_CONTRAST = 22
+const LONE_TONE = 12
+/** Smaller regions are specks; larger ones than this share of the picture are part of it. */
+const LEAST_CELLS = 14
+const LARGEST_SHARE = 0.2
+
+/**
+ * Regions brighter than all around them whose extent hardly depends on the level of tone they are cut at.
+ *
+ * Matas, Chum, Urban and Pajdla 2002, "Robust wide baseline stereo from maximally stable extremal regions".
+ */
+function stableRegions({ columns, rows, tone }: Cells, sorted: Float32Array): Cluster[] {
+  const found: Cluster[] = []
+  const lowest = sorted[Math.floor(0.4 * sorted.length)]!
+  const filled = new Int32Array(tone.length)
+  let before: { cells: Int32Array; since: number }[] = []
+  for (let level = 256 - STEP; ; level -= STEP) {
+    const over = level < lowest
+    const label = new Int32Array(tone.length).fill(-1)
+    const now: { cells: Int32Array; since: number }[] = []
+    for (let first = 0; !over && first < tone.length; first++) {
+      if (tone[first]! < level || label[first] !== -1) continue
+      let count = 1
+      filled[0] = first
+      label[first] = now.length
+      for (let k = 0; k < count; k++) {
+        const i = filled[k]!
+        const column = i % columns
+        for (let side = 0; side < 4; side++) {
+          if ((side === 0 && column === 0) || (side === 1 && column + 1 === columns)) continue
+          const next = i + (side === 0 ? -1 : side === 1 ? 1 : side === 2 ? -columns : columns)
+          if (next < 0 || next >= rows * columns || tone[next]! < level || label[next] !== -1) continue
+          label[next] = now.length
+          filled[count++] = next
+        }
+      }
+      now.push({ cells: filled.slice(0, count), since: level })
+    }
+    for (const region of before) {
+      const next = over ? undefined : now[label[region.cells[0]!]!]
+      if (next && next.cells.length <= MOST_GROWTH * region.cells.length) next.since = Math.max(next.since, region.since)
+      else if (region.since - level > LEAST_STEPS * STEP && region.cells.length >= LEAST_CELLS && region.cells.length < LARGEST_SHARE * tone.length) found.push(region.cells)
+    }
+    if (over) return found
+    before = now
+  }
+}
+
+/** How far from a contour, in cells, tone is compared. */
+const ASIDE = 1.5
+/** Points of a contour between the corners of the smoother line that its raggedness is told by. */
+const STRIDE = 6
+
+/** Outline a region half-way between its tone and that around, and measure what it is judged by. */
+function describe(cells: Cells, border: Uint8Array, region: Cluster, own: Uint8Array, sorted: Float32Array, size: { readonly width: number; readonly height: number }, sign: 1 | -1): LossCandidate | null {
+  const { columns, rows, tone, side } = cells
+  const xs = region.map((i) => i % columns)
+  const ys = region.map((i) => Math.floor(i / columns))
+  const margin = 4
+  const box = { left: Math.max(0, least(xs) - margin), right: Math.min(columns, most(xs) + margin + 1), top: Math.max(0, least(ys) - margin), bottom: Math.min(rows, most(ys) + margin + 1) }
+  const inside = median(Float32Array.from(region, (i) => tone[i]!))
+  const around = Float32Array.from(cellsAround(cells, border, region, own), (i) => tone[i]!)
+  if (around.length < 8) return null
+  const outside = median(around)
+  const contrast = inside - outside
+  if (contrast < LEAST_CONTRAST) return null
+  const outline = outlineAt(cells, border, box, (inside + outside) / 2, region)
+  if (!outline) return null
+  const { sharp, length, straight, ragged, atEdge } = alongContour(cells, border, outline, contrast)
+  const area = region.length
+  const lone = area / Math.max(area, sorted.length - firstAbove(sorted, inside - LONE_TONE))
+  const spread = median(Float32Array.from(region, (i) => Math.abs(tone[i]! - inside))) / contrast
+  const roughness = median(around.map((value) => Math.abs(value - outside))) / contrast
+  return {
+    shape: { type: 'outline', points: outline.map(([x, y]): [number, number] => [Math.min(size.width, x * side), Math.min(size.height, y * side)]) },
+    contrast: (sign * contrast) / 255,
+    weight: (contrast / 255) * Math.sqrt(area) * side,
+    features: [1, sharp, Math.min(1.6, length / straight), ln(area), ln(1e-3 + lone), Math.min(1, spread), Math.min(1, roughness), contrast / 255, atEdge > 0 ? 1 : 0, ln((length * length) / area), sign, inside / 255, ln(0.02 + ragged)],
+  }
+}
+
+/** Cells two to four away from a region, up, down, left or right of it. */
+function cellsAround({ columns, rows }: Cells, border: Uint8Array, region: Cluster, own: Uint8Array): number[] {
+  const around = new Set<number>()
+  for (const i of region) {
+    const x = i % columns
+    const y = Math.floor(i / columns)
+    for (const [dx, dy] of COMPASS) {
+      const [nx, ny] = [x + dx, y + dy]
+      if (nx < 0 || ny < 0 || nx >= columns || ny >= rows || own[ny * columns + nx]) continue
+      for (const reach of [2, 3, 4]) {
+        const [u, v] = [x + dx * reach, y + dy * reach]
+        const at = v * columns + u
+        if (u >= 0 && v >= 0 && u < columns && v < rows && !own[at] && !border[at]) around.add(at)
+      }
+    }
+  }
+  return [...around]
+}
+
+/** Index of the first of sorted values that is larger. */
+function firstAbove(sorted: Float32Array, value: number): number {
+  let [low, high] = [0, sorted.length]
+  while (low < high) {
+    const between = (low + high) >> 1
+    if (sorted[between]! > value) high = between
+    else low = between + 1
+  }
+  return low
+}
+
+const COMPASS = [[1, 0], [-1, 0], [0, 1], [0, -1]] as const
+const least = (values: Int32Array) => values.reduce((a, b) => Math.min(a, b))
+const most = (values: Int32Array) => values.reduce((a, b) => Math.max(a, b))
+
+/** The contour of a level that goes round the region, in cells; drawn between cells by linear interpolation. */
+function outlineAt({ columns, tone }: Cells, border: Uint8Array, box: { left: number; right: number; top: number; bottom: number }, level: number, region: Cluster): [number, number][] | null {
+  const width = box.right - box.left
+  const height = box.bottom - box.top
+  const part = new Float64Array(width * height)
+  for (let y = 0; y < height; y++) {
+    for (let x = 0; x < width; x++) {
+      const i = (y + box.top) * columns + x + box.left
+      part[y * width + x] = border[i] ? level - 1 : tone[i]!
+    }
+  }
+  const { coordinates } = contours().size([width, height]).contour(part as unknown as number[], level)
+  const seed = region.reduce((a, b) => (tone[b]! > tone[a]! ? b : a))
+  const [sx, sy] = [(seed % columns) - box.left + 0.5, Math.floor(seed / columns) - box.top + 0.5]
+  for (const [ring] of coordinates as [number, number][][][]) {
+    if (holds(ring!, sx, sy)) return ring!.slice(0, -1).map(([x, y]): [number, number] => [x + box.left, y + box.top])
+  }
+  return null
+}
+
+function holds(ring: readonly (readonly [number, number])[], x: number, y: number): boolean {
+  let inside = false
+  for (let i = 0, j = ring.length - 1; i < ring.length; j = i++) {
+    const [ax, ay] = ring[i]!
+    const [bx, by] = ring[j]!
+    if (ay > y !== by > y && x < ((bx - ax) * (y - ay)) / (by - ay) + ax) inside = !inside
+  }
+  return inside
+}
+
+/** How far a contour wanders from a smooth course at one of its points: the third difference across it, in cells. */
+function wanderAt(contour: readonly (readonly [number, number])[], k: number): number {
+  const at = (step: number) => contour[(k + step + contour.length) % contour.length]!
+  const [a, b, c, d] = [at(-3), at(-1), at(1), at(3)]
+  const [alongX, alongY] = [d[0] - a[0], d[1] - a[1]]
+  const chord = Math.sqrt(alongX * alongX + alongY * alongY)
+  const [x, y] = [d[0] - a[0] - 3 * (c[0] - b[0]), d[1] - a[1] - 3 * (c[1] - b[1])]
+  return chord > 0 ? Math.abs(x * alongY - y * alongX) / chord : 0
+}
+
+/** Share of a contour where the tone falls at once, its length and that of a smoother line, and the share along the picture's edge. */
+function alongContour({ columns, rows, tone }: Cells, border: Uint8Array, contour: readonly (readonly [number, number])[], contrast: number): { sharp: number; length: number; straight: number; ragged: number; atEdge: number } {
+  const at = (x: number, y: number) => tone[Math.max(0, Math.min(rows - 1, Math.floor(y))) * columns + Math.max(0, Math.min(columns - 1, Math.floor(x)))]!
+  const outer = (x: number, y: number) => x < 1 || y < 1 || x > columns - 1 || y > rows - 1 || COMPASS.some(([dx, dy]) => border[Math.min(rows - 1, Math.floor(y + dy)) * columns + Math.min(columns - 1, Math.floor(x + dx))])
+  let sharp = 0
+  let free = 0
+  let length = 0
+  let straight = 0
+  const wander: number[] = []
+  const n = contour.length
+  for (let k = 0; k < n; k++) {
+    const [ax, ay] = contour[k]!
+    const [bx, by] = contour[(k + 1) % n]!
+    const part = Math.sqrt((bx - ax) * (bx - ax) + (by - ay) * (by - ay))
+    if (outer(ax, ay)) continue
+    free++
+    length += part
+    if (part > 0) {
+      const [nx, ny] = [((by - ay) / part) * ASIDE, (-(bx - ax) / part) * ASIDE]
+      if (Math.abs(at(ax + nx, ay + ny) - at(ax - nx, ay - ny)) > 0.55 * contrast) sharp++
+    }
+    wander.push(wanderAt(contour, k))
+    if (k % STRIDE === 0) {
+      const [cx, cy] = contour[(k + STRIDE) % n]!
+      straight += Math.sqrt((cx - ax) * (cx - ax) + (cy - ay) * (cy - ay))
+    }
+  }
+  return { sharp: sharp / Math.max(1, free), length: Math.max(1, length), straight: Math.max(1, straight), ragged: median(Float32Array.from(wander)), atEdge: (n - free) / n }
+}
