@@ -85,9 +85,9 @@ export const lineJudge: Judge = {
 
 /** Judge of losses and tears, on the features of `lossCandidates`; checked by bench/losses.ts. */
 export const lossJudge: Pick<Judge, 'weights' | 'even' | 'slope'> = {
-  weights: [-13.92, 3.895, -0.685, -0.117, 0.03, -1.022, -2.653, 4.302, 1.411, 0.374, 2.087, 8.891, 2.242],
-  even: -0.24,
-  slope: 1.86,
+  weights: [-13.79, 3.918, -0.594, -0.153, 0.007, 0.285, -3.121, 4.111, 1.025, 0.387, 2.247, 9.016, 2.296],
+  even: -0.27,
+  slope: 1.87,
 }
 
 export function judge(by: Pick<Judge, 'weights' | 'even' | 'slope'>, features: readonly number[]): Judgement {

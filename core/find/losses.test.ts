@@ -60,7 +60,8 @@ describe('losses', () => {
     for (const share of best) expect(share).toBeGreaterThan(0.8)
     for (const find of finds) {
       expect(find.confidence).toBeGreaterThan(0.5)
-      expect(find.contrast).toBeGreaterThan(0.3)
+      // White on grey with a deviation of about 1.4 a channel stands out far.
+      expect(find.contrast).toBeGreaterThan(2)
     }
   })
   it('are not the lit wall and the doorway of a whole print', () => {

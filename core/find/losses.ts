@@ -1,7 +1,7 @@
 import { contours } from 'd3-contour'
 import { ln } from '../raster/exact-math.js'
 import { depthOf, maximumOf, overlaps, type IntegerRaster, type Region } from '../raster/raster.js'
-import { median } from '../raster/statistics.js'
+import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
 import { shapeBounds, type Outline } from '../shape/shape.js'
 import { judge, lossJudge } from './judge.js'
 
@@ -70,7 +70,7 @@ interface Cells { readonly columns: number; readonly rows: number; readonly tone
 const MOST_CELLS = 400000
 
 /** Confidence from which a candidate is shown. */
-const SHOWN = 0.5
+const SHOWN = 0.2
 
 /**
  * Losses and tears of a picture.
@@ -163,15 +163,15 @@ function borderOf({ columns, rows, tone }: Cells): Uint8Array {
 type Cluster = Int32Array
 
 /** Steps of tone between the levels at which regions are told apart. */
-const STEP = 5
+const STEP = 4
 /** A region is stable over so many steps when none of them makes it larger by more than this. */
-const LEAST_STEPS = 4
+const LEAST_STEPS = 3
 const MOST_GROWTH = 1.3
 /** Least difference to what lies around, and how near in tone other places are counted as like it, of 255. */
-const LEAST_CONTRAST = 22
+const LEAST_CONTRAST = 18
 const LONE_TONE = 12
 /** Smaller regions are specks; larger ones than this share of the picture are part of it. */
-const LEAST_CELLS = 14
+const LEAST_CELLS = 30
 const LARGEST_SHARE = 0.2
 
 /**
@@ -240,11 +240,12 @@ function describe(cells: Cells, border: Uint8Array, region: Cluster, own: Uint8A
   const area = region.length
   const lone = area / Math.max(area, sorted.length - firstAbove(sorted, inside - LONE_TONE))
   const spread = median(Float32Array.from(region, (i) => Math.abs(tone[i]! - inside))) / contrast
-  const roughness = median(around.map((value) => Math.abs(value - outside))) / contrast
+  const deviation = median(around.map((value) => Math.abs(value - outside)))
+  const roughness = deviation / contrast
   return {
     shape: { type: 'outline', points: outline.map(([x, y]): [number, number] => [Math.min(size.width, x * side), Math.min(size.height, y * side)]) },
-    contrast: (sign * contrast) / 255,
-    weight: (contrast / 255) * Math.sqrt(area) * side,
+    contrast: (sign * contrast) / (side * Math.max(0.2, DEVIATION_PER_MAD * deviation)),
+    weight: (contrast / Math.max(0.2, DEVIATION_PER_MAD * deviation)) * Math.sqrt(area),
     features: [1, sharp, Math.min(1.6, length / straight), ln(area), ln(1e-3 + lone), Math.min(1, spread), Math.min(1, roughness), contrast / 255, atEdge > 0 ? 1 : 0, ln((length * length) / area), sign, inside / 255, ln(0.02 + ragged)],
   }
 }

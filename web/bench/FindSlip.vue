@@ -13,7 +13,7 @@ const KINDS: readonly { kind: SearchKind; words: string }[] = [
   { kind: 'dust', words: 'Dust, soft and dark' },
   { kind: 'speck', words: 'Specks, bright or dark' },
   { kind: 'line', words: 'Hairs, scratches and folds' },
-  { kind: 'loss', words: 'Losses and tears, paper bare' },
+  { kind: 'loss', words: 'Losses and tears' },
   { kind: 'flat', words: 'Flat patches without grain' },
 ]
 const kinds = ref(usualKinds({ kind: bench.opened!.kind, aperture: bench.opened!.about.camera.aperture ?? null }))
