@@ -2,7 +2,7 @@ import { contours } from 'd3-contour'
 import { ln } from '../raster/exact-math.js'
 import { depthOf, maximumOf, overlaps, type IntegerRaster, type Region } from '../raster/raster.js'
 import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
-import { shapeBounds, type Outline } from '../shape/shape.js'
+import { distanceAt, shapeBounds, type Outline } from '../shape/shape.js'
 import { judge, lossJudge } from './judge.js'
 
 /** Losses and tears: places where the picture's layer is gone and paper, or the bed of the scanner, lies bare. */
@@ -86,7 +86,7 @@ export function findLosses(tiles: readonly TileTone[], size: { readonly width: n
   // Of regions that lie in one another the one that looks most like a loss stands for all.
   const kept: LossFind[] = []
   for (const find of finds.sort((a, b) => b.confidence - a.confidence || b.weight - a.weight)) {
-    if (!kept.some((other) => overlaps(shapeBounds(other.shape), shapeBounds(find.shape)) && (holds(other.shape.points, ...find.shape.points[0]!) || holds(find.shape.points, ...other.shape.points[0]!)))) kept.push(find)
+    if (!kept.some((other) => overlaps(shapeBounds(other.shape), shapeBounds(find.shape)) && (distanceAt(other.shape, ...find.shape.points[0]!) < 0 || distanceAt(find.shape, ...other.shape.points[0]!) < 0))) kept.push(find)
   }
   return kept
 }
@@ -299,19 +299,9 @@ function outlineAt({ columns, tone }: Cells, border: Uint8Array, box: { left: nu
   const seed = region.reduce((a, b) => (tone[b]! > tone[a]! ? b : a))
   const [sx, sy] = [(seed % columns) - box.left + 0.5, Math.floor(seed / columns) - box.top + 0.5]
   for (const [ring] of coordinates as [number, number][][][]) {
-    if (holds(ring!, sx, sy)) return ring!.slice(0, -1).map(([x, y]): [number, number] => [x + box.left, y + box.top])
+    if (distanceAt({ type: 'outline', points: ring! }, sx, sy) < 0) return ring!.slice(0, -1).map(([x, y]): [number, number] => [x + box.left, y + box.top])
   }
   return null
-}
-
-function holds(ring: readonly (readonly [number, number])[], x: number, y: number): boolean {
-  let inside = false
-  for (let i = 0, j = ring.length - 1; i < ring.length; j = i++) {
-    const [ax, ay] = ring[i]!
-    const [bx, by] = ring[j]!
-    if (ay > y !== by > y && x < ((bx - ax) * (y - ay)) / (by - ay) + ax) inside = !inside
-  }
-  return inside
 }
 
 /** How far a contour wanders from a smooth course at one of its points: the third difference across it, in cells. */
