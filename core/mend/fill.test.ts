@@ -14,6 +14,7 @@ import type { Flaw } from '../treatment/schema.js'
 import { chooseMend } from './choose.js'
 import { BARRED, bridgeGaps, FILL, KNOWN } from './fill-bridge.js'
 import { fillPatches } from './fill-patches.js'
+import { fillWaves } from './fill-waves.js'
 import { fill } from './fill.js'
 import { carryOut } from './methods.js'
 
@@ -151,6 +152,23 @@ describe('a fill', () => {
     }
     expect(deviation(true) / deviation(false)).toBeGreaterThan(0.85)
     expect(deviation(true) / deviation(false)).toBeLessThan(1.15)
+  })
+  it.each([0, 0.7, 1, 1.4])('keeps the grain of a print, %d px coarse, to within a fifth', (coarseness) => {
+    const side = 160
+    const random = makeRandom(4)
+    const white = Float32Array.from({ length: side * side }, () => random.uniform() + random.uniform() + random.uniform() - 1.5)
+    const grain = coarseness > 0 ? gaussianBlur({ width: side, height: side, data: white }, coarseness).data : white
+    const plane = Float32Array.from(grain, (value) => 0.5 + 0.05 * value)
+    const role = Uint8Array.from(plane, (_value, i) => (Math.hypot((i % side) - 80, Math.floor(i / side) - 80) < 14 ? FILL : KNOWN))
+    const deviation = () => {
+      const smooth = gaussianBlur({ width: side, height: side, data: plane }, 1.5).data
+      const inside = [...plane].map((value, i) => value - smooth[i]!).filter((_value, i) => role[i] === FILL)
+      return Math.sqrt(inside.reduce((sum, value) => sum + value * value, 0) / inside.length)
+    }
+    const before = deviation()
+    fillWaves({ width: side, height: side, channels: [plane], role }, 3)
+    expect(deviation() / before).toBeGreaterThan(0.8)
+    expect(deviation() / before).toBeLessThan(1.2)
   })
   it('changes nothing beside the shape, is the same each time, and another seed lays other grain', () => {
     for (const depth of [8, 16] as const) {

@@ -103,19 +103,32 @@ function layOnPlane(plane: Float32Array, { width, height }: FillProblem, lenders
   const sources = Int32Array.from(lenders.flatMap(({ gaps, shift }) => gaps.map((i) => i + shift)))
   const own = fineDetail(gaps, plane, width, height, GRAIN)
   const whole = fineDetail(sources, plane, width, height, GRAIN)
+  const there = deviationOf(own)
+  const wanted = deviationOf(whole)
+  if (!(wanted > there)) return
+  const missing = FULL * Math.sqrt(wanted * wanted - there * there)
   let lent = whole
+  let offered = wanted
+  // Coarse grain keeps some of its tone: without that too little of it would be left.
   for (let pass = 0; pass < PASSES; pass++) {
     gaps.forEach((i, k) => (scratch[i] = lent[k]!))
-    lent = fineDetail(gaps, scratch, width, height, FINE)
+    const finer = fineDetail(gaps, scratch, width, height, FINE)
+    const left = deviationOf(finer)
+    if (missing > STRONGEST * left) break
+    lent = finer
+    offered = left
   }
   for (const i of gaps) scratch[i] = 0
-  const [there, wanted, offered] = [own, whole, lent].map((values) => DEVIATION_PER_MAD * median(values.map((value) => Math.abs(value)))) as [number, number, number]
-  if (!(wanted > there) || !(offered > 0)) return
-  const strength = Math.min(STRONGEST, (FULL * Math.sqrt(wanted * wanted - there * there)) / offered)
+  const strength = Math.min(STRONGEST, missing / offered)
   const furthest = FURTHEST * offered
   gaps.forEach((i, k) => {
     plane[i] = Math.max(0, Math.min(1, plane[i]! + strength * Math.max(-furthest, Math.min(furthest, lent[k]!))))
   })
+}
+
+/** Robust deviation of values about 0. */
+function deviationOf(values: Float32Array): number {
+  return DEVIATION_PER_MAD * median(values.map((value) => Math.abs(value)))
 }
 
 /** What a Gaussian takes away, at a few places only: beyond the edge the edge pixel is repeated. */
