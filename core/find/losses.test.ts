@@ -67,6 +67,13 @@ describe('losses', () => {
   it('are not the lit wall and the doorway of a whole print', () => {
     expect(lossesIn(print())).toEqual([])
   })
+  it('are told from the white border of a print, and found where they reach it', () => {
+    const border = (x: number, y: number) => x < 24 || y < 24 || x >= width - 24 || y >= height - 24
+    expect(lossesIn(print(border))).toEqual([])
+    const finds = lossesIn(print((x, y) => border(x, y) || tear(x, y)))
+    expect(finds).toHaveLength(1)
+    expect(likeness(finds[0]!, (x, y) => tear(x, y) && !border(x, y))).toBeGreaterThan(0.8)
+  })
   it('take the specks that lie in them with them', () => {
     const finds = findFlaws(rasterSource(print(corner)), transfer, { kinds: ['speck', 'loss'], falseFinds: 3 })
     const loss = finds.find(({ kind }) => kind === 'loss')!

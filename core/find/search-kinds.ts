@@ -1,4 +1,4 @@
-import type { Flaw, SearchKind } from '../treatment/schema.js'
+import { SEARCH_KINDS, type Flaw, type SearchKind } from '../treatment/schema.js'
 import { LINE_KINDS } from './line-kinds.js'
 
 /** From this aperture on, dust on a sensor casts shadows that are seen (common practice). */
@@ -16,5 +16,5 @@ export function usualKinds(picture: { readonly kind: 'frame' | 'scan'; readonly 
 /** What is searched for to find flaws of a kind; null for what is marked by hand alone. */
 export function searchKindOf(kind: Flaw['kind']): SearchKind | null {
   if ((LINE_KINDS as readonly string[]).includes(kind)) return 'line'
-  return kind === 'dust' || kind === 'speck' || kind === 'loss' || kind === 'flat' ? kind : null
+  return SEARCH_KINDS.find((sought) => sought === kind) ?? null
 }

@@ -11,7 +11,7 @@ import { makeTransfer } from '../raster/transfer.js'
 import { layOver } from '../render/patch.js'
 import { coverage, distanceOutside, type Outline, type Shape, type Stroke } from '../shape/shape.js'
 import type { Flaw } from '../treatment/schema.js'
-import { chooseMend } from './choose.js'
+import { chooseAndMend, chooseMend } from './choose.js'
 import { BARRED, bridgeGaps, FILL, KNOWN } from './fill-bridge.js'
 import { fillPatches } from './fill-patches.js'
 import { fillWaves } from './fill-waves.js'
@@ -293,6 +293,13 @@ describe('the choice', () => {
     expect(step.method).toBe('heal')
     expect(step.reason).toBe('Healed, because no shadow can lie under it.')
     expect(chooseMend({ picture: rasterSource(picture(texture, 3)), transfer, flaw, openFlaws: [], id: 'm', method: 'heal' }).reason).toBe('Healed from the place that matches best.')
+  })
+  it.each(['lift', 'heal', 'fill'] as const)('comes with the pixels that its step makes: %s', (method) => {
+    const { damaged } = scratched(picture(texture, 3), { type: 'disc', x: 80, y: 60, r: 8 })
+    const source = rasterSource(damaged)
+    const { step, mended } = chooseAndMend({ picture: source, transfer, flaw: { ...flaw, kind: 'dust', shape: { type: 'disc', x: 80, y: 60, r: 8 } }, openFlaws: [], id: 'm', method })
+    expect(mended).toEqual(carryOut(source, transfer, step))
+    expect(mended.touched.some((value) => value === 1)).toBe(true)
   })
   it('another one is another seed', () => {
     const clean = picture(texture, 3)

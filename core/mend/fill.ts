@@ -34,10 +34,13 @@ export const THIN_FILLS = {
   2: { widest: 20, fill: fillWaves },
 } satisfies Record<number, ThinFill>
 
+/** Half the width up to which the nearest surroundings are enough: the same for all versions, since patches depend on it. */
+const NARROW = 10
+
 /** How far beyond its outline a fill of a shape looks, in pixels. */
 export function fillReach(shape: Shape): number {
   const thickness = shapeThickness(shape)
-  return thickness <= 10 ? 34 : Math.round(Math.min(220, 30 + 2.5 * thickness))
+  return thickness <= NARROW ? 34 : Math.round(Math.min(220, 30 + 2.5 * thickness))
 }
 
 /**
