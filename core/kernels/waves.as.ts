@@ -1,23 +1,159 @@
-// The inner loop of frequency-selective extrapolation (core/mend/fill-waves.ts), in AssemblyScript, four numbers at a
+// Frequency-selective extrapolation of one window (core/mend/fill-waves.ts), in AssemblyScript, two or four numbers at a
 // time; compiled by scripts/generate.ts. Addresses are in bytes. core/kernels/waves.ts is the only caller.
 
 // @ts-nocheck: the compiler of this file is AssemblyScript's.
 
 /**
- * Choose waves one after another: the one with the most energy in what is left, taken away, and again.
+ * Continue a window by a sparse sum of waves.
  *
- * @param side      Of the window, a power of two.
+ * @param side      Of the window, a power of two of at least 8.
  * @param stride    Numbers in a row of a half spectrum: side / 2 + 1, filled up to a multiple of four.
- * @param weights   Spectrum of the weights, repeated once in both directions: 2 side x 2 side, real plane, imaginary plane.
- * @param left      Half spectra of what is left: channel after channel, real plane, imaginary plane; changed in place.
+ * @param planes    Weighted values, channel after channel, then the weights, then a plane of anything if these are an odd
+ *                  number: side x side doubles each; two at a time are real and imaginary part of one. Spoilt.
+ * @param spare     Room for two such planes.
+ * @param turns     Cosines, then sines of a whole turn in `side` steps, as doubles.
+ * @param reversed  In which order a transform takes its numbers, as integers.
+ * @param spectrum  Room for the spectrum of the weights, repeated once in both directions: 2 side x 2 side, real plane,
+ *                  imaginary plane.
+ * @param left      Room for the half spectra of what is left: channel after channel, real plane, imaginary plane.
  * @param prior     How likely a wave of each frequency is, 0 in the columns that fill up a row.
  * @param most      Waves at most.
- * @param share     Of a wave's energy that is taken at once, over the sum of the weights.
+ * @param share     Of a wave that is taken at once.
  * @param least     No wave below this share of the first one's energy.
- * @param into      Column and row of each wave as integers, then real and imaginary part for each channel.
+ * @param waves     Room for column and row of each wave as integers, then real and imaginary part for each channel.
+ * @param places    Where the sum is read: y x side + x, as integers.
+ * @param count     Of the places.
+ * @param into      Room for the sums as doubles, place after place, channel after channel.
+ */
+export function continueWindow(side: i32, stride: i32, channels: i32, planes: usize, spare: usize, turns: usize, reversed: usize, spectrum: usize, left: usize, prior: usize, most: i32, share: f64, least: f32, waves: usize, places: usize, count: i32, into: usize): void {
+  const size = <usize>(side * side) << 3
+  for (let k = 0; k <= channels; k += 2) transformSquare(side, planes + <usize>k * size, planes + <usize>(k + 1) * size, spare, spare + size, turns, reversed)
+  for (let c = 0; c < channels; c++) halfSpectrum(side, stride, planes + <usize>(c & ~1) * size, (c & 1) == 1, left + (<usize>(2 * c * side * stride) << 2))
+  const pair = planes + <usize>(channels & ~1) * size
+  const total = doubledSpectrum(side, pair, (channels & 1) == 1, spectrum)
+  const chosen = chooseWaves(side, stride, channels, spectrum, left, prior, most, <f32>(share / total), least, waves)
+  readWaves(side, channels, turns, waves, chosen, places, count, into)
+}
+
+/** Discrete Fourier transform of a square of doubles, rows first: core/raster/fourier.ts to the last digit. */
+function transformSquare(side: i32, real: usize, imaginary: usize, spareReal: usize, spareImaginary: usize, turns: usize, reversed: usize): void {
+  transpose(side, real, spareReal)
+  transpose(side, imaginary, spareImaginary)
+  transformColumns(side, spareReal, spareImaginary, turns, reversed)
+  transpose(side, spareReal, real)
+  transpose(side, spareImaginary, imaginary)
+  transformColumns(side, real, imaginary, turns, reversed)
+}
+
+function transpose(side: i32, from: usize, to: usize): void {
+  const row = <usize>side << 3
+  for (let y = 0; y < side; y++) for (let x = 0; x < side; x++) f64.store(to + <usize>x * row + (<usize>y << 3), f64.load(from + <usize>y * row + (<usize>x << 3)))
+}
+
+function transformColumns(side: i32, real: usize, imaginary: usize, turns: usize, reversed: usize): void {
+  const row = <usize>side << 3
+  for (let y = 0; y < side; y++) {
+    const other = load<i32>(reversed + (<usize>y << 2))
+    if (other <= y) continue
+    swapRows(real + <usize>y * row, real + <usize>other * row, row)
+    swapRows(imaginary + <usize>y * row, imaginary + <usize>other * row, row)
+  }
+  for (let half = 1; half < side; half *= 2) {
+    const turn = side / (2 * half)
+    for (let k = 0; k < half; k++) {
+      const c = v128.load64_splat(turns + (<usize>(k * turn) << 3))
+      const s = v128.load64_splat(turns + (<usize>(side + k * turn) << 3))
+      for (let y = k; y < side; y += 2 * half) {
+        const above = <usize>y * row
+        const below = above + <usize>half * row
+        for (let x: usize = 0; x < row; x += 16) {
+          const ar = v128.load(real + above + x)
+          const ai = v128.load(imaginary + above + x)
+          const br = v128.load(real + below + x)
+          const bi = v128.load(imaginary + below + x)
+          const turnedReal = f64x2.add(f64x2.mul(br, c), f64x2.mul(bi, s))
+          const turnedImaginary = f64x2.sub(f64x2.mul(bi, c), f64x2.mul(br, s))
+          v128.store(real + below + x, f64x2.sub(ar, turnedReal))
+          v128.store(imaginary + below + x, f64x2.sub(ai, turnedImaginary))
+          v128.store(real + above + x, f64x2.add(ar, turnedReal))
+          v128.store(imaginary + above + x, f64x2.add(ai, turnedImaginary))
+        }
+      }
+    }
+  }
+}
+
+function swapRows(a: usize, b: usize, bytes: usize): void {
+  for (let x: usize = 0; x < bytes; x += 16) {
+    const one = v128.load(a + x)
+    v128.store(a + x, v128.load(b + x))
+    v128.store(b + x, one)
+  }
+}
+
+/** The spectrum of a real plane is its own mirror image, which tells apart two that were transformed as one. */
+@inline function realOf(pair: usize, size: usize, second: bool, i: usize, j: usize): f64 {
+  return second ? (f64.load(pair + size + i) + f64.load(pair + size + j)) / 2 : (f64.load(pair + i) + f64.load(pair + j)) / 2
+}
+
+@inline function imaginaryOf(pair: usize, size: usize, second: bool, i: usize, j: usize): f64 {
+  return second ? (f64.load(pair + j) - f64.load(pair + i)) / 2 : (f64.load(pair + size + i) - f64.load(pair + size + j)) / 2
+}
+
+/** Half the spectrum of one plane of a pair: real plane, imaginary plane. */
+function halfSpectrum(side: i32, stride: i32, pair: usize, second: bool, into: usize): void {
+  const size = <usize>(side * side) << 3
+  const plane = <usize>(side * stride) << 2
+  for (let y = 0; y < side; y++) {
+    const mirroredRow = ((side - y) & (side - 1)) * side
+    for (let x = 0; x <= side / 2; x++) {
+      const i = <usize>(y * side + x) << 3
+      const j = <usize>(mirroredRow + ((side - x) & (side - 1))) << 3
+      const to = into + (<usize>(y * stride + x) << 2)
+      f32.store(to, <f32>realOf(pair, size, second, i, j))
+      f32.store(to + plane, <f32>imaginaryOf(pair, size, second, i, j))
+    }
+    for (let x = side / 2 + 1; x < stride; x++) {
+      const to = into + (<usize>(y * stride + x) << 2)
+      f32.store(to, 0)
+      f32.store(to + plane, 0)
+    }
+  }
+}
+
+/** All of the spectrum of one plane of a pair, four times over. @returns The sum of the plane. */
+function doubledSpectrum(side: i32, pair: usize, second: bool, into: usize): f64 {
+  const size = <usize>(side * side) << 3
+  const row = <usize>side << 3
+  const imaginaryInto = into + <usize>side * (row << 1)
+  for (let y = 0; y < side; y++) {
+    const mirroredRow = ((side - y) & (side - 1)) * side
+    for (let x = 0; x < side; x++) {
+      const i = <usize>(y * side + x) << 3
+      const j = <usize>(mirroredRow + ((side - x) & (side - 1))) << 3
+      const at = <usize>y * row + (<usize>x << 2)
+      const real = <f32>realOf(pair, size, second, i, j)
+      const imaginary = <f32>imaginaryOf(pair, size, second, i, j)
+      f32.store(into + at, real)
+      f32.store(into + at + (row >> 1), real)
+      f32.store(imaginaryInto + at, imaginary)
+      f32.store(imaginaryInto + at + (row >> 1), imaginary)
+    }
+  }
+  memory.copy(into + <usize>side * row, into, <usize>side * row)
+  memory.copy(imaginaryInto + <usize>side * row, imaginaryInto, <usize>side * row)
+  return realOf(pair, size, second, 0, 0)
+}
+
+/**
+ * Choose waves one after another: the one with the most energy in what is left, taken away, and again.
+ *
+ * @param weights   Their spectrum, repeated once in both directions.
+ * @param left      Half spectra of what is left; changed in place.
+ * @param share     Of a wave that is taken at once, over the sum of the weights.
  * @returns How many waves were chosen.
  */
-export function chooseWaves(side: i32, stride: i32, channels: i32, weights: usize, left: usize, prior: usize, most: i32, share: f32, least: f32, into: usize): i32 {
+function chooseWaves(side: i32, stride: i32, channels: i32, weights: usize, left: usize, prior: usize, most: i32, share: f32, least: f32, into: usize): i32 {
   const plane = <usize>(side * stride) << 2
   const double = 2 * side
   const imaginaryWeights = weights + (<usize>(double * double) << 2)
@@ -56,6 +192,16 @@ export function chooseWaves(side: i32, stride: i32, channels: i32, weights: usiz
       f32.store(wave + (<usize>(2 + 2 * c) << 2), f32.load(here) * share * (own ? 0.5 : 1))
       f32.store(wave + (<usize>(3 + 2 * c) << 2), own ? 0 : f32.load(here + plane) * share)
     }
+    // Four channels at most; those that there are not stay unread.
+    const parts = wave + 8
+    const real0 = v128.load32_splat(parts)
+    const imaginary0 = v128.load32_splat(parts, 4)
+    const real1 = v128.load32_splat(parts, 8)
+    const imaginary1 = v128.load32_splat(parts, 12)
+    const real2 = v128.load32_splat(parts, 16)
+    const imaginary2 = v128.load32_splat(parts, 20)
+    const real3 = v128.load32_splat(parts, 24)
+    const imaginary3 = v128.load32_splat(parts, 28)
     let bests = f32x4.splat(0)
     let places = i32x4.splat(-1)
     for (let y = 0; y < side; y++) {
@@ -71,17 +217,11 @@ export function chooseWaves(side: i32, stride: i32, channels: i32, weights: usiz
         const sumImaginary = f32x4.add(ai, bi)
         const differenceReal = f32x4.sub(ar, br)
         const differenceImaginary = f32x4.sub(bi, ai)
-        let energy = f32x4.splat(0)
-        for (let c = 0; c < channels; c++) {
-          const cr = v128.load32_splat(wave + (<usize>(2 + 2 * c) << 2))
-          const ci = v128.load32_splat(wave + (<usize>(3 + 2 * c) << 2))
-          const here = left + <usize>(2 * c) * plane + row + x
-          const real = f32x4.sub(v128.load(here), f32x4.add(f32x4.mul(cr, sumReal), f32x4.mul(ci, differenceImaginary)))
-          const imaginary = f32x4.sub(v128.load(here + plane), f32x4.add(f32x4.mul(cr, sumImaginary), f32x4.mul(ci, differenceReal)))
-          v128.store(here, real)
-          v128.store(here + plane, imaginary)
-          energy = f32x4.add(energy, f32x4.add(f32x4.mul(real, real), f32x4.mul(imaginary, imaginary)))
-        }
+        const here = left + row + x
+        let energy = takeAway(here, plane, real0, imaginary0, sumReal, sumImaginary, differenceReal, differenceImaginary)
+        if (channels > 1) energy = f32x4.add(energy, takeAway(here + 2 * plane, plane, real1, imaginary1, sumReal, sumImaginary, differenceReal, differenceImaginary))
+        if (channels > 2) energy = f32x4.add(energy, takeAway(here + 4 * plane, plane, real2, imaginary2, sumReal, sumImaginary, differenceReal, differenceImaginary))
+        if (channels > 3) energy = f32x4.add(energy, takeAway(here + 6 * plane, plane, real3, imaginary3, sumReal, sumImaginary, differenceReal, differenceImaginary))
         energy = f32x4.mul(energy, v128.load(prior + row + x))
         const more = f32x4.gt(energy, bests)
         bests = v128.bitselect(energy, bests, more)
@@ -101,4 +241,37 @@ export function chooseWaves(side: i32, stride: i32, channels: i32, weights: usiz
     chosen++
   }
   return chosen
+}
+
+/** Take a wave, seen through the weights, from four numbers of one channel. @returns The energy that is left of them. */
+@inline function takeAway(here: usize, plane: usize, waveReal: v128, waveImaginary: v128, sumReal: v128, sumImaginary: v128, differenceReal: v128, differenceImaginary: v128): v128 {
+  const real = f32x4.sub(v128.load(here), f32x4.add(f32x4.mul(waveReal, sumReal), f32x4.mul(waveImaginary, differenceImaginary)))
+  const imaginary = f32x4.sub(v128.load(here + plane), f32x4.add(f32x4.mul(waveReal, sumImaginary), f32x4.mul(waveImaginary, differenceReal)))
+  v128.store(here, real)
+  v128.store(here + plane, imaginary)
+  return f32x4.add(f32x4.mul(real, real), f32x4.mul(imaginary, imaginary))
+}
+
+/** What a sum of waves is at some places; the value of a wave is twice its real part, and half of that is told. */
+function readWaves(side: i32, channels: i32, turns: usize, waves: usize, chosen: i32, places: usize, count: i32, into: usize): void {
+  const record = <usize>(2 + 2 * channels) << 2
+  const sines = turns + (<usize>side << 3)
+  memory.fill(into, 0, <usize>(count * channels) << 3)
+  for (let n = 0; n < count; n++) {
+    const place = load<i32>(places + (<usize>n << 2))
+    const x = place & (side - 1)
+    const y = place / side
+    const sums = into + (<usize>(n * channels) << 3)
+    for (let k = 0; k < chosen; k++) {
+      const wave = waves + <usize>k * record
+      const phase = <usize>((load<i32>(wave) * x + load<i32>(wave, 4) * y) & (side - 1)) << 3
+      const cosine = f64.load(turns + phase)
+      const sine = f64.load(sines + phase)
+      for (let c = 0; c < channels; c++) {
+        const sum = sums + (<usize>c << 3)
+        const part = wave + (<usize>(2 + 2 * c) << 2)
+        f64.store(sum, f64.load(sum) + (<f64>f32.load(part) * cosine - <f64>f32.load(part, 4) * sine))
+      }
+    }
+  }
 }

@@ -1,13 +1,13 @@
 import { describe, expect, it } from 'vitest'
 import { makeRandom } from '../random.js'
 import { transformSquare } from '../raster/fourier.js'
-import { chooseWaves, type Spectrum } from './waves.js'
+import { continueWindow } from './waves.js'
 
 const SIDE = 8
 const HALF = SIDE / 2 + 1
 const wrap = (k: number) => ((k % SIDE) + SIDE) % SIDE
 
-function spectrum(values: Float64Array): Spectrum {
+function spectrum(values: Float64Array): { real: Float64Array; imaginary: Float64Array } {
   const real = values.slice()
   const imaginary = new Float64Array(values.length)
   transformSquare(real, imaginary, SIDE)
@@ -15,10 +15,9 @@ function spectrum(values: Float64Array): Spectrum {
 }
 
 /** The same by the definition: what is left is transformed anew after every wave, in double precision. */
-function slowWaves(weights: Float64Array, channels: readonly Float64Array[], prior: Float32Array, most: number, share: number): { column: number; row: number; parts: number[] }[] {
+function slowSum(weights: Float64Array, channels: readonly Float64Array[], prior: Float32Array, most: number, share: number): Float64Array[] {
   const left = channels.map((plane) => plane.slice())
   const total = weights.reduce((sum, value) => sum + value, 0)
-  const chosen: { column: number; row: number; parts: number[] }[] = []
   for (let n = 0; n < most; n++) {
     const spectra = left.map((plane) => spectrum(plane.map((value, i) => value * weights[i]!)))
     let [best, column, row] = [0, 0, 0]
@@ -29,45 +28,53 @@ function slowWaves(weights: Float64Array, channels: readonly Float64Array[], pri
       }
     }
     const own = wrap(-column) === column && wrap(-row) === row
-    const parts: number[] = []
     left.forEach((plane, c) => {
       const at = row * SIDE + column
       const real = ((own ? 0.5 : 1) * share * spectra[c]!.real[at]!) / total
       const imaginary = own ? 0 : (share * spectra[c]!.imaginary[at]!) / total
-      parts.push(real, imaginary)
       plane.forEach((_value, i) => {
         const phase = (2 * Math.PI * (column * (i % SIDE) + row * Math.floor(i / SIDE))) / SIDE
         plane[i]! -= 2 * (real * Math.cos(phase) - imaginary * Math.sin(phase))
       })
     })
-    chosen.push({ column, row, parts })
   }
-  return chosen
+  return channels.map((plane, c) => plane.map((value, i) => value - left[c]![i]!))
 }
 
-describe('the choice of waves', () => {
-  it.each([1, 3])('in %i channels equals the slow, obvious one', (count) => {
-    const random = makeRandom(40 + count)
-    const weights = Float64Array.from({ length: SIDE * SIDE }, () => (random.uniform() < 0.25 ? 0 : 0.2 + random.uniform()))
-    const channels = Array.from({ length: count }, () => Float64Array.from(weights, () => random.uniform() - 0.5))
+/** Weights with holes, and planes that mean nothing. */
+function noise(seed: number, count: number): { weights: Float64Array; channels: Float64Array[] } {
+  const random = makeRandom(seed)
+  const weights = Float64Array.from({ length: SIDE * SIDE }, () => (random.uniform() < 0.25 ? 0 : 0.2 + random.uniform()))
+  return { weights, channels: Array.from({ length: count }, () => Float64Array.from(weights, () => random.uniform() - 0.5)) }
+}
+
+const weightedBy = (weights: Float64Array) => (plane: Float64Array) => plane.map((value, i) => value * weights[i]!)
+const everywhere = Int32Array.from({ length: SIDE * SIDE }, (_value, i) => i)
+
+describe('the continuation of a window', () => {
+  it.each([1, 2, 3, 4])('in %i channels equals the slow, obvious one', (count) => {
+    const { weights, channels } = noise(40 + count, count)
+    const random = makeRandom(count)
     const prior = Float32Array.from({ length: SIDE * HALF }, () => 0.5 + 0.5 * random.uniform())
-    const fast = chooseWaves(SIDE, spectrum(weights), channels.map((plane) => spectrum(plane.map((value, i) => value * weights[i]!))), prior, 12, 0.5, 0)
-    const slow = slowWaves(weights, channels, prior, 12, 0.5)
-    expect(fast.count).toBe(12)
-    slow.forEach(({ column, row, parts }, n) => {
-      // A wave in the first or the middle column has its mirror image there too.
-      const mirrored = fast.rows[n] === wrap(-row) && fast.rows[n] !== row
-      expect([fast.columns[n], mirrored ? wrap(-row) : row]).toEqual([column, fast.rows[n]])
-      parts.forEach((part, k) => expect(fast.parts[2 * count * n + k]).toBeCloseTo(mirrored && k % 2 === 1 ? -part : part, 4))
-    })
+    const fast = continueWindow({ side: SIDE, weights, weighted: channels.map(weightedBy(weights)) }, prior, { most: 12, share: 0.5, least: 0 }, everywhere)
+    const slow = slowSum(weights, channels, prior, 12, 0.5)
+    for (const place of everywhere) for (let c = 0; c < count; c++) expect(fast[place * count + c]).toBeCloseTo(slow[c]![place]!, 4)
+  })
+
+  it('is told of the places that were asked for, in their order', () => {
+    const { weights, channels } = noise(7, 3)
+    const prior = new Float32Array(SIDE * HALF).fill(1)
+    const seen = { side: SIDE, weights, weighted: channels.map(weightedBy(weights)) }
+    const limits = { most: 20, share: 0.5, least: 0 }
+    const all = continueWindow(seen, prior, limits, everywhere)
+    expect([...continueWindow(seen, prior, limits, Int32Array.of(9, 63, 0))]).toEqual([9, 63, 0].flatMap((place) => [...all.subarray(3 * place, 3 * place + 3)]))
   })
 
   it('stops when what is left is small beside the first wave', () => {
     const weights = new Float64Array(SIDE * SIDE).fill(1)
     const plane = Float64Array.from(weights, (_value, i) => Math.cos((2 * Math.PI * 2 * (i % SIDE)) / SIDE))
-    const waves = chooseWaves(SIDE, spectrum(weights), [spectrum(plane)], new Float32Array(SIDE * HALF).fill(1), 50, 0.5, 0.01)
-    // Halved four times, the energy is below a hundredth.
-    expect(waves.count).toBe(4)
-    expect([...waves.columns]).toEqual([2, 2, 2, 2])
+    const sum = continueWindow({ side: SIDE, weights, weighted: [plane] }, new Float32Array(SIDE * HALF).fill(1), { most: 50, share: 0.5, least: 0.01 }, everywhere)
+    // Halved four times, its energy is below a hundredth: one part in sixteen is left.
+    plane.forEach((value, i) => expect(sum[i]).toBeCloseTo((15 / 16) * value, 5))
   })
 })

@@ -1,7 +1,6 @@
-import { chooseWaves, type Spectrum } from '../kernels/waves.js'
+import { continueWindow, type SeenWindow, type WaveLimits } from '../kernels/waves.js'
 import { makeRandom } from '../random.js'
 import { exp, ln } from '../raster/exact-math.js'
-import { transformSquare, turnTable } from '../raster/fourier.js'
 import { FILL, KNOWN, type FillProblem } from './fill-bridge.js'
 import { layGrain } from './lay-grain.js'
 
@@ -12,10 +11,7 @@ const WINDOW = 32
 /** A pixel's say falls by this factor with every pixel of distance; what was filled says less than what is known. */
 const DECAY = 0.68
 const SECOND_HAND = 0.8
-/** Waves of a block at most, how much of a wave is taken at once, and the share of the first below which none is. */
-const MOST_WAVES = 75
-const SHARE = 0.45
-const LEAST = 1e-4
+const LIMITS: WaveLimits = { most: 75, share: 0.45, least: 1e-4 }
 
 /**
  * Fill gaps with the few waves that go on best from what is known around.
@@ -110,15 +106,12 @@ function blockAt({ width, height, role }: FillProblem, x: number, y: number, sid
 
 /** The window round one block after another: what is seen through it, and the waves that go on from that. */
 class Window {
-  /** What is seen through the window, weighted, and the weights themselves; two real planes in one complex one. */
-  private readonly packed: Spectrum[]
-  private readonly spectra: Spectrum[]
+  private readonly seen: SeenWindow
   private readonly means: Float64Array
 
   constructor(private readonly problem: FillProblem, private readonly filled: Uint8Array) {
-    const square = (): Spectrum => ({ real: new Float64Array(WINDOW * WINDOW), imaginary: new Float64Array(WINDOW * WINDOW) })
-    this.packed = Array.from({ length: (problem.channels.length + 2) >> 1 }, square)
-    this.spectra = Array.from({ length: 2 * this.packed.length }, square)
+    const square = () => new Float64Array(WINDOW * WINDOW)
+    this.seen = { side: WINDOW, weights: square(), weighted: problem.channels.map(square) }
     this.means = new Float64Array(problem.channels.length)
   }
 
@@ -126,76 +119,50 @@ class Window {
   continueInto(block: Block): boolean {
     if (!this.look(block)) return false
     const { width, channels } = this.problem
-    this.packed.forEach((both, k) => transformBoth(both, this.spectra[2 * k]!, this.spectra[2 * k + 1]!))
+    const places = Int32Array.from(block.gaps, (i) => (Math.floor(i / width) - block.y + block.border) * WINDOW + (i % width) - block.x + block.border)
+    const values = continueWindow(this.seen, PRIOR, LIMITS, places)
     const n = channels.length
-    const { count, columns, rows, parts } = chooseWaves(WINDOW, this.spectra[n]!, this.spectra.slice(0, n), PRIOR, MOST_WAVES, SHARE, LEAST)
-    const { cosines, sines } = turnTable(WINDOW)
-    const sums = new Float64Array(n)
-    for (const i of block.gaps) {
-      const x = (i % width) - block.x + block.border
-      const y = Math.floor(i / width) - block.y + block.border
-      sums.fill(0)
-      for (let k = 0, at = 0; k < count; k++) {
-        const phase = (columns[k]! * x + rows[k]! * y) & (WINDOW - 1)
-        for (let c = 0; c < n; c++, at += 2) sums[c]! += parts[at]! * cosines[phase]! - parts[at + 1]! * sines[phase]!
-      }
-      for (let c = 0; c < n; c++) channels[c]![i] = Math.max(0, Math.min(1, this.means[c]! + 2 * sums[c]!))
-    }
+    block.gaps.forEach((i, k) => {
+      for (let c = 0; c < n; c++) channels[c]![i] = Math.max(0, Math.min(1, this.means[c]! + values[k * n + c]!))
+    })
     return true
   }
 
   /** Read what the window shows, less its weighted mean. @returns Whether anything there is known. */
   private look(block: Block): boolean {
     const { width, height, channels, role } = this.problem
-    const { packed, means, filled } = this
-    const planes = channels.map((_plane, c) => (c & 1 ? packed[c >> 1]!.imaginary : packed[c >> 1]!.real))
-    const n = channels.length
-    const weights = n & 1 ? packed[n >> 1]!.imaginary : packed[n >> 1]!.real
-    for (const { real, imaginary } of packed) {
-      real.fill(0)
-      imaginary.fill(0)
-    }
-    means.fill(0)
-    let sum = 0
+    const { seen: { weights, weighted }, means, filled } = this
     const left = block.x - block.border
     const top = block.y - block.border
     const firstColumn = Math.max(0, -left)
     const lastColumn = Math.min(WINDOW, width - left)
-    for (let y = Math.max(0, -top); y < Math.min(WINDOW, height - top); y++) {
+    const firstRow = Math.max(0, -top)
+    const lastRow = Math.min(WINDOW, height - top)
+    weights.fill(0)
+    let sum = 0
+    for (let y = firstRow; y < lastRow; y++) {
       for (let x = firstColumn, at = y * WINDOW + x, i = (y + top) * width + left + x; x < lastColumn; x++, at++, i++) {
         const known = role[i] === KNOWN
         if (!known && filled[i] === 0) continue
-        const weight = known ? SAY[at]! : SAY[at]! * SECOND_HAND
-        weights[at] = weight
-        sum += weight
-        for (let c = 0; c < n; c++) means[c]! += weight * channels[c]![i]!
+        weights[at] = known ? SAY[at]! : SAY[at]! * SECOND_HAND
+        sum += weights[at]!
       }
     }
     if (!(sum > 0)) return false
-    for (let c = 0; c < n; c++) {
-      means[c]! /= sum
-      const plane = planes[c]!
+    for (let c = 0; c < channels.length; c++) {
       const values = channels[c]!
-      for (let y = Math.max(0, -top); y < Math.min(WINDOW, height - top); y++) {
-        for (let x = firstColumn, at = y * WINDOW + x, i = (y + top) * width + left + x; x < lastColumn; x++, at++, i++) plane[at] = weights[at]! * (values[i]! - means[c]!)
+      const plane = weighted[c]!
+      let mean = 0
+      for (let y = firstRow; y < lastRow; y++) {
+        for (let x = firstColumn, at = y * WINDOW + x, i = (y + top) * width + left + x; x < lastColumn; x++, at++, i++) mean += weights[at]! * values[i]!
       }
+      mean /= sum
+      plane.fill(0)
+      for (let y = firstRow; y < lastRow; y++) {
+        for (let x = firstColumn, at = y * WINDOW + x, i = (y + top) * width + left + x; x < lastColumn; x++, at++, i++) plane[at] = weights[at]! * (values[i]! - mean)
+      }
+      means[c] = mean
     }
     return true
-  }
-}
-
-/** Transform two real planes at once; the spectrum of a real plane is its own mirror image, which tells them apart. */
-function transformBoth({ real, imaginary }: Spectrum, a: Spectrum, b: Spectrum): void {
-  transformSquare(real, imaginary, WINDOW)
-  for (let y = 0; y < WINDOW; y++) {
-    const mirrored = ((WINDOW - y) & (WINDOW - 1)) * WINDOW
-    for (let x = 0; x < WINDOW; x++) {
-      const i = y * WINDOW + x
-      const j = mirrored + ((WINDOW - x) & (WINDOW - 1))
-      a.real[i] = (real[i]! + real[j]!) / 2
-      a.imaginary[i] = (imaginary[i]! - imaginary[j]!) / 2
-      b.real[i] = (imaginary[i]! + imaginary[j]!) / 2
-      b.imaginary[i] = (real[j]! - real[i]!) / 2
-    }
   }
 }
