@@ -1,22 +1,24 @@
 import { evidenceInTile, searchTiles, tileSurroundings, type DiscKind, type Evidence } from '@fennip/core/find/find.js'
-import { dustJudge, lineJudge, lossJudge, speckJudge } from '@fennip/core/find/judge.js'
+import { dustJudge, lineJudge, lossJudge, speckJudge, stainJudge } from '@fennip/core/find/judge.js'
 import { lineFeatures } from '@fennip/core/find/lines.js'
 import { logLight } from '@fennip/core/find/log-light.js'
-import { lossCandidates, toneCells } from '@fennip/core/find/losses.js'
+import { lossCandidates } from '@fennip/core/find/losses.js'
+import { stainCandidates } from '@fennip/core/find/stains.js'
+import { cellsOfTile } from '@fennip/core/find/cells.js'
 import { insideOutline } from '@fennip/core/shape/shape.js'
 import { rasterSource, type IntegerRaster } from '@fennip/core/raster/raster.js'
 import { solveCholesky } from '@fennip/core/raster/solve.js'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'
 import type { TrueFlaw } from '@fennip/demo/damage.js'
 import { addLosses, addSpecks, addTears, copyLight } from '@fennip/demo/damage.js'
-import { expose, lightOfRender } from '@fennip/demo/photograph.js'
+import { expose, lightOfRender, type Light } from '@fennip/demo/photograph.js'
 import { dustyPylon, pylonLight, shaftValve, stationPrint } from '@fennip/demo/pictures.js'
 import { allLines, LinePlaces, lineScenes, linesOf, shareOn } from './line-truth.js'
 import { openPhotographs } from './open-photographs.js'
-import { addThings, renderOf, sceneOf } from './scenes.js'
+import { addThings, changedAt, renderOf, sceneOf, stainedPrint } from './scenes.js'
 
 /**
- * Fit the weights of core/find/judge.ts on made-up pictures with known damage: `npx tsx bench/calibrate.ts dust|speck|line|loss`.
+ * Fit the weights of core/find/judge.ts on made-up pictures with known damage: `npx tsx bench/calibrate.ts dust|speck|line|loss|stain`.
  * Prints weights, the two numbers of the confidence and the two of the control for false finds, to be written there by
  * hand. The seeds are not those of bench/acceptance.ts.
  */
@@ -80,15 +82,11 @@ function collectLines({ name, frame, picture, depth, flaws }: Awaited<ReturnType
   console.log(`${name}: ${fresh.length} candidates, ${fresh.filter(({ real }) => real).length} on ${truth.length} lines`)
 }
 
-/** Regions of prints with losses, tears, and things with clean sides: walls, windows and lamps are no losses. */
-async function collectLosses(seed: number): Promise<void> {
-  const transfer = makeTransfer({ type: 'srgb' }, 8)
-  const photographs = (await openPhotographs()).filter(({ name }) => LEARNED_FROM.some((known) => name.startsWith(known)))
-  const scenes = [
-    ...photographs.map(({ name, raster }) => ({ name, light: sceneOf(raster, transfer) })),
-    ...(await Promise.all(['shaft', 'station'].map(async (name) => ({ name, light: await lightOfRender(renderOf(name), { width: 2400, height: 1600, channels: 3, softness: 1.1, detail: 0.12, seed: 12 }) })))),
-  ]
-  for (const { name, light } of scenes) {
+interface AreaScene { readonly name: string; readonly print: Light; readonly hurt: Light }
+
+/** Prints with losses, tears, and things with clean sides: walls, windows and lamps are no losses. */
+async function lossScenes(seed: number): Promise<AreaScene[]> {
+  return (await prints()).map(({ name, light }) => {
     const short = Math.min(light.width, light.height)
     const print = { ...light, channels: light.channels.map((plane) => ({ ...plane, data: plane.data.map((value) => 0.03 + 0.72 * value) })) }
     addThings(print, 8, seed)
@@ -97,25 +95,46 @@ async function collectLosses(seed: number): Promise<void> {
       addTears(hurt, { count: 2, width: Math.max(12, short / 60), seed })
       addLosses(hurt, { count: 4, radius: [Math.max(12, short / 60), short / 14], seed: seed + 1 })
     }
-    const { damaged } = expose(print, hurt, { electrons: 6000, readNoise: 6, grainSize: 0, depth: 8, seed })
-    const whole = { x: 0, y: 0, width: light.width, height: light.height }
-    const before = samples.length
-    for (const { shape, features } of lossCandidates([toneCells(damaged, whole, whole)], whole)) {
-      let area = 0
-      let bare = 0
-      insideOutline(shape, whole).forEach((inside, i) => {
-        area += inside
-        if (inside && print.channels.some((plane, c) => Math.abs(plane.data[i]! - hurt.channels[c]!.data[i]!) > 0.04)) bare++
-      })
-      samples.push({ features: [...features], real: bare > 0.5 * area, old: features.reduce((sum, value, i) => sum + value * lossJudge.weights[i]!, 0) })
-    }
-    megapixels += (light.width * light.height) / 1e6
-    console.log(`${name} ${seed}: ${samples.length - before} regions, ${samples.slice(before).filter(({ real }) => real).length} real`)
+    return { name, print, hurt }
+  })
+}
+
+/** Prints of one colour with stains, and pictures of many colours without. */
+async function stainScenes(seed: number): Promise<AreaScene[]> {
+  return (await prints()).flatMap(({ name, light }) => [stainedPrint(name, light, seed, seed % 4 === 0 ? 0 : 1), { name: `${name} in colour`, print: light, hurt: light }])
+}
+
+async function prints(): Promise<{ name: string; light: Light }[]> {
+  const transfer = makeTransfer({ type: 'srgb' }, 8)
+  const photographs = (await openPhotographs()).filter(({ name }) => LEARNED_FROM.some((known) => name.startsWith(known)))
+  return [
+    ...photographs.map(({ name, raster }) => ({ name, light: sceneOf(raster, transfer) })),
+    ...(await Promise.all(['shaft', 'station'].map(async (name) => ({ name, light: await lightOfRender(renderOf(name), { width: 2400, height: 1600, channels: 3, softness: 1.1, detail: 0.12, seed: 12 }) })))),
+  ]
+}
+
+/** Regions of a scene that may be flaws of a kind that is told by the whole picture. */
+function collectAreas({ name, print, hurt }: AreaScene, seed: number, candidates: typeof lossCandidates | typeof stainCandidates, weights: readonly number[]): void {
+  const { damaged } = expose(print, hurt, { electrons: 6000, readNoise: 6, grainSize: 0, depth: 8, seed })
+  const whole = { x: 0, y: 0, width: print.width, height: print.height }
+  const before = samples.length
+  for (const { shape, features } of candidates([cellsOfTile(damaged, whole, whole)], whole)) {
+    let area = 0
+    let hit = 0
+    insideOutline(shape, whole).forEach((inside, i) => {
+      area += inside
+      if (inside && changedAt(print, hurt, i)) hit++
+    })
+    samples.push({ features: [...features], real: hit > 0.5 * area, old: features.reduce((sum, value, i) => sum + value * weights[i]!, 0) })
   }
+  megapixels += (print.width * print.height) / 1e6
+  console.log(`${name} ${seed}: ${samples.length - before} regions, ${samples.slice(before).filter(({ real }) => real).length} real`)
 }
 
 if (wanted === 'loss') {
-  for (const seed of [61, 62, 63, 60]) await collectLosses(seed)
+  for (const seed of [61, 62, 63, 60]) for (const scene of await lossScenes(seed)) collectAreas(scene, seed, lossCandidates, lossJudge.weights)
+} else if (wanted === 'stain') {
+  for (const seed of [65, 66, 67, 64]) for (const scene of await stainScenes(seed)) collectAreas(scene, seed, stainCandidates, stainJudge.weights)
 } else if (wanted === 'line') {
   for (const seed of [31, 32, 33]) for (const scene of await lineScenes(seed)) collectLines(scene)
 } else if (kind === 'dust') {
@@ -172,7 +191,7 @@ function fitLogistic(rows: readonly number[][], labels: readonly boolean[], ridg
   return weights
 }
 
-const weights = fitLogistic(samples.map(({ features }) => features), samples.map(({ real }) => real), wanted === 'loss' ? 0.3 : 0.05)
+const weights = fitLogistic(samples.map(({ features }) => features), samples.map(({ real }) => real), wanted === 'loss' || wanted === 'stain' ? 0.3 : 0.05)
 const scoreOf = (sample: Sample) => sample.features.reduce((sum, value, i) => sum + value * weights[i]!, 0)
 for (const [name, score] of [['as they are', (sample: Sample) => sample.old], ['fitted anew', scoreOf]] as const) {
   const sorted = [...samples].sort((a, b) => score(b) - score(a))

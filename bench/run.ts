@@ -11,6 +11,7 @@ import { fill } from '@fennip/core/mend/fill.js'
 import { fitShadow } from '@fennip/core/mend/fit-shadow.js'
 import { heal } from '@fennip/core/mend/heal.js'
 import { lift } from '@fennip/core/mend/lift.js'
+import { lossOfShadow } from '@fennip/core/mend/light-loss.js'
 import { searchSources } from '@fennip/core/mend/source-search.js'
 import { rasterSource } from '@fennip/core/raster/raster.js'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'
@@ -82,7 +83,7 @@ for (const r of [10, 30, 100]) {
   }
   const fit = fitShadow(source, transfer, disc, 'detector')
   line(`fit a shadow of radius ${r} px`, milliseconds(await many(() => fitShadow(source, transfer, disc, 'detector'))))
-  if (fit) line(`lift it`, milliseconds(await many(() => lift(source, transfer, { ...fit.shadow, damping: 0.4 }, 1))))
+  if (fit) line(`lift it`, milliseconds(await many(() => lift(source, transfer, lossOfShadow({ ...fit.shadow, damping: 0.4 }), 1))))
   line(`search sources, radius ${r} px`, milliseconds(await many(() => searchSources(source, disc, []))))
   line(`heal, radius ${r} px`, milliseconds(await many(() => heal(source, { shape: disc, source: { dx: Math.round(2.5 * r), dy: 0 }, softEdgePx: 6, strength: 1 }))))
   const flaw: Flaw = { id: 'f', kind: 'speck', shape: disc, state: 'open', contrast: 0, weight: 0, confidence: 1, origin: 'hand' }

@@ -3,7 +3,8 @@ import cv from '@techstark/opencv-js'
 import type { IntegerRaster } from '@fennip/core/raster/raster.js'
 import type { Transfer } from '@fennip/core/raster/transfer.js'
 import { makeRandom } from '@fennip/core/random.js'
-import { between, type Light } from '@fennip/demo/photograph.js'
+import { addStains, copyLight } from '@fennip/demo/damage.js'
+import { between, printOf, SEPIA, type Light, type Toning } from '@fennip/demo/photograph.js'
 
 /** Side of the piece of a photograph that is measured on, in pixels. */
 const SIDE = 512
@@ -63,4 +64,24 @@ export function addThings(light: Light, count: number, seed: number): void {
       }
     }
   }
+}
+
+/** Prints as they come: brown, neutral on cream paper, and cold. */
+const TONINGS: readonly Toning[] = [SEPIA, { black: [0.03, 0.03, 0.03], paper: [0.8, 0.77, 0.7], bend: [1, 1, 1] }, { black: [0.03, 0.032, 0.036], paper: [0.78, 0.8, 0.8], bend: [1.03, 1, 0.98] }]
+
+/** A scene as a print of one colour, and the same with water stains and twelve times as many spots of foxing. */
+export function stainedPrint(name: string, light: Light, seed: number, water: number): { name: string; print: Light; hurt: Light } {
+  const print = printOf(light, TONINGS[seed % TONINGS.length]!)
+  const hurt = copyLight(print)
+  const short = Math.min(light.width, light.height)
+  addStains(hurt, { water, foxing: 12 * water, radius: [Math.max(6, short / 150), short / 30], depth: [0.12, 0.7], seed })
+  return { name, print, hurt }
+}
+
+/** Whether a channel lost or won light that shows; faint rims of stains do not count. */
+export function changedAt(print: Light, hurt: Light, i: number): boolean {
+  return print.channels.some((plane, c) => {
+    const change = Math.abs(plane.data[i]! - hurt.channels[c]!.data[i]!)
+    return change > 0.04 || change > 0.05 * plane.data[i]!
+  })
 }

@@ -265,6 +265,38 @@ export function addLosses(light: Light, options: { count: number; radius: readon
   }
 }
 
+/**
+ * Stains of a print, put on in linear light: dried water with a tide line, thin inside, and foxing, small rust-brown spots
+ * with soft edges. They take most of the blue and least of the red (common practice), each in its own measure.
+ *
+ * @param light  Of three channels; changed in place.
+ */
+export function addStains(light: Light, options: { water: number; foxing: number; radius: readonly [number, number]; depth: readonly [number, number]; seed: number }): void {
+  const random = makeRandom(options.seed)
+  const short = Math.min(light.width, light.height)
+  for (let n = 0; n < options.water + options.foxing; n++) {
+    const water = n < options.water
+    const r = water ? between(random, 0.08, 0.18) * short : betweenLogarithmically(random, ...options.radius)
+    const depth = betweenLogarithmically(random, ...options.depth)
+    const [x, y] = [random.uniform() * light.width, random.uniform() * light.height]
+    const waves = Array.from({ length: 7 }, (_value, k) => ({ size: between(random, 0, water ? 0.25 : 0.14) / Math.sqrt(k + 1), phase: between(random, 0, 2 * Math.PI) }))
+    const soft = water ? between(random, 1.5, 4) : between(random, 0.25, 0.6) * r
+    const rim = between(random, 0.05, 0.12) * r
+    const inner = between(random, 0.25, 0.5)
+    const tint = [between(random, 0.1, 0.45), between(random, 0.5, 0.75), 1]
+    for (let py = Math.max(0, Math.floor(y - 2 * r)); py < Math.min(light.height, y + 2 * r); py++) {
+      for (let px = Math.max(0, Math.floor(x - 2 * r)); px < Math.min(light.width, x + 2 * r); px++) {
+        const angle = Math.atan2(py + 0.5 - y, px + 0.5 - x)
+        const outside = Math.hypot(px + 0.5 - x, py + 0.5 - y) - r * (1 + waves.reduce((sum, { size, phase }, k) => sum + size * Math.sin((k + 1) * angle + phase), 0))
+        const share = 1 / (1 + Math.exp((4 * outside) / soft))
+        if (share < 0.002) continue
+        const strength = share * depth * (water ? inner + (1 - inner) * Math.exp(-((outside / rim) ** 2)) : 1)
+        light.channels.forEach((plane, c) => (plane.data[py * light.width + px]! *= Math.exp(-strength * tint[c]!)))
+      }
+    }
+  }
+}
+
 /** Folds: a crease pressed flat again, its emulsion gone along a nearly straight line and thinned beside it. */
 export function addFolds(light: Light, options: { count: number; width: number; seed: number }): TrueFlaw[] {
   const random = makeRandom(options.seed)

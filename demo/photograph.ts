@@ -43,6 +43,23 @@ export async function lightOfRender(
   return { width, height, channels }
 }
 
+/** What a print makes of light: its darkest and its paper, and how its colour bends between, a channel each. */
+export interface Toning {
+  readonly black: readonly number[]
+  readonly paper: readonly number[]
+  readonly bend: readonly number[]
+}
+
+/** Silver turned brown, as old prints are (common practice). */
+export const SEPIA: Toning = { black: [0.045, 0.032, 0.022], paper: [0.82, 0.72, 0.56], bend: [0.92, 1, 1.1] }
+
+/** A print of one colour, scanned in three. */
+export function printOf(light: Light, { black, paper, bend }: Toning): Light {
+  const { width, height, channels } = light
+  const grey = channels[0]!.data.map((_value, i) => Math.min(1, channels.reduce((sum, { data }) => sum + data[i]!, 0) / channels.length))
+  return { width, height, channels: [0, 1, 2].map((c) => ({ width, height, data: grey.map((value) => black[c]! + (paper[c]! - black[c]!) * value ** bend[c]!) })) }
+}
+
 /**
  * The render at 16 bits without the steps of its 8 bit file: a guided filter (He, Sun and Tang 2010, with the picture
  * as its own guide) whose tolerance is the noise of rounding, so that a sky becomes smooth and everything else stays.

@@ -3,9 +3,11 @@ import { distanceAt, type Disc, type Shape, type Stroke } from '../shape/shape.j
 import { clipRegion, growRegion, type IntegerRaster, type PixelSource, type Plane, type Region } from '../raster/raster.js'
 import type { Transfer } from '../raster/transfer.js'
 import type { SearchKind } from '../treatment/schema.js'
+import { cellsOfTile, type TileCells } from './cells.js'
 import { findCandidates, makeOctaves, type Candidate, type Octaves } from './candidates.js'
 import { flatPatches, grainBlocks, type BlockGrain } from './flat.js'
-import { findLosses, toneCells, type TileTone } from './losses.js'
+import { findLosses } from './losses.js'
+import { findStains } from './stains.js'
 import { FIRST_EFFORT, fitDisc, type FittedDisc } from './fit-disc.js'
 import { dustJudge, judge, leastScore, speckJudge, type DiscJudge } from './judge.js'
 import { judgedLines, type LineKind } from './line-kinds.js'
@@ -18,7 +20,7 @@ export type DiscKind = 'dust' | 'speck'
 
 /** A flaw as a detector describes it. */
 export interface Find {
-  readonly kind: DiscKind | LineKind | 'flat' | 'loss'
+  readonly kind: DiscKind | LineKind | 'flat' | 'loss' | 'stain'
   readonly shape: Shape
   /** Mean difference over the deviation of a pixel; negative where the flaw is darker. */
   readonly contrast: number
@@ -41,8 +43,8 @@ export interface TileFinds {
   readonly pieces: readonly LinePiece[]
   /** Grain of its blocks, where flat patches are looked for: what is usual only the whole picture says. */
   readonly grain?: BlockGrain
-  /** Tone of its cells, where losses are looked for: they may lie over many tiles. */
-  readonly tone?: TileTone
+  /** Its cells, where losses or stains are looked for: they may lie over many tiles. */
+  readonly cells?: TileCells
 }
 
 type DiscFind = Find & { readonly kind: DiscKind; readonly shape: Disc }
@@ -96,14 +98,16 @@ export function findInTile(pixels: IntegerRaster, surroundings: Region, tile: Re
     discs,
     pieces: options.kinds.includes('line') ? linePieces(plane, surroundings, tile) : [],
     ...(options.kinds.includes('flat') ? { grain: grainBlocks(pixels, surroundings, tile) } : {}),
-    ...(options.kinds.includes('loss') ? { tone: toneCells(pixels, surroundings, tile) } : {}),
+    ...(options.kinds.includes('loss') || options.kinds.includes('stain') ? { cells: cellsOfTile(pixels, surroundings, tile) } : {}),
   }
 }
 
+/** These are told by the whole picture, and are few: their false finds are not counted by the megapixel. */
+const TOLD_BY_THE_WHOLE: readonly SearchKind[] = ['loss', 'stain', 'flat']
+
 /** False finds a megapixel that each kind may have. */
 function rateOf({ falseFinds, kinds }: FindOptions): number {
-  // Flat patches and losses are told by the whole picture, and few.
-  return Math.max(1e-3, falseFinds) / REFERENCE_MEGAPIXELS / Math.max(1, kinds.filter((kind) => kind !== 'flat' && kind !== 'loss').length)
+  return Math.max(1e-3, falseFinds) / REFERENCE_MEGAPIXELS / Math.max(1, kinds.filter((kind) => !TOLD_BY_THE_WHOLE.includes(kind)).length)
 }
 
 const JUDGES: Record<DiscKind, DiscJudge> = { dust: dustJudge, speck: speckJudge }
@@ -208,10 +212,12 @@ export function gatherFinds(tiles: readonly TileFinds[], options: FindOptions, s
   for (const { shape } of lines) for (const [x, y] of closely(shape)) along.add({ type: 'disc', x, y, r: 0.5 * shape.width + 1 })
   const free = discs.filter(({ shape }) => !along.some(shape.x, shape.y, (other) => distanceOf(shape, other) < other.r))
   const flat = flatPatches(tiles.flatMap(({ grain }) => grain ?? []), size)
-  const losses = findLosses(tiles.flatMap(({ tone }) => tone ?? []), size)
+  const cells = tiles.flatMap((tile) => tile.cells ?? [])
+  const losses = options.kinds.includes('loss') ? findLosses(cells, size) : []
+  const stains = options.kinds.includes('stain') ? findStains(cells, size) : []
   // What lies in a loss is a piece of it.
   const whole = [...free, ...lines].filter(({ shape }) => !losses.some((loss) => distanceAt(loss.shape, ...middleOf(shape)) < 0))
-  return [...whole, ...losses, ...flat].sort((a, b) => b.weight - a.weight)
+  return [...whole, ...losses, ...stains, ...flat].sort((a, b) => b.weight - a.weight)
 }
 
 const middleOf = (shape: Disc | Stroke): [number, number] => (shape.type === 'disc' ? [shape.x, shape.y] : shape.points[shape.points.length >> 1]!)

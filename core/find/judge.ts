@@ -83,11 +83,18 @@ export const lineJudge: Judge = {
   steepness: 1.67,
 }
 
-/** Judge of losses and tears, on the features of `lossCandidates`; checked by bench/losses.ts. */
+/** Judge of losses and tears, on the features of `lossCandidates`; checked by bench/areas.ts. */
 export const lossJudge: Pick<Judge, 'weights' | 'even' | 'slope'> = {
   weights: [-13.79, 3.918, -0.594, -0.153, 0.007, 0.285, -3.121, 4.111, 1.025, 0.387, 2.247, 9.016, 2.296],
   even: -0.27,
   slope: 1.87,
+}
+
+/** Judge of stains, on the features of `stainCandidates`; checked by bench/areas.ts. */
+export const stainJudge: Pick<Judge, 'weights' | 'even' | 'slope'> = {
+  weights: [1.678, 4.022, -0.978, -3.057, 0.965, -2.542, 0.838, -1.488, 1.49, 1.332],
+  even: -0.1,
+  slope: 1.15,
 }
 
 export function judge(by: Pick<Judge, 'weights' | 'even' | 'slope'>, features: readonly number[]): Judgement {

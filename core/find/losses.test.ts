@@ -4,7 +4,6 @@ import { makeRaster, rasterSource, type IntegerRaster } from '../raster/raster.j
 import { makeTransfer } from '../raster/transfer.js'
 import { insideOutline, type Outline } from '../shape/shape.js'
 import { findFlaws, type Find } from './find.js'
-import { TONE_CELL, toneCells } from './losses.js'
 
 const transfer = makeTransfer({ type: 'srgb' }, 8)
 const [width, height] = [640, 480]
@@ -79,22 +78,5 @@ describe('losses', () => {
     const loss = finds.find(({ kind }) => kind === 'loss')!
     const inside = insideOutline(loss.shape as Outline, whole)
     for (const { shape } of finds) if (shape.type === 'disc') expect(inside[Math.floor(shape.y) * width + Math.floor(shape.x)]).toBe(0)
-  })
-})
-
-describe('tone of cells', () => {
-  it('is the mean of their pixels, fewer along the edge, whichever part of the picture was read', () => {
-    const raster = print()
-    const odd = { ...makeRaster(10, 7, 1, 16), data: Uint16Array.from({ length: 70 }, (_value, i) => 900 * i) }
-    const { columns, tone } = toneCells(odd, { x: 0, y: 0, width: 10, height: 7 }, { x: 0, y: 0, width: 10, height: 7 })
-    expect([columns, tone.length]).toEqual([3, 6])
-    const corner = [48, 49, 58, 59, 68, 69].map((i) => 900 * i)
-    expect(tone[5]).toBeCloseTo(((corner.reduce((sum, value) => sum + value, 0) / 6) * 255) / 65535, 3)
-    const tile = { x: 320, y: 240, width: 64, height: 48 }
-    const part = toneCells(raster, whole, tile)
-    let sum = 0
-    for (let y = 0; y < TONE_CELL; y++) for (let x = 0; x < TONE_CELL; x++) for (let c = 0; c < 3; c++) sum += raster.data[3 * ((240 + y) * width + 320 + x) + c]!
-    expect(part.column).toBe(80)
-    expect(part.tone[0]).toBeCloseTo(sum / 48, 3)
   })
 })

@@ -1,50 +1,12 @@
-import { contours } from 'd3-contour'
 import { ln } from '../raster/exact-math.js'
-import { depthOf, maximumOf, overlaps, type IntegerRaster, type Region } from '../raster/raster.js'
+import { overlaps } from '../raster/raster.js'
 import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
 import { distanceAt, shapeBounds, type Outline } from '../shape/shape.js'
+import { cellsOfPicture, type TileCells } from './cells.js'
+import { boxRound, contourRound } from './contour.js'
 import { judge, lossJudge } from './judge.js'
 
 /** Losses and tears: places where the picture's layer is gone and paper, or the bed of the scanner, lies bare. */
-
-/** Side of the cells whose mean tone is looked at, in pixels. */
-export const TONE_CELL = 4
-
-/** Mean tone of the cells of a tile, 0..255, row by row. */
-export interface TileTone {
-  /** Column and row of the first cell in the picture. */
-  readonly column: number
-  readonly row: number
-  readonly columns: number
-  readonly tone: Float32Array
-}
-
-/**
- * Mean tone of every cell of a tile.
- *
- * @param pixels        The tile with its surroundings.
- * @param surroundings  Where these pixels lie in the picture.
- */
-export function toneCells(pixels: IntegerRaster, surroundings: Region, tile: Region): TileTone {
-  const columns = Math.ceil(tile.width / TONE_CELL)
-  const rows = Math.ceil(tile.height / TONE_CELL)
-  const tone = new Float32Array(columns * rows)
-  const { width, channels, data } = pixels
-  const scale = 255 / maximumOf(depthOf(pixels)) / channels
-  for (let row = 0; row < rows; row++) {
-    for (let column = 0; column < columns; column++) {
-      const right = Math.min(tile.width, (column + 1) * TONE_CELL)
-      const bottom = Math.min(tile.height, (row + 1) * TONE_CELL)
-      let sum = 0
-      for (let y = row * TONE_CELL; y < bottom; y++) {
-        const first = (y + tile.y - surroundings.y) * width + tile.x - surroundings.x
-        for (let k = (first + column * TONE_CELL) * channels; k < (first + right) * channels; k++) sum += data[k]!
-      }
-      tone[row * columns + column] = (sum * scale) / ((right - column * TONE_CELL) * (bottom - row * TONE_CELL))
-    }
-  }
-  return { column: tile.x / TONE_CELL, row: tile.y / TONE_CELL, columns, tone }
-}
 
 export interface LossFind {
   readonly kind: 'loss'
@@ -63,10 +25,9 @@ export interface LossCandidate {
   readonly features: readonly number[]
 }
 
-/** Tone of all cells of a picture, and the side of one in pixels. */
+/** Tone of all cells of a picture, 0..255, and the side of one in pixels. */
 interface Cells { readonly columns: number; readonly rows: number; readonly tone: Float32Array; readonly side: number }
 
-/** With more cells than this they are put together by fours: what is lost in a large scan is large. */
 const MOST_CELLS = 400000
 
 /** Confidence from which a candidate is shown. */
@@ -75,10 +36,10 @@ const SHOWN = 0.2
 /**
  * Losses and tears of a picture.
  *
- * @param tiles  Tone of all tiles, from `toneCells`.
+ * @param tiles  Cells of all tiles, from `cellsOfTile`.
  * @param size   Of the picture, in pixels.
  */
-export function findLosses(tiles: readonly TileTone[], size: { readonly width: number; readonly height: number }): LossFind[] {
+export function findLosses(tiles: readonly TileCells[], size: { readonly width: number; readonly height: number }): LossFind[] {
   const finds = lossCandidates(tiles, size).flatMap(({ shape, contrast, weight, features }): LossFind[] => {
     const { confidence } = judge(lossJudge, features)
     return confidence < SHOWN ? [] : [{ kind: 'loss', shape, contrast, weight, confidence, unrest: 1 }]
@@ -92,34 +53,12 @@ export function findLosses(tiles: readonly TileTone[], size: { readonly width: n
 }
 
 /** Everything that stands out from its surroundings by one tone with an edge all round, bright and dark. */
-export function lossCandidates(tiles: readonly TileTone[], size: { readonly width: number; readonly height: number }): LossCandidate[] {
+export function lossCandidates(tiles: readonly TileCells[], size: { readonly width: number; readonly height: number }): LossCandidate[] {
   if (tiles.length === 0) return []
-  let bright = cellsOf(tiles, size)
-  while (bright.tone.length > MOST_CELLS) bright = halved(bright)
+  const { columns, rows, side, planes } = cellsOfPicture(tiles, size, MOST_CELLS)
+  const bright: Cells = { columns, rows, side, tone: planes[0]!.map((_value, i) => planes.reduce((sum, plane) => sum + plane[i]!, 0) / planes.length) }
   const dark = { ...bright, tone: bright.tone.map((value) => 255 - value) }
   return [...candidatesAmong(bright, size, 1), ...candidatesAmong(dark, size, -1)]
-}
-
-function cellsOf(tiles: readonly TileTone[], size: { readonly width: number; readonly height: number }): Cells {
-  const columns = Math.ceil(size.width / TONE_CELL)
-  const rows = Math.ceil(size.height / TONE_CELL)
-  const tone = new Float32Array(columns * rows)
-  for (const tile of tiles) for (let i = 0; i < tile.tone.length; i += tile.columns) tone.set(tile.tone.subarray(i, i + tile.columns), (tile.row + i / tile.columns) * columns + tile.column)
-  return { columns, rows, tone, side: TONE_CELL }
-}
-
-/** Means of two by two; along the right and the lower edge of what there is. */
-function halved({ columns, rows, tone, side }: Cells): Cells {
-  const [width, height] = [(columns + 1) >> 1, (rows + 1) >> 1]
-  const means = new Float32Array(width * height)
-  for (let y = 0; y < height; y++) {
-    for (let x = 0; x < width; x++) {
-      const right = Math.min(columns - 1, 2 * x + 1)
-      const below = Math.min(rows - 1, 2 * y + 1)
-      means[y * width + x] = (tone[2 * y * columns + 2 * x]! + tone[2 * y * columns + right]! + tone[below * columns + 2 * x]! + tone[below * columns + right]!) / 4
-    }
-  }
-  return { columns: width, rows: height, tone: means, side: 2 * side }
 }
 
 function candidatesAmong(cells: Cells, size: { readonly width: number; readonly height: number }, sign: 1 | -1): LossCandidate[] {
@@ -224,17 +163,15 @@ const STRIDE = 6
 /** Outline a region half-way between its tone and that around, and measure what it is judged by. */
 function describe(cells: Cells, border: Uint8Array, region: Cluster, own: Uint8Array, sorted: Float32Array, size: { readonly width: number; readonly height: number }, sign: 1 | -1): LossCandidate | null {
   const { columns, rows, tone, side } = cells
-  const xs = region.map((i) => i % columns)
-  const ys = region.map((i) => Math.floor(i / columns))
-  const margin = 4
-  const box = { left: Math.max(0, least(xs) - margin), right: Math.min(columns, most(xs) + margin + 1), top: Math.max(0, least(ys) - margin), bottom: Math.min(rows, most(ys) + margin + 1) }
   const inside = median(Float32Array.from(region, (i) => tone[i]!))
   const around = Float32Array.from(cellsAround(cells, border, region, own), (i) => tone[i]!)
   if (around.length < 8) return null
   const outside = median(around)
   const contrast = inside - outside
   if (contrast < LEAST_CONTRAST) return null
-  const outline = outlineAt(cells, border, box, (inside + outside) / 2, region)
+  const level = (inside + outside) / 2
+  const brightest = region.reduce((a, b) => (tone[b]! > tone[a]! ? b : a))
+  const outline = contourRound((i) => (border[i] ? level - 1 : tone[i]!), columns, boxRound(region, columns, rows, 4), level, brightest)
   if (!outline) return null
   const { sharp, length, straight, ragged, atEdge } = alongContour(cells, border, outline, contrast)
   const area = region.length
@@ -281,28 +218,6 @@ function firstAbove(sorted: Float32Array, value: number): number {
 }
 
 const COMPASS = [[1, 0], [-1, 0], [0, 1], [0, -1]] as const
-const least = (values: Int32Array) => values.reduce((a, b) => Math.min(a, b))
-const most = (values: Int32Array) => values.reduce((a, b) => Math.max(a, b))
-
-/** The contour of a level that goes round the region, in cells; drawn between cells by linear interpolation. */
-function outlineAt({ columns, tone }: Cells, border: Uint8Array, box: { left: number; right: number; top: number; bottom: number }, level: number, region: Cluster): [number, number][] | null {
-  const width = box.right - box.left
-  const height = box.bottom - box.top
-  const part = new Float64Array(width * height)
-  for (let y = 0; y < height; y++) {
-    for (let x = 0; x < width; x++) {
-      const i = (y + box.top) * columns + x + box.left
-      part[y * width + x] = border[i] ? level - 1 : tone[i]!
-    }
-  }
-  const { coordinates } = contours().size([width, height]).contour(part as unknown as number[], level)
-  const seed = region.reduce((a, b) => (tone[b]! > tone[a]! ? b : a))
-  const [sx, sy] = [(seed % columns) - box.left + 0.5, Math.floor(seed / columns) - box.top + 0.5]
-  for (const [ring] of coordinates as [number, number][][][]) {
-    if (distanceAt({ type: 'outline', points: ring! }, sx, sy) < 0) return ring!.slice(0, -1).map(([x, y]): [number, number] => [x + box.left, y + box.top])
-  }
-  return null
-}
 
 /** How far a contour wanders from a smooth course at one of its points: the third difference across it, in cells. */
 function wanderAt(contour: readonly (readonly [number, number])[], k: number): number {

@@ -15,6 +15,7 @@ import type { Mended } from './lift.js'
 import { fitShadow, type ShadowFit } from './fit-shadow.js'
 import { carryOut, CURRENT_VERSION, decisionsOf, type MethodName } from './methods.js'
 import { searchSources, shapesTouch } from './source-search.js'
+import { fitTint } from './fit-tint.js'
 import { leastTransmission, shadowField, type Shadow } from './shadow.js'
 
 /** What Fennip has to know to choose a mend. */
@@ -82,6 +83,11 @@ export function chooseAndMend(request: MendRequest): ChosenMend {
   const notes: string[] = []
   const { flaw, method } = request
   const shape = mendShape(flaw)
+  if ((method ?? 'lift') === 'lift' && flaw.kind === 'stain') {
+    const lifted = tryTint(request, shape)
+    if ('trial' in lifted) return finish(lifted.trial, lifted.why, method)
+    notes.push(lifted.refused)
+  }
   const shadowed = flaw.kind !== 'speck' && mayBeShadow(shape)
   if (method === 'lift' && !shadowed) notes.push('no shadow can lie under it')
   if ((method ?? 'lift') === 'lift' && shadowed) {
@@ -285,6 +291,18 @@ function tryLift(request: MendRequest): { trial: Trial; why: string; kept: boole
   return { trial, why: `It lets ${Math.round(100 * through)} % of the light through, so what lies under it is given back.`, kept: worst <= (structured && flaw.kind === 'dust' ? Math.max(1, 2 * advantage) : 1) }
 }
 
+/** Deviations of a stain's colour below which nobody can say what it took. */
+const LEAST_TINT = 2.5
+
+/** A stain on a print of one colour is lifted whatever its telltales say: all else would put invention in place of the picture. */
+function tryTint(request: MendRequest, shape: Shape): { trial: Trial; why: string } | { refused: string } {
+  const fit = fitTint(request.picture, request.transfer, shape)
+  if (!fit) return { refused: 'its surroundings do not say what colour belongs there' }
+  if (fit.evidence < LEAST_TINT && request.method !== 'lift') return { refused: 'its colour differs too little from what is around' }
+  const trial = measured(request, makeStep(request, 'lift', shape, { tint: fit.tint }))
+  return { trial, why: `Its colour tells how much light it takes at every place, so what lies under it is given back${passes(trial) ? '' : `; it shows ${wordsFor(trial.telltales)}`}.` }
+}
+
 /** With less evidence than this a frame says less about a shadow than other frames do. */
 const SPEAKS_ITSELF = 12
 
@@ -355,7 +373,7 @@ function tryTransplant(request: MendRequest, method: MethodName, shape: Shape, {
   return measured(request, makeStep(request, method, shape, { source }))
 }
 
-function makeStep(request: MendRequest, method: MethodName, shape: Shape, decisions: Pick<Step, 'source' | 'shadow' | 'avoid'>): Step {
+function makeStep(request: MendRequest, method: MethodName, shape: Shape, decisions: Pick<Step, 'source' | 'shadow' | 'tint' | 'avoid'>): Step {
   return {
     id: request.id,
     stage: 'mend',

@@ -496,7 +496,7 @@ const channelStrength = (plane: Float32Array, field: Float32Array, width: number
  * How many times a field must be added to a plane to leave the least gradient, by reweighted least squares, and the
  * deviation of that number if gradients were independent.
  */
-function measureStrength(plane: Float32Array, field: Float32Array, width: number, height: number): { strength: number; deviation: number } {
+export function measureStrength(plane: Float32Array, field: Float32Array, width: number, height: number): { strength: number; deviation: number } {
   let strength = 0
   let deviation = 0
   const scaled = new Float32Array(field.length)

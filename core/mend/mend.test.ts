@@ -19,6 +19,7 @@ import { chooseMend } from './choose.js'
 import { FIRST_PROFILE, fitShadow } from './fit-shadow.js'
 import { clone, heal } from './heal.js'
 import { lift } from './lift.js'
+import { lossOfShadow } from './light-loss.js'
 import { carryOut, decisionsOf } from './methods.js'
 import { solveMembrane } from './membrane.js'
 import { searchSources } from './source-search.js'
@@ -101,7 +102,7 @@ describe('lift', () => {
       const transfer = makeTransfer({ type: 'srgb' }, depth)
       const fit = fitShadow(rasterSource(damaged), transfer, { type: 'disc', x: 91, y: 84, r: 19 }, 'detector')!
       expect(Math.exp(-fit.shadow.profile[0]! * fit.shadow.channels[1]!)).toBeCloseTo(0.7, 1)
-      const mended = lift(rasterSource(damaged), transfer, { ...fit.shadow, damping: 0.5 }, 1)
+      const mended = lift(rasterSource(damaged), transfer, lossOfShadow({ ...fit.shadow, damping: 0.5 }), 1)
       const result = { ...damaged, data: damaged.data.slice() }
       layOver(result, { x: 0, y: 0, width: 190, height: 170 }, mended)
       const inside = (x: number, y: number) => Math.hypot(x - 90, y - 85) < 26
@@ -113,7 +114,7 @@ describe('lift', () => {
     const transfer = makeTransfer({ type: 'srgb' }, 16)
     const fit = fitShadow(rasterSource(damaged), transfer, { type: 'disc', x: 60, y: 60, r: 12 }, 'detector')!
     const shadow = { ...fit.shadow, damping: 0 }
-    const mended = lift(rasterSource(damaged), transfer, shadow, 1)
+    const mended = lift(rasterSource(damaged), transfer, lossOfShadow(shadow), 1)
     const field = shadowField(shadow)
     mended.touched.forEach((touched, i) => {
       const x = mended.region.x + (i % mended.region.width)
@@ -121,7 +122,7 @@ describe('lift', () => {
       if (field.depth(x + 0.5, y + 0.5) === 0) expect(touched).toBe(0)
       if (!touched) for (let c = 0; c < 3; c++) expect(mended.pixels.data[3 * i + c]).toBe(damaged.data[(y * 120 + x) * 3 + c])
     })
-    expect(lift(rasterSource(damaged), transfer, shadow, 0).touched.some((touched) => touched === 1)).toBe(false)
+    expect(lift(rasterSource(damaged), transfer, lossOfShadow(shadow), 0).touched.some((touched) => touched === 1)).toBe(false)
   })
   it('refuses where nothing is shaded, and says why it healed instead', () => {
     const { clean } = sky({ width: 160, height: 160, channels: 3, depth: 8, seed: 5 })

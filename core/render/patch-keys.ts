@@ -1,6 +1,8 @@
 import { sha256 } from '@noble/hashes/sha2.js'
 import { bytesToHex, utf8ToBytes } from '@noble/hashes/utils.js'
 import { fillReach } from '../mend/fill.js'
+import { shadowExtent } from '../mend/light-loss.js'
+import { tintField } from '../mend/tint.js'
 import { donorRegion } from '../mend/donor.js'
 import { decisionsOf, type Decisions } from '../mend/methods.js'
 import { clipRegion, overlaps, type Region } from '../raster/raster.js'
@@ -77,7 +79,7 @@ function keyOf(original: Original, step: Step, seen: string): string {
 
 /** The decisions of a step as text, the same for equal decisions. */
 function decisionsText(step: Decisions): string {
-  return textOf([step.method, step.methodVersion, step.shape, step.softEdgePx, step.strength, step.source ?? null, step.shadow ?? null, ...(step.method === 'fill' ? [step.seed, step.avoid ?? []] : [])])
+  return textOf([step.method, step.methodVersion, step.shape, step.softEdgePx, step.strength, step.source ?? null, step.shadow ?? null, ...(step.tint ? [step.tint] : []), ...(step.method === 'fill' ? [step.seed, step.avoid ?? []] : [])])
 }
 
 /** JSON with the names of every object in their order: a database may hand them back in another. */
@@ -104,10 +106,8 @@ export function stepExtent(step: Decisions, picture: { width: number; height: nu
 }
 
 function readingRegion(step: Decisions): Region {
-  if (step.shadow) {
-    const reach = Math.ceil(step.shadow.radius * 1.7 * (1 + step.shadow.wobble.reduce((sum, size) => sum + Math.abs(size), 0))) + 8
-    return { x: Math.floor(step.shadow.x) - reach, y: Math.floor(step.shadow.y) - reach, width: 2 * reach + 1, height: 2 * reach + 1 }
-  }
+  if (step.tint) return tintField(step.tint).region
+  if (step.shadow) return shadowExtent(step.shadow)
   const bounds = shapeBounds(step.shape)
   const margin = Math.ceil(step.softEdgePx / 2) + (step.method === 'fill' ? fillReach(step.shape) : 18)
   return { x: bounds.x - margin, y: bounds.y - margin, width: bounds.width + 2 * margin, height: bounds.height + 2 * margin }

@@ -11,7 +11,8 @@ import type { Area, Flaw, Step } from './schema.js'
  * Choose a mend for every flaw, each seeing the earlier ones: big flaws first.
  *
  * @param pixels  The picture; the mends are laid into it.
- * @param flaws   Open flaws. What may be a wire or a loss, and flat patches, are left: of those the restorer decides.
+ * @param flaws   Open flaws. What may be a wire or a loss, and flat patches, are left: of those the restorer decides. So are
+ *                stains that cannot be lifted: all else would put invention in place of what shows through them.
  * @param options  What lies wholly in a guard stays open; `expected` is the shadow that is known of a flaw from elsewhere.
  * @param onStep  Told after each; returns false to stop.
  */
@@ -31,6 +32,7 @@ export function mendAll(
     const neighbours = near(flaw).filter((other) => open.has(other)).map((other) => mendShape(other))
     const expected = options.expected?.(flaw)
     const { step, mended } = chooseAndMend({ picture, transfer, flaw, openFlaws: neighbours, guards, id: options.id(flaw), ...(options.method ? { method: options.method } : {}), ...(expected ? { expected } : {}) })
+    if (flaw.kind === 'stain' && step.method !== 'lift' && !options.method) continue
     layOver(pixels, whole, mended)
     steps.push(step)
     if (onStep?.(step, steps.length) === false) break

@@ -31,10 +31,10 @@ export const FlawState = Type.Union([Type.Literal('open'), Type.Literal('mended'
 })
 
 /** What can be wrong with a picture; `other` is what a restorer marked without naming it. */
-export const FLAW_KINDS = ['dust', 'speck', 'hair', 'scratch', 'fold', 'wire', 'loss', 'flat', 'other'] as const
+export const FLAW_KINDS = ['dust', 'speck', 'hair', 'scratch', 'fold', 'wire', 'loss', 'stain', 'flat', 'other'] as const
 
-/** What can be searched for; lines are hairs, scratches, folds and wires, losses are bare paper, tears among them, flat are patches without grain. */
-export const SEARCH_KINDS = ['dust', 'speck', 'line', 'loss', 'flat'] as const
+/** What can be searched for; lines are hairs, scratches, folds and wires, losses are bare paper, tears among them, stains are places off a print's colour, flat are patches without grain. */
+export const SEARCH_KINDS = ['dust', 'speck', 'line', 'loss', 'stain', 'flat'] as const
 export type SearchKind = (typeof SEARCH_KINDS)[number]
 
 export const FlawSchema = Type.Object(
@@ -63,6 +63,18 @@ export const ShadowSchema = Type.Object(
     damping: Type.Number({ minimum: 0, maximum: 4 }),
   },
   { ...strict, description: 'The shadow that was fitted; -ln of the transmission along a profile whose outline wobbles.' },
+)
+
+export const TintSchema = Type.Object(
+  {
+    x: Coordinate,
+    y: Coordinate,
+    spacing: Type.Number({ exclusiveMinimum: 0, maximum: 1000 }),
+    columns: Type.Integer({ minimum: 1, maximum: 4000 }),
+    depth: Type.Array(Type.Number({ minimum: -8, maximum: 8 }), { minItems: 1, maxItems: 20000 }),
+    channels: Type.Array(Type.Number({ minimum: 0, maximum: 10 }), { minItems: 1, maxItems: 3 }),
+  },
+  { ...strict, description: 'What a stain takes of the light: -ln of the transmission at the knots of a grid, row by row, linear between.' },
 )
 
 export const AreaPartSchema = Type.Object(
@@ -128,6 +140,7 @@ export const StepSchema = Type.Object(
     seed: Type.Integer({ minimum: 0, maximum: 4294967295, description: 'Which of many equally good fills is made.' }),
     source: Type.Optional(SourceSchema),
     shadow: Type.Optional(ShadowSchema),
+    tint: Type.Optional(TintSchema),
     avoid: Type.Optional(Type.Array(ShapeSchema, { maxItems: 400, description: 'Shapes that were open flaws when a fill was chosen: nothing is taken from them.' })),
     guards: Type.Optional(Type.Array(Identifier, { maxItems: 50, description: 'Areas that the mend stops at.' })),
     chosenBy: Type.Union([Type.Literal('fennip'), Type.Literal('hand')]),

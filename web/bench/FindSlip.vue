@@ -14,6 +14,7 @@ const KINDS: readonly { kind: SearchKind; words: string }[] = [
   { kind: 'speck', words: 'Specks, bright or dark' },
   { kind: 'line', words: 'Hairs, scratches and folds' },
   { kind: 'loss', words: 'Losses and tears' },
+  { kind: 'stain', words: 'Stains on a print of one colour' },
   { kind: 'flat', words: 'Flat patches without grain' },
 ]
 const kinds = ref(usualKinds({ kind: bench.opened!.kind, aperture: bench.opened!.about.camera.aperture ?? null }))

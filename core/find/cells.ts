@@ -1,0 +1,93 @@
+import { depthOf, maximumOf, type IntegerRaster, type Region } from '../raster/raster.js'
+
+/** A picture in cells of a few pixels: what is looked for by its extent, over many tiles, is looked for in these. */
+
+/** Side of a cell in pixels. */
+export const CELL_SIDE = 4
+
+/** Cells of a tile. */
+export interface TileCells {
+  /** Column and row of the first cell in the picture. */
+  readonly column: number
+  readonly row: number
+  readonly columns: number
+  /** Mean sample of each, 0..255, row by row; one plane a channel. */
+  readonly planes: readonly Float32Array[]
+}
+
+/** Cells of a picture. */
+export interface PictureCells {
+  readonly columns: number
+  readonly rows: number
+  /** Of a cell, in pixels. */
+  readonly side: number
+  readonly planes: readonly Float32Array[]
+}
+
+/**
+ * Mean samples of every cell of a tile.
+ *
+ * @param pixels        The tile with its surroundings.
+ * @param surroundings  Where these pixels lie in the picture.
+ * @param tile          Starts on a cell.
+ */
+export function cellsOfTile(pixels: IntegerRaster, surroundings: Region, tile: Region): TileCells {
+  const columns = Math.ceil(tile.width / CELL_SIDE)
+  const rows = Math.ceil(tile.height / CELL_SIDE)
+  const { width, channels, data } = pixels
+  const scale = 255 / maximumOf(depthOf(pixels))
+  const planes = Array.from({ length: channels }, () => new Float32Array(columns * rows))
+  planes.forEach((plane, c) => {
+    for (let row = 0; row < rows; row++) {
+      const bottom = Math.min(tile.height, (row + 1) * CELL_SIDE)
+      for (let column = 0; column < columns; column++) {
+        const right = Math.min(tile.width, (column + 1) * CELL_SIDE)
+        let sum = 0
+        for (let y = row * CELL_SIDE; y < bottom; y++) {
+          const first = (y + tile.y - surroundings.y) * width + tile.x - surroundings.x
+          for (let k = (first + column * CELL_SIDE) * channels + c; k < (first + right) * channels; k += channels) sum += data[k]!
+        }
+        plane[row * columns + column] = (sum * scale) / ((right - column * CELL_SIDE) * (bottom - row * CELL_SIDE))
+      }
+    }
+  })
+  return { column: tile.x / CELL_SIDE, row: tile.y / CELL_SIDE, columns, planes }
+}
+
+/**
+ * Cells of all tiles together.
+ *
+ * @param tiles  Of the whole picture, at least one.
+ * @param size   Of the picture, in pixels.
+ * @param most   With more cells than this they are put together by fours: what is lost in a large scan is large.
+ */
+export function cellsOfPicture(tiles: readonly TileCells[], size: { readonly width: number; readonly height: number }, most: number): PictureCells {
+  const columns = Math.ceil(size.width / CELL_SIDE)
+  const rows = Math.ceil(size.height / CELL_SIDE)
+  const planes = tiles[0]!.planes.map(() => new Float32Array(columns * rows))
+  for (const tile of tiles) {
+    tile.planes.forEach((plane, c) => {
+      for (let i = 0; i < plane.length; i += tile.columns) planes[c]!.set(plane.subarray(i, i + tile.columns), (tile.row + i / tile.columns) * columns + tile.column)
+    })
+  }
+  let cells: PictureCells = { columns, rows, side: CELL_SIDE, planes }
+  while (cells.columns * cells.rows > most) cells = halved(cells)
+  return cells
+}
+
+/** Means of two by two; along the right and the lower edge of what there is. */
+function halved({ columns, rows, side, planes }: PictureCells): PictureCells {
+  const [width, height] = [(columns + 1) >> 1, (rows + 1) >> 1]
+  const means = planes.map((plane) => {
+    const mean = new Float32Array(width * height)
+    for (let y = 0; y < height; y++) {
+      for (let x = 0; x < width; x++) {
+        const right = Math.min(columns - 1, 2 * x + 1)
+        const below = Math.min(rows - 1, 2 * y + 1)
+        mean[y * width + x] = (plane[2 * y * columns + 2 * x]! + plane[2 * y * columns + right]! + plane[below * columns + 2 * x]! + plane[below * columns + right]!) / 4
+      }
+    }
+    return mean
+  })
+  return { columns: width, rows: height, side: 2 * side, planes: means }
+}

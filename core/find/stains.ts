@@ -1,0 +1,159 @@
+import { gaussianBlur } from '../raster/blur.js'
+import { ln } from '../raster/exact-math.js'
+import { medianCurve } from '../raster/median-curve.js'
+import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
+import { insideOutline, type Outline } from '../shape/shape.js'
+import { cellsOfPicture, type TileCells } from './cells.js'
+import { boxRound, contourRound } from './contour.js'
+import { judge, stainJudge } from './judge.js'
+
+/**
+ * Stains, foxing among them, on prints of one colour scanned in three: what water, rust and mould leave on paper takes
+ * more of the blue than of the red (common practice), while all of the picture follows one curve of colour over tone.
+ *
+ * A picture of many colours has no such curve; in it what a stain would be told by is drowned.
+ */
+
+export interface StainFind {
+  readonly kind: 'stain'
+  readonly shape: Outline
+  readonly contrast: number
+  readonly weight: number
+  readonly confidence: number
+  readonly unrest: number
+}
+
+/** A patch that is off the picture's colour, and the evidence it is judged by. */
+export interface StainCandidate {
+  readonly shape: Outline
+  readonly contrast: number
+  readonly weight: number
+  readonly features: readonly number[]
+}
+
+/** How far each cell is from the colour that its tone has elsewhere. */
+interface Tint {
+  readonly columns: number
+  readonly rows: number
+  readonly side: number
+  /** Loss of blue and green against red, as -ln, summed. */
+  readonly depth: Float32Array
+  /** Of plain ground. */
+  readonly deviation: number
+  /** Log of the red. */
+  readonly tone: Float32Array
+}
+
+const MOST_CELLS = 400000
+/** Confidence from which a candidate is shown. */
+const SHOWN = 0.3
+/** Stained is what lies so many deviations off, and so many cells together. */
+const STAINED = 4
+const LEAST_CELLS = 5
+/** A level below which an outline is never drawn, in deviations. */
+const LEAST_LEVEL = 2.5
+/** Share of a patch's depth at which its outline is drawn: what small ones are blurred by would widen them at half of it. */
+const OUTLINED = 0.65
+/** A larger share of the picture is how the picture is. */
+const LARGEST_SHARE = 0.3
+/** Added to samples of 255, so that the darkest do not speak of colour. */
+const DARK = 6
+/** Parts of the range of tones, each with as many cells. */
+const TONES = 40
+/** When a larger share of the picture is off, it has many colours. */
+const MANY_COLOURS = 0.25
+/** With fewer cells than this nothing is usual. */
+const LEAST_PICTURE = 400
+/** Rounding alone moves a colour so far, as -ln. */
+const LEAST_DEVIATION = 0.004
+
+/**
+ * Stains of a picture.
+ *
+ * @param tiles  Cells of all tiles, from `cellsOfTile`; one channel has no colour.
+ * @param size   Of the picture, in pixels.
+ */
+export function findStains(tiles: readonly TileCells[], size: { readonly width: number; readonly height: number }): StainFind[] {
+  return stainCandidates(tiles, size).flatMap(({ shape, contrast, weight, features }): StainFind[] => {
+    const { confidence } = judge(stainJudge, features)
+    return confidence < SHOWN ? [] : [{ kind: 'stain', shape, contrast, weight, confidence, unrest: 1 }]
+  })
+}
+
+/** Everything that is off the picture's curve of colour, to the brown or to the blue. */
+export function stainCandidates(tiles: readonly TileCells[], size: { readonly width: number; readonly height: number }): StainCandidate[] {
+  const tint = tintOf(tiles, size)
+  if (!tint) return []
+  const pale: Tint = { ...tint, depth: tint.depth.map((value) => -value) }
+  return [...patchesOf(tint).flatMap((patch) => describe(tint, patch, size, 1)), ...patchesOf(pale).flatMap((patch) => describe(pale, patch, size, -1))]
+}
+
+function tintOf(tiles: readonly TileCells[], size: { readonly width: number; readonly height: number }): Tint | null {
+  if ((tiles[0]?.planes.length ?? 0) < 3) return null
+  const { columns, rows, side, planes } = cellsOfPicture(tiles, size, MOST_CELLS)
+  if (columns * rows < LEAST_PICTURE) return null
+  const [red, green, blue] = planes.slice(0, 3).map((plane) => plane.map((value) => ln(value + DARK))) as [Float32Array, Float32Array, Float32Array]
+  const loss = red.map((value, i) => 2 * value - green[i]! - blue[i]!)
+  const curve = medianCurve(red, loss, TONES)
+  const depth = gaussianBlur({ width: columns, height: rows, data: loss.map((value, i) => value - curve(red[i]!)) }, 1).data
+  const deviation = Math.max(LEAST_DEVIATION, DEVIATION_PER_MAD * median(depth.map((value) => Math.abs(value))))
+  const off = depth.reduce((count, value) => count + (Math.abs(value) > STAINED * deviation ? 1 : 0), 0)
+  return off > MANY_COLOURS * depth.length ? null : { columns, rows, side, depth, deviation, tone: red }
+}
+
+/** Cells that are off and hang together. */
+function patchesOf({ columns, rows, depth, deviation }: Tint): Int32Array[] {
+  const seen = new Uint8Array(depth.length)
+  const patches: Int32Array[] = []
+  const stack = new Int32Array(depth.length)
+  for (let first = 0; first < depth.length; first++) {
+    if (seen[first] || depth[first]! < STAINED * deviation) continue
+    let count = 1
+    stack[0] = first
+    seen[first] = 1
+    for (let k = 0; k < count; k++) {
+      const column = stack[k]! % columns
+      const row = (stack[k]! - column) / columns
+      for (let y = Math.max(0, row - 1); y <= Math.min(rows - 1, row + 1); y++) {
+        for (let x = Math.max(0, column - 1); x <= Math.min(columns - 1, column + 1); x++) {
+          const i = y * columns + x
+          if (seen[i] || depth[i]! < STAINED * deviation) continue
+          seen[i] = 1
+          stack[count++] = i
+        }
+      }
+    }
+    if (count >= LEAST_CELLS && count < LARGEST_SHARE * depth.length) patches.push(stack.slice(0, count))
+  }
+  return patches
+}
+
+/** How far beside an outline colour and tone are compared, in cells. */
+const ASIDE = 2
+
+/** Outline a patch, and measure what it is judged by. */
+function describe({ columns, rows, side, depth, deviation, tone }: Tint, patch: Int32Array, size: { readonly width: number; readonly height: number }, sign: 1 | -1): StainCandidate[] {
+  const middle = median(Float32Array.from(patch, (i) => depth[i]!))
+  const deepest = patch.reduce((a, b) => (depth[b]! > depth[a]! ? b : a))
+  const contour = contourRound((i) => depth[i]!, columns, boxRound(patch, columns, rows, 6), Math.max(LEAST_LEVEL * deviation, OUTLINED * middle), deepest)
+  if (!contour || contour.length < 4) return []
+  const at = (plane: Float32Array, x: number, y: number) => plane[Math.max(0, Math.min(rows - 1, Math.floor(y))) * columns + Math.max(0, Math.min(columns - 1, Math.floor(x)))]!
+  const steps = contour.map(([x, y], k) => {
+    const [nextX, nextY] = contour[(k + 1) % contour.length]!
+    const length = Math.sqrt((nextX - x) ** 2 + (nextY - y) ** 2) || 1
+    const [nx, ny] = [((nextY - y) / length) * ASIDE, (-(nextX - x) / length) * ASIDE]
+    return { length, colour: Math.abs(at(depth, x + nx, y + ny) - at(depth, x - nx, y - ny)), tone: Math.abs(at(tone, x + nx, y + ny) - at(tone, x - nx, y - ny)) }
+  })
+  const length = steps.reduce((sum, step) => sum + step.length, 0)
+  const colourStep = median(Float32Array.from(steps, ({ colour }) => colour))
+  const toneStep = median(Float32Array.from(steps, (step) => step.tone))
+  const box = boxRound(patch, columns, rows, 6)
+  const shape: Outline = { type: 'outline', points: contour }
+  const area = Math.max(1, insideOutline(shape, { x: box.left, y: box.top, width: box.right - box.left, height: box.bottom - box.top }).reduce((sum, inside) => sum + inside, 0))
+  return [{
+    shape: { type: 'outline', points: contour.map(([x, y]): [number, number] => [Math.min(size.width, x * side), Math.min(size.height, y * side)]) },
+    contrast: (-sign * middle) / (side * deviation),
+    weight: (middle / deviation) * Math.sqrt(area),
+    features: [1, ln(middle / deviation), ln(area), ln(deviation), ln(middle), ln((length * length) / area), ln(0.01 + toneStep), ln(0.01 + toneStep / (colourStep + 1e-3)), ln(area / depth.length), sign],
+  }]
+}
