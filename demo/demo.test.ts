@@ -1,6 +1,6 @@
 import { beforeAll, describe, expect, it } from 'vitest'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'
-import { addBackscatter, addDust, addFolds, addHairs, addLosses, addScratches, addSpecks, addTears, copyLight, type TrueFlaw } from './damage.js'
+import { addBackscatter, addDust, addFolds, addHairs, addLosses, addScratches, addSpecks, addStains, addTears, copyLight, type TrueFlaw } from './damage.js'
 import { demoFiles } from './load.js'
 import { cleanPylon, dustyPylon, pylonLight, shaftValve, stationPrint } from './pictures.js'
 import { between, betweenLogarithmically, expose, type Light } from './photograph.js'
@@ -130,6 +130,20 @@ describe('the damage', () => {
     expect(bare.reduce((sum, value) => sum + value, 0)).toBeGreaterThan(400)
     copy.channels[0]!.data.forEach((value, i) => bare[i] && expect(value).toBeGreaterThan(0.7))
   })
+  it('of stains takes most of the blue and least of the red, more along a tide line than inside it', () => {
+    const scene = { ...even(400, 300, 0.4) }
+    const copy = copyLight(scene)
+    addStains(copy, { water: 1, foxing: 0, radius: [5, 9], depth: [0.5, 0.51], seed: 3 })
+    const depth = [0, 1, 2].map((c) => copy.channels[c]!.data.map((value) => -Math.log(value / 0.4)))
+    const deepest = depth[2]!.reduce((at, value, i) => (value > depth[2]![at]! ? i : at), 0)
+    const [red, green, blue] = depth.map((plane) => plane[deepest]!) as [number, number, number]
+    expect(blue).toBeGreaterThan(0.4)
+    expect(blue).toBeLessThan(0.52)
+    expect(green / blue).toBeGreaterThan(0.5)
+    expect(red / blue).toBeLessThan(0.46)
+    const stained = [...depth[2]!].filter((value) => value > 0.05).sort((a, b) => a - b)
+    expect(stained[stained.length >> 1]).toBeLessThan(0.35)
+  })
   it('of scratches, folds and tears is thin, and as wide as asked', () => {
     const scene = even(500, 400, 0.2)
     const share = (put: (copy: Light) => void) => {
@@ -200,7 +214,7 @@ describe('the demo pictures', () => {
     expect(new Set(print.flaws.map(({ kind }) => kind))).toEqual(new Set(['speck', 'scratch']))
   })
   it('are four files, two of them of 16 bits', () => {
-    expect(demoFiles(SIZE, SIZE).map(({ name }) => name)).toEqual(['pylon-7-west.jpg', 'pylon-7-west.tif', 'shaft-valve-3.jpg', 'lower-station.tif', 'torn-print.tif', 'pylon-4-noon.jpg', 'pylon-4-cable.jpg', 'pylon-5-north.jpg', 'pylon-5-sky.jpg', 'pylon-6-path.jpg', 'pylon-6-evening.jpg'])
+    expect(demoFiles(SIZE, SIZE).map(({ name }) => name)).toEqual(['pylon-7-west.jpg', 'pylon-7-west.tif', 'shaft-valve-3.jpg', 'lower-station.tif', 'torn-print.tif', 'stained-print.tif', 'pylon-4-noon.jpg', 'pylon-4-cable.jpg', 'pylon-5-north.jpg', 'pylon-5-sky.jpg', 'pylon-6-path.jpg', 'pylon-6-evening.jpg'])
   })
 })
 

@@ -1,6 +1,6 @@
 import { rationalEntry, textEntry, TAG, writeDirectories, shortEntry } from '@fennip/codec/directory.js'
 import { encodePicture } from '@fennip/codec/write.js'
-import { FRAME, PRINT, dustyPylon, pylonLight, shaftValve, stationPrint, tornPrint, type DemoPicture, type DemoSize } from './pictures.js'
+import { FRAME, PRINT, dustyPylon, pylonLight, shaftValve, stainedPrint, stationPrint, tornPrint, type DemoPicture, type DemoSize } from './pictures.js'
 import type { Light } from './photograph.js'
 import { dustOfSensor, seriesFrame, SERIES_FRAMES, SERIES_ROOM } from './series.js'
 
@@ -43,6 +43,7 @@ export function demoFiles(frame: DemoSize = FRAME, print: DemoSize = PRINT): Dem
     { name: 'shaft-valve-3.jpg', make: async () => camera(await shaftValve(frame), cameraExif(8, '2026:06:02 15:40:31')) },
     { name: 'lower-station.tif', make: async () => deep(await stationPrint(print), null, 600) },
     { name: 'torn-print.tif', make: async () => deep(await tornPrint({ width: print.width / 2, height: print.height / 2 }), null, 300) },
+    { name: 'stained-print.tif', make: async () => deep(await stainedPrint({ width: print.width / 2, height: print.height / 2 }), null, 300) },
     ...seriesOf(frame),
   ]
 }

@@ -1,7 +1,7 @@
 import { fileURLToPath } from 'node:url'
 import type { Depth } from '@fennip/core/raster/raster.js'
-import { addBackscatter, addDust, addFolds, addLosses, addScratches, addSpecks, addTears, copyLight, type TrueFlaw } from './damage.js'
-import { expose, lightOfRender, type Exposure, type Light, type Photograph } from './photograph.js'
+import { addBackscatter, addDust, addFolds, addLosses, addScratches, addSpecks, addStains, addTears, copyLight, type TrueFlaw } from './damage.js'
+import { expose, lightOfRender, printOf, SEPIA, type Exposure, type Light, type Photograph } from './photograph.js'
 
 /** A made-up picture with the truth about its damage. */
 export interface DemoPicture extends Photograph {
@@ -76,7 +76,16 @@ export async function stationPrint(size: DemoSize = PRINT, seed = 5): Promise<De
 
 const PRINTED: Omit<Exposure, 'seed'> = { electrons: 1600, readNoise: 4, grainSize: 0.9, depth: 16 }
 
-/** Another print of it, from an album: torn in two places, a corner gone, creased. */
+/** A brown print of the pylon, kept damp: dried water with tide lines, foxing. */
+export async function stainedPrint(size: DemoSize = TORN, seed = 30): Promise<DemoPicture> {
+  const scale = scaleOf(size, TORN)
+  const print = printOf(await pylonLight(size), SEPIA)
+  const damage = copyLight(print)
+  addStains(damage, { water: 3, foxing: 40, radius: [Math.max(4, 7 * scale), Math.max(6, 34 * scale)], depth: [0.12, 0.7], seed })
+  return { ...expose(print, damage, { ...PRINTED, electrons: 4000, seed }), flaws: [] }
+}
+
+/** Another print of the station, from an album: torn in two places, a corner gone, creased. */
 export async function tornPrint(size: DemoSize = TORN, seed = 20): Promise<DemoPicture> {
   const scale = scaleOf(size, TORN)
   const faded = await fadedStation(size)
