@@ -13,6 +13,7 @@ import { dustJudge, judge, leastScore, speckJudge, type DiscJudge } from './judg
 import { judgedLines, type LineKind } from './line-kinds.js'
 import { linePieces, type LinePiece } from './lines.js'
 import { logLight } from './log-light.js'
+import { findMoire, screensOfTile, type TileScreens } from './moire.js'
 import { findRadial } from './radial.js'
 
 /** Those that are round. */
@@ -20,7 +21,7 @@ export type DiscKind = 'dust' | 'speck'
 
 /** A flaw as a detector describes it. */
 export interface Find {
-  readonly kind: DiscKind | LineKind | 'flat' | 'loss' | 'stain'
+  readonly kind: DiscKind | LineKind | 'flat' | 'loss' | 'stain' | 'moire'
   readonly shape: Shape
   /** Mean difference over the deviation of a pixel; negative where the flaw is darker. */
   readonly contrast: number
@@ -43,6 +44,8 @@ export interface TileFinds {
   readonly pieces: readonly LinePiece[]
   /** Grain of its blocks, where flat patches are looked for: what is usual only the whole picture says. */
   readonly grain?: BlockGrain
+  /** Lone waves of its windows, where moire is looked for. */
+  readonly screens?: TileScreens
   /** Its cells, where losses or stains are looked for: they may lie over many tiles. */
   readonly cells?: TileCells
 }
@@ -98,12 +101,13 @@ export function findInTile(pixels: IntegerRaster, surroundings: Region, tile: Re
     discs,
     pieces: options.kinds.includes('line') ? linePieces(plane, surroundings, tile) : [],
     ...(options.kinds.includes('flat') ? { grain: grainBlocks(pixels, surroundings, tile) } : {}),
+    ...(options.kinds.includes('moire') ? { screens: screensOfTile(plane, surroundings, tile) } : {}),
     ...(options.kinds.includes('loss') || options.kinds.includes('stain') ? { cells: cellsOfTile(pixels, surroundings, tile) } : {}),
   }
 }
 
 /** These are told by the whole picture, and are few: their false finds are not counted by the megapixel. */
-const TOLD_BY_THE_WHOLE: readonly SearchKind[] = ['loss', 'stain', 'flat']
+const TOLD_BY_THE_WHOLE: readonly SearchKind[] = ['loss', 'stain', 'flat', 'moire']
 
 /** False finds a megapixel that each kind may have. */
 function rateOf({ falseFinds, kinds }: FindOptions): number {
@@ -215,9 +219,10 @@ export function gatherFinds(tiles: readonly TileFinds[], options: FindOptions, s
   const cells = tiles.flatMap((tile) => tile.cells ?? [])
   const losses = options.kinds.includes('loss') ? findLosses(cells, size) : []
   const stains = options.kinds.includes('stain') ? findStains(cells, size) : []
+  const moire = findMoire(tiles.flatMap(({ screens }) => screens ?? []), size)
   // What lies in a loss is a piece of it.
   const whole = [...free, ...lines].filter(({ shape }) => !losses.some((loss) => distanceAt(loss.shape, ...middleOf(shape)) < 0))
-  return [...whole, ...losses, ...stains, ...flat].sort((a, b) => b.weight - a.weight)
+  return [...whole, ...losses, ...stains, ...flat, ...moire].sort((a, b) => b.weight - a.weight)
 }
 
 const middleOf = (shape: Disc | Stroke): [number, number] => (shape.type === 'disc' ? [shape.x, shape.y] : shape.points[shape.points.length >> 1]!)

@@ -11,7 +11,7 @@ import type { Area, Flaw, Step } from './schema.js'
  * Choose a mend for every flaw, each seeing the earlier ones: big flaws first.
  *
  * @param pixels  The picture; the mends are laid into it.
- * @param flaws   Open flaws. What may be a wire or a loss, and flat patches, are left: of those the restorer decides. So are
+ * @param flaws   Open flaws. What may be a wire or a loss, flat patches and moire are left: of those the restorer decides. So are
  *                stains that cannot be lifted: all else would put invention in place of what shows through them.
  * @param options  What lies wholly in a guard stays open; `expected` is the shadow that is known of a flaw from elsewhere.
  * @param onStep  Told after each; returns false to stop.
@@ -40,8 +40,8 @@ export function mendAll(
   return steps
 }
 
-/** A wire, and what looks like bare paper, may belong to the picture; a flat patch is whole but for its grain. */
-const LEFT_TO_THE_RESTORER: readonly Flaw['kind'][] = ['wire', 'loss', 'flat']
+/** A wire, and what looks like bare paper, may belong to the picture; a flat patch is whole but for its grain, a picture under a pattern but for that. */
+const LEFT_TO_THE_RESTORER: readonly Flaw['kind'][] = ['wire', 'loss', 'flat', 'moire']
 
 /** From so many flaws on, the parts of a picture are mended side by side. */
 const MANY = 150

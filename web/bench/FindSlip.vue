@@ -16,6 +16,7 @@ const KINDS: readonly { kind: SearchKind; words: string }[] = [
   { kind: 'loss', words: 'Losses and tears' },
   { kind: 'stain', words: 'Stains on a print of one colour' },
   { kind: 'flat', words: 'Flat patches without grain' },
+  { kind: 'moire', words: 'Moire and printed screens' },
 ]
 const kinds = ref(usualKinds({ kind: bench.opened!.kind, aperture: bench.opened!.about.camera.aperture ?? null }))
 /** The one control, on a scale of steps that feel even. */

@@ -1,0 +1,62 @@
+import { describe, expect, it } from 'vitest'
+import { makeRandom } from '../random.js'
+import { makeRaster, rasterSource, type IntegerRaster } from '../raster/raster.js'
+import { makeTransfer } from '../raster/transfer.js'
+import { insideOutline, type Outline } from '../shape/shape.js'
+import { findFlaws, findInTile, gatherFinds, type Find } from './find.js'
+import { SCREEN_WINDOW } from './moire.js'
+
+const transfer = makeTransfer({ type: 'srgb' }, 8)
+const [width, height] = [704, 512]
+const whole = { x: 0, y: 0, width, height }
+const screened = (x: number, y: number) => x > 192 && x < 512 && y > 128 && y < 448
+
+/** A slope with rocks, a mast and a railing of seven bars; over a part of it a fine pattern as strong as is said. */
+function picture(strength: number, wave: (x: number, y: number) => number): IntegerRaster {
+  const random = makeRandom(6)
+  const raster = makeRaster(width, height, 1, 8)
+  const rocks = Array.from({ length: 60 }, () => ({ x: width * random.uniform(), y: height * random.uniform(), r: 4 + 14 * random.uniform(), tone: 60 * (random.uniform() - 0.5) }))
+  for (let y = 0; y < height; y++) {
+    for (let x = 0; x < width; x++) {
+      let tone = 90 + 0.1 * y + 20 * Math.sin(x / 60)
+      for (const rock of rocks) if (Math.abs(x - rock.x) < rock.r && Math.hypot(x - rock.x, y - rock.y) < rock.r) tone += rock.tone
+      if (Math.abs(x - 100 - y / 9) < 3 || (y > 470 && x > 540 && x < 640 && x % 14 < 4)) tone -= 50
+      tone *= 1 + (screened(x, y) ? strength * wave(x, y) : 0)
+      raster.data[y * width + x] = Math.max(0, Math.min(255, Math.round(tone + 3 * (random.uniform() + random.uniform() - 1))))
+    }
+  }
+  return raster
+}
+
+const moireIn = (raster: IntegerRaster): Find[] => findFlaws(rasterSource(raster), transfer, { kinds: ['moire'], falseFinds: 3 })
+const waves = { slanting: (x: number, y: number) => Math.sin(1.05 * x + 0.42 * y), upright: (x: number) => Math.sin((2 * Math.PI * x) / 5), level: (_x: number, y: number) => Math.cos(0.8 * y) }
+
+describe('moire', () => {
+  it.each(Object.entries(waves))('of %s waves is found where it lies', (_name, wave) => {
+    const finds = moireIn(picture(0.06, wave))
+    expect(finds.map(({ kind }) => kind)).toEqual(['moire'])
+    let [both, either] = [0, 0]
+    insideOutline(finds[0]!.shape as Outline, whole).forEach((inside, i) => {
+      const truth = screened(i % width, Math.floor(i / width))
+      if (inside && truth) both++
+      if (inside || truth) either++
+    })
+    expect(both / either).toBeGreaterThan(0.8)
+    expect(finds[0]!.confidence).toBeGreaterThan(0.9)
+  })
+
+  it('is neither rocks, nor a mast, nor a short railing, nor noise', () => {
+    expect(moireIn(picture(0, waves.slanting))).toEqual([])
+  })
+
+  it('is one area across the border of two tiles', () => {
+    const raster = picture(0.06, waves.slanting)
+    const options = { kinds: ['moire'] as const, falseFinds: 3 }
+    const tiles = [{ x: 0, y: 0, width: 5 * SCREEN_WINDOW, height }, { x: 5 * SCREEN_WINDOW, y: 0, width: 6 * SCREEN_WINDOW, height }].map((tile) => findInTile(raster, whole, tile, transfer, options))
+    expect(gatherFinds(tiles, options, whole)).toEqual(moireIn(raster))
+  })
+
+  it('is not looked for unasked', () => {
+    expect(findFlaws(rasterSource(picture(0.06, waves.slanting)), transfer, { kinds: ['flat'], falseFinds: 3 }).filter(({ kind }) => kind === 'moire')).toEqual([])
+  })
+})

@@ -1,0 +1,196 @@
+import { exp } from '../raster/exact-math.js'
+import { transformSquare } from '../raster/fourier.js'
+import type { Plane, Region } from '../raster/raster.js'
+import { median } from '../raster/statistics.js'
+import { outlinesOfMask } from '../shape/from-mask.js'
+import { shapeArea, type Outline } from '../shape/shape.js'
+
+/**
+ * Moire and printed screens: a fine pattern that stands alone in the local spectrum and goes on evenly over an area. What
+ * is regular in the scene itself, a railing or a weave, may look the same: of that the restorer decides.
+ */
+
+/** Side of the windows whose spectrum is looked at, in pixels. */
+export const SCREEN_WINDOW = 64
+
+/** The strongest lone wave of each window of a tile, row by row. */
+export interface TileScreens {
+  /** Column and row of the first window in the picture. */
+  readonly column: number
+  readonly row: number
+  readonly columns: number
+  /** Its energy over the median of all waves that are as long. */
+  readonly strength: Float32Array
+  /** Waves in a window, across and down; of the two that are one another's mirror image the one with across >= 0. */
+  readonly across: Float32Array
+  readonly down: Float32Array
+}
+
+export interface MoireFind {
+  readonly kind: 'moire'
+  readonly shape: Outline
+  readonly contrast: number
+  readonly weight: number
+  readonly confidence: number
+  readonly unrest: number
+}
+
+/** Waves shorter than two pixels cannot be seen; longer ones than this share of a window are content. */
+const FEWEST = 5
+const MOST = SCREEN_WINDOW / 2 - 1
+/** A wave stands alone when it has so many times the energy of others of its length. */
+const LONE = 60
+/** Beside one that does, this share of it is enough for the same wave. */
+const GOES_ON = 1 / 3
+/** The wave of an edge has others beside it in its direction, shorter and longer ones: so many times their energy is lone. */
+const LONE_ALONG = 6
+/** How much shorter and longer those are, in waves a window. */
+const BESIDE = [-5, -4, -3, 3, 4, 5]
+/** Neighbouring windows have the same wave when it differs by no more than this, in waves a window. */
+const SAME = 0.9
+/** Fewer windows together are chance. */
+const LEAST_WINDOWS = 6
+
+/** Fades a window to its edges, so that these are no pattern: a parabola squared, exact on every machine. */
+const FADE = Float64Array.from({ length: SCREEN_WINDOW }, (_value, k) => {
+  const t = (k + 0.5) / SCREEN_WINDOW
+  return (4 * t * (1 - t)) ** 2
+})
+
+/**
+ * The strongest lone wave of every window of a tile.
+ *
+ * @param light         Log light of the tile with its surroundings.
+ * @param surroundings  Where this lies in the picture.
+ * @param tile          Starts on a window; windows that it does not hold whole are left out.
+ */
+export function screensOfTile(light: Plane, surroundings: Region, tile: Region): TileScreens {
+  const columns = Math.floor(tile.width / SCREEN_WINDOW)
+  const rows = Math.floor(tile.height / SCREEN_WINDOW)
+  const [strength, across, down] = [0, 0, 0].map(() => new Float32Array(columns * rows)) as [Float32Array, Float32Array, Float32Array]
+  const real = new Float64Array(SCREEN_WINDOW * SCREEN_WINDOW)
+  const imaginary = new Float64Array(SCREEN_WINDOW * SCREEN_WINDOW)
+  const energy = new Float32Array(SCREEN_WINDOW * SCREEN_WINDOW)
+  for (let i = 0; i < columns * rows; i++) {
+    const left = tile.x - surroundings.x + (i % columns) * SCREEN_WINDOW
+    const top = tile.y - surroundings.y + Math.floor(i / columns) * SCREEN_WINDOW
+    let mean = 0
+    for (let y = 0; y < SCREEN_WINDOW; y++) for (let x = 0; x < SCREEN_WINDOW; x++) mean += light.data[(top + y) * light.width + left + x]! / (SCREEN_WINDOW * SCREEN_WINDOW)
+    for (let y = 0; y < SCREEN_WINDOW; y++) for (let x = 0; x < SCREEN_WINDOW; x++) real[y * SCREEN_WINDOW + x] = FADE[x]! * FADE[y]! * (light.data[(top + y) * light.width + left + x]! - mean)
+    imaginary.fill(0)
+    transformSquare(real, imaginary, SCREEN_WINDOW)
+    for (let k = 0; k < energy.length; k++) energy[k] = real[k]! * real[k]! + imaginary[k]! * imaginary[k]!
+    const lone = loneWave(energy)
+    strength[i] = lone.strength
+    across[i] = lone.across
+    down[i] = lone.down
+  }
+  return { column: tile.x / SCREEN_WINDOW, row: tile.y / SCREEN_WINDOW, columns, strength, across, down }
+}
+
+/** Indices of the half spectrum by the number of waves, rounded down. */
+const RINGS: readonly Int32Array[] = Array.from({ length: MOST + 1 }, (_value, ring) => {
+  const places: number[] = []
+  for (let row = 0; row < SCREEN_WINDOW; row++) {
+    const v = row < SCREEN_WINDOW / 2 ? row : row - SCREEN_WINDOW
+    for (let u = 0; u <= SCREEN_WINDOW / 2; u++) if (Math.floor(Math.sqrt(u * u + v * v)) === ring && (u > 0 || v > 0)) places.push(row * SCREEN_WINDOW + u)
+  }
+  return Int32Array.from(places)
+})
+
+function loneWave(energy: Float32Array): { strength: number; across: number; down: number } {
+  let strength = 0
+  let at = 0
+  for (let ring = FEWEST; ring <= MOST; ring++) {
+    const places = RINGS[ring]!
+    const usual = median(Float32Array.from(places, (i) => energy[i]!)) + 1e-9
+    for (const i of places) {
+      if (energy[i]! <= strength * usual) continue
+      const alone = Math.min(energy[i]! / usual, (LONE * energy[i]!) / (LONE_ALONG * alongside(energy, i)))
+      if (alone <= strength) continue
+      strength = alone
+      at = i
+    }
+  }
+  // Its place between the bins: the middle of the amplitudes of it and its neighbours.
+  const [column, row] = [at % SCREEN_WINDOW, Math.floor(at / SCREEN_WINDOW)]
+  let [sum, across, down] = [0, 0, 0]
+  for (let dy = -1; dy <= 1; dy++) {
+    for (let dx = -1; dx <= 1; dx++) {
+      const amplitude = Math.sqrt(energy[((row + dy) & (SCREEN_WINDOW - 1)) * SCREEN_WINDOW + ((column + dx) & (SCREEN_WINDOW - 1))]!)
+      sum += amplitude
+      across += amplitude * dx
+      down += amplitude * dy
+    }
+  }
+  return { strength, across: column + across / sum, down: (row < SCREEN_WINDOW / 2 ? row : row - SCREEN_WINDOW) + down / sum }
+}
+
+/** The most energy among waves of the same direction that are somewhat shorter or longer. */
+function alongside(energy: Float32Array, at: number): number {
+  const u = at % SCREEN_WINDOW
+  const row = Math.floor(at / SCREEN_WINDOW)
+  const v = row < SCREEN_WINDOW / 2 ? row : row - SCREEN_WINDOW
+  const waves = Math.sqrt(u * u + v * v)
+  let most = 1e-9
+  for (const beside of BESIDE) {
+    const x = Math.round((u * (waves + beside)) / waves) & (SCREEN_WINDOW - 1)
+    const y = Math.round((v * (waves + beside)) / waves) & (SCREEN_WINDOW - 1)
+    most = Math.max(most, energy[y * SCREEN_WINDOW + x]!)
+  }
+  return most
+}
+
+/**
+ * Areas over which one fine pattern goes on.
+ *
+ * @param tiles  Windows of all tiles, from `screensOfTile`.
+ * @param size   Of the picture, in pixels.
+ */
+export function findMoire(tiles: readonly TileScreens[], size: { readonly width: number; readonly height: number }): MoireFind[] {
+  const columns = Math.floor(size.width / SCREEN_WINDOW)
+  const rows = Math.floor(size.height / SCREEN_WINDOW)
+  const [strength, across, down] = [0, 0, 0].map(() => new Float32Array(columns * rows)) as [Float32Array, Float32Array, Float32Array]
+  for (const tile of tiles) {
+    tile.strength.forEach((value, i) => {
+      const at = (tile.row + Math.floor(i / tile.columns)) * columns + tile.column + (i % tile.columns)
+      strength[at] = value
+      across[at] = tile.across[i]!
+      down[at] = tile.down[i]!
+    })
+  }
+  const same = (a: number, b: number): boolean => {
+    const apart = (sign: number) => Math.max(Math.abs(across[a]! - sign * across[b]!), Math.abs(down[a]! - sign * down[b]!))
+    return apart(1) < SAME || apart(-1) < SAME
+  }
+  return areasOf(strength, columns, rows, same).map((windows) => {
+    const mask = new Uint8Array(columns * rows)
+    for (const i of windows) mask[i] = 1
+    const [outline] = outlinesOfMask(mask, columns, rows, Infinity).sort((a, b) => shapeArea(b) - shapeArea(a))
+    const middle = median(Float32Array.from(windows, (i) => strength[i]!))
+    const weight = Math.sqrt(middle / LONE) * windows.length
+    return { kind: 'moire', shape: { type: 'outline', points: outline!.points.map(([x, y]): [number, number] => [x * SCREEN_WINDOW, y * SCREEN_WINDOW]) }, contrast: Math.sqrt(middle), weight, confidence: 1 / (1 + exp(-(weight - 12) / 4)), unrest: 1 }
+  })
+}
+
+/** Windows with a lone wave that touch others with the same. */
+function areasOf(strength: Float32Array, columns: number, rows: number, same: (a: number, b: number) => boolean): number[][] {
+  const seen = new Uint8Array(strength.length)
+  const areas: number[][] = []
+  for (let first = 0; first < strength.length; first++) {
+    if (seen[first] || strength[first]! < LONE) continue
+    const windows = [first]
+    seen[first] = 1
+    for (let k = 0; k < windows.length; k++) {
+      const [column, row] = [windows[k]! % columns, Math.floor(windows[k]! / columns)]
+      for (const [dx, dy] of [[1, 0], [-1, 0], [0, 1], [0, -1]] as const) {
+        const next = (row + dy) * columns + column + dx
+        if (column + dx < 0 || column + dx >= columns || row + dy < 0 || row + dy >= rows || seen[next] || strength[next]! < GOES_ON * LONE || !same(windows[k]!, next)) continue
+        seen[next] = 1
+        windows.push(next)
+      }
+    }
+    if (windows.length >= LEAST_WINDOWS) areas.push(windows)
+  }
+  return areas
+}
