@@ -5,8 +5,8 @@ import { logLight } from '@fennip/core/find/log-light.js'
 import { lossCandidates } from '@fennip/core/find/losses.js'
 import { stainCandidates } from '@fennip/core/find/stains.js'
 import { cellsOfTile } from '@fennip/core/find/cells.js'
-import { insideOutline } from '@fennip/core/shape/shape.js'
-import { rasterSource, type IntegerRaster } from '@fennip/core/raster/raster.js'
+import { insideOutline, shapeBounds } from '@fennip/core/shape/shape.js'
+import { clipRegion, rasterSource, type IntegerRaster } from '@fennip/core/raster/raster.js'
 import { solveCholesky } from '@fennip/core/raster/solve.js'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'
 import type { TrueFlaw } from '@fennip/demo/damage.js'
@@ -109,21 +109,22 @@ async function prints(): Promise<{ name: string; light: Light }[]> {
   const photographs = (await openPhotographs()).filter(({ name }) => LEARNED_FROM.some((known) => name.startsWith(known)))
   return [
     ...photographs.map(({ name, raster }) => ({ name, light: sceneOf(raster, transfer) })),
-    ...(await Promise.all(['shaft', 'station'].map(async (name) => ({ name, light: await lightOfRender(renderOf(name), { width: 2400, height: 1600, channels: 3, softness: 1.1, detail: 0.12, seed: 12 }) })))),
+    ...(await Promise.all(['shaft', 'station', ...(wanted === 'stain' ? ['pylon'] : [])].map(async (name) => ({ name, light: await lightOfRender(renderOf(name), { width: 2400, height: 1600, channels: 3, softness: 1.1, detail: 0.12, seed: 12 }) })))),
   ]
 }
 
 /** Regions of a scene that may be flaws of a kind that is told by the whole picture. */
-function collectAreas({ name, print, hurt }: AreaScene, seed: number, candidates: typeof lossCandidates | typeof stainCandidates, weights: readonly number[]): void {
-  const { damaged } = expose(print, hurt, { electrons: 6000, readNoise: 6, grainSize: 0, depth: 8, seed })
+function collectAreas({ name, print, hurt }: AreaScene, seed: number, candidates: typeof lossCandidates | typeof stainCandidates, weights: readonly number[], electrons = 6000): void {
+  const { damaged } = expose(print, hurt, { electrons, readNoise: 6, grainSize: electrons < 6000 ? 0.9 : 0, depth: 8, seed })
   const whole = { x: 0, y: 0, width: print.width, height: print.height }
   const before = samples.length
   for (const { shape, features } of candidates([cellsOfTile(damaged, whole, whole)], whole)) {
     let area = 0
     let hit = 0
-    insideOutline(shape, whole).forEach((inside, i) => {
+    const box = clipRegion(shapeBounds(shape), print.width, print.height)
+    insideOutline(shape, box).forEach((inside, i) => {
       area += inside
-      if (inside && changedAt(print, hurt, i)) hit++
+      if (inside && changedAt(print, hurt, (box.y + Math.floor(i / box.width)) * print.width + box.x + (i % box.width))) hit++
     })
     samples.push({ features: [...features], real: hit > 0.5 * area, old: features.reduce((sum, value, i) => sum + value * weights[i]!, 0) })
   }
@@ -134,7 +135,7 @@ function collectAreas({ name, print, hurt }: AreaScene, seed: number, candidates
 if (wanted === 'loss') {
   for (const seed of [61, 62, 63, 60]) for (const scene of await lossScenes(seed)) collectAreas(scene, seed, lossCandidates, lossJudge.weights)
 } else if (wanted === 'stain') {
-  for (const seed of [65, 66, 67, 64]) for (const scene of await stainScenes(seed)) collectAreas(scene, seed, stainCandidates, stainJudge.weights)
+  for (const seed of [65, 66, 67, 64]) for (const scene of await stainScenes(seed)) collectAreas(scene, seed, stainCandidates, stainJudge.weights, [6000, 3000, 1500, 4000][seed % 4])
 } else if (wanted === 'line') {
   for (const seed of [31, 32, 33]) for (const scene of await lineScenes(seed)) collectLines(scene)
 } else if (kind === 'dust') {

@@ -7,15 +7,16 @@ const GRAIN_FILTER = 1.5
 /** Width of the surroundings that a mend is held against, and what the filter needs beyond it, in pixels. */
 const BAND = 8
 const APRON = 5
-/** Right is 0.85 to 1.15. */
+/** Right is 0.85 to 1.15, or so many standard errors for what is small: a little over three, since grain is not quite normal. */
 const HALF_BAND = 0.15
+const ERRORS = 3.2
 
 /** Square of a seventh of a sample's step: where light is clipped nothing has grain, and nothing lacks it. */
 const FAINTEST = 0.02
 
 /**
  * Deviation of the 1.5 px high pass inside a mend over that of a band of 8 px around it, over all channels; right is 0.85
- * to 1.15, widened to three standard errors for small mends.
+ * to 1.15, widened to somewhat over three standard errors for small mends.
  *
  * A wider band where parts of the surroundings differ, robust deviations and the logarithm of the light were tried: on
  * open photographs each tells mends that show from others less well (bench/telltales.ts).
@@ -47,7 +48,7 @@ export function measureGrain(pixels: IntegerRaster, distance: Plane): Measure {
   // A deviation of n samples has a relative error of about 1 / sqrt 2n; the filter leaves about half of them independent.
   return {
     value: Math.sqrt((inside / insideCount + FAINTEST) / (outside / outsideCount + FAINTEST)),
-    limit: Math.max(HALF_BAND, 3 / Math.sqrt(insideCount * pixels.channels)),
+    limit: Math.max(HALF_BAND, ERRORS / Math.sqrt(insideCount * pixels.channels)),
   }
 }
 

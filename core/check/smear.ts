@@ -7,8 +7,8 @@ import type { Slopes } from './broken-edge.js'
 const HALO = 2
 const OUTWARD = [5, 8, 11]
 const PARTS = 6
-/** What one good mend in fifty reaches on open photographs (bench/telltales.ts). */
-const LIMIT = 2
+/** What one good mend in two hundred reaches in pictures full of them (bench/telltales.ts). */
+const LIMIT = 3
 
 /**
  * Is structure washed out inside, or does a rim of tone follow the outline?

@@ -296,7 +296,7 @@ const LEAST_TINT = 2.5
 
 /** A stain on a print of one colour is lifted whatever its telltales say: all else would put invention in place of the picture. */
 function tryTint(request: MendRequest, shape: Shape): { trial: Trial; why: string } | { refused: string } {
-  const fit = fitTint(request.picture, request.transfer, shape)
+  const fit = fitTint(request.picture, request.transfer, shape, request.openFlaws)
   if (!fit) return { refused: 'its surroundings do not say what colour belongs there' }
   if (fit.evidence < LEAST_TINT && request.method !== 'lift') return { refused: 'its colour differs too little from what is around' }
   const trial = measured(request, makeStep(request, 'lift', shape, { tint: fit.tint }))

@@ -62,7 +62,7 @@ describe('a stain on a print of one colour', () => {
     const whole = { ...stained, data: stained.data.slice() }
     for (let y = 0; y < mended.region.height; y++) whole.data.set(mended.pixels.data.subarray(3 * y * mended.region.width, 3 * (y + 1) * mended.region.width), 3 * ((y + mended.region.y) * width + mended.region.x))
     expect(difference(stained, clean)).toBeGreaterThan(10)
-    expect(difference(whole, clean)).toBeLessThan(2)
+    expect(difference(whole, clean)).toBeLessThan(3)
   })
 
   it('is mended so by Fennip, and unasked only so', () => {

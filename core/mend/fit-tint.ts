@@ -4,7 +4,7 @@ import { medianCurve } from '../raster/median-curve.js'
 import { clipRegion, growRegion, type PixelSource, type Region } from '../raster/raster.js'
 import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
 import type { Transfer } from '../raster/transfer.js'
-import { distanceOutside, shapeBounds, type Shape } from '../shape/shape.js'
+import { distanceAt, distanceOutside, shapeBounds, type Shape } from '../shape/shape.js'
 import { measureStrength } from './fit-shadow.js'
 import type { Tint } from './tint.js'
 
@@ -16,10 +16,10 @@ export interface TintFit {
 }
 
 /** About so many knots are kept of a stain. */
-const KNOTS = 1600
-/** Least and most pixels around a stain that say which colour a tone has, as does half of its size. */
-const LEAST_AROUND = 24
-const MOST_AROUND = 200
+const KNOTS = 5000
+/** Least and most pixels around a stain that say which colour a tone has, as many as it is large. */
+const LEAST_AROUND = 60
+const MOST_AROUND = 500
 /** Parts of the range of tones, each with as many cells. */
 const TONES = 16
 /** So far beyond its outline a stain is followed, in knots; over as many more what is left of it fades. */
@@ -27,8 +27,10 @@ const BEYOND = 3
 /** Loss of red over the loss of blue against red: of rust and dried water about so much (common practice), give or take. */
 const USUAL_RED = 0.4
 const RED_DEVIATION = 0.25
+/** The depth was told by the red too, so that its grain is in both: smoothed away, in knots, before one is held against the other. */
+const CALMED = 1.4
 /** Gradients of a texture hang together: so many of them say as much as one. */
-const WITNESSES = 4
+const WITNESSES = 12
 /** The tone that gives the colour is itself darkened by the stain: seen again with that taken off. */
 const ROUNDS = 2
 
@@ -40,16 +42,18 @@ const ROUNDS = 2
  * @param picture   As mended so far.
  * @param transfer  Tables of its curve.
  * @param shape     Of the stain, as found or drawn.
+ * @param others    Shapes of other open flaws: what lies in them does not say what is usual.
  * @returns The fit, or null where there is no colour: one channel, or too little around to say what is usual.
  */
-export function fitTint(picture: PixelSource, transfer: Transfer, shape: Shape): TintFit | null {
+export function fitTint(picture: PixelSource, transfer: Transfer, shape: Shape, others: readonly Shape[] = []): TintFit | null {
   if (picture.channels < 3) return null
   const bounds = shapeBounds(shape)
-  const around = Math.round(Math.max(LEAST_AROUND, Math.min(MOST_AROUND, Math.max(bounds.width, bounds.height) / 2)))
+  const around = Math.round(Math.max(LEAST_AROUND, Math.min(MOST_AROUND, Math.max(bounds.width, bounds.height))))
   const region = clipRegion(growRegion(bounds, around), picture.width, picture.height)
   const spacing = Math.max(2, Math.ceil(Math.sqrt((bounds.width * bounds.height) / KNOTS)))
   const cells = cellsOf(picture, transfer, region, spacing, distanceOutside(shape, region, (2 * BEYOND + 2) * spacing).data)
-  const beside = indicesWhere(cells.distance, (d) => d > BEYOND * spacing)
+  const flawed = flawedCells(others, region, spacing, cells)
+  const beside = indicesWhere(cells.distance, (d) => d > BEYOND * spacing).filter((i) => flawed[i] === 0)
   const inside = indicesWhere(cells.distance, (d) => d < 0)
   if (beside.length < 8 * TONES || inside.length === 0) return null
   const { red, green, blue } = cells
@@ -124,6 +128,20 @@ function cellsOf(picture: PixelSource, transfer: Transfer, region: Region, spaci
   }
 }
 
+/** 1 for cells whose middle lies in one of the shapes. */
+function flawedCells(shapes: readonly Shape[], region: Region, spacing: number, { columns, rows }: Cells): Uint8Array {
+  const flawed = new Uint8Array(columns * rows)
+  for (const shape of shapes) {
+    const bounds = shapeBounds(shape)
+    const first = { x: Math.max(0, Math.floor((bounds.x - region.x) / spacing)), y: Math.max(0, Math.floor((bounds.y - region.y) / spacing)) }
+    const last = { x: Math.min(columns - 1, Math.floor((bounds.x + bounds.width - region.x) / spacing)), y: Math.min(rows - 1, Math.floor((bounds.y + bounds.height - region.y) / spacing)) }
+    for (let y = first.y; y <= last.y; y++) {
+      for (let x = first.x; x <= last.x; x++) if (distanceAt(shape, region.x + (x + 0.5) * spacing, region.y + (y + 0.5) * spacing) < spacing) flawed[y * columns + x] = 1
+    }
+  }
+  return flawed
+}
+
 function indicesWhere(values: Float32Array, fits: (value: number) => boolean): Int32Array {
   return Int32Array.from(values.keys()).filter((i) => fits(values[i]!))
 }
@@ -147,7 +165,8 @@ function shrink(deviations: number): number {
 
 /** How much red a stain took for each unit of its depth: what calms the gradients, drawn to what is usual by how little they say. */
 function redLost(red: Float32Array, depth: Float32Array, columns: number, rows: number): number {
-  const { strength, deviation } = measureStrength(red, depth, columns, rows)
+  const calm = (data: Float32Array) => gaussianBlur({ width: columns, height: rows, data }, CALMED).data
+  const { strength, deviation } = measureStrength(calm(red), calm(depth), columns, rows)
   const doubt = WITNESSES * deviation * deviation
   const usual = RED_DEVIATION * RED_DEVIATION
   return Math.max(0, Math.min(1.5, (strength * usual + USUAL_RED * doubt) / (usual + doubt)))
