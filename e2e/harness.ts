@@ -30,11 +30,12 @@ export class Harness {
   /**
    * @param names   The demo files that are loaded.
    * @param frame   Size of camera frames; those of the series are half as wide and high.
+   * @param print   Size of the print of the station; those of albums are half as wide and high.
    */
-  static async start(names: readonly string[], context: BrowserContextOptions = {}, frame = { width: 1500, height: 1000 }): Promise<Harness> {
+  static async start(names: readonly string[], context: BrowserContextOptions = {}, frame = { width: 1500, height: 1000 }, print = { width: 900, height: 600 }): Promise<Harness> {
     const home = mkdtempSync(join(tmpdir(), 'fennip-e2e-'))
     const services = await startServices({ home, logLevel: 'silent' })
-    const files = demoFiles(frame, { width: 900, height: 600 }).filter(({ name }) => names.includes(name))
+    const files = demoFiles(frame, print).filter(({ name }) => names.includes(name))
     const job = await loadDemo(services.address, () => undefined, files)
     const browser = await openBrowser()
     const page = await browser.newPage({ viewport: { width: 1280, height: 800 }, ...context })

@@ -92,9 +92,9 @@ export const lossJudge: Pick<Judge, 'weights' | 'even' | 'slope'> = {
 
 /** Judge of stains, on the features of `stainCandidates`; checked by bench/areas.ts. */
 export const stainJudge: Pick<Judge, 'weights' | 'even' | 'slope'> = {
-  weights: [1.678, 4.022, -0.978, -3.057, 0.965, -2.542, 0.838, -1.488, 1.49, 1.332],
-  even: -0.1,
-  slope: 1.15,
+  weights: [7.473, 2.26, 0.344, -0.34, 1.92, -3.104, -4.203, 3.048, 1.928, 4.619],
+  even: -0.05,
+  slope: 1.05,
 }
 
 export function judge(by: Pick<Judge, 'weights' | 'even' | 'slope'>, features: readonly number[]): Judgement {

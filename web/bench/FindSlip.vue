@@ -9,14 +9,14 @@ import { useBench } from '../store/bench.js'
 
 const bench = useBench()
 const group = useGroup()
-const KINDS: readonly { kind: SearchKind; words: string }[] = [
+const KINDS: readonly { kind: SearchKind; words: string; hint?: string }[] = [
   { kind: 'dust', words: 'Dust, soft and dark' },
   { kind: 'speck', words: 'Specks, bright or dark' },
   { kind: 'line', words: 'Hairs, scratches and folds' },
   { kind: 'loss', words: 'Losses and tears' },
-  { kind: 'stain', words: 'Stains on a print of one colour' },
+  { kind: 'stain', words: 'Stains and foxing', hint: 'Told by their colour, on prints of one colour that were scanned in three' },
   { kind: 'flat', words: 'Flat patches without grain' },
-  { kind: 'moire', words: 'Moire and printed screens' },
+  { kind: 'moire', words: 'Moire and printed screens', hint: 'One fine pattern that goes on over an area' },
 ]
 const kinds = ref(usualKinds({ kind: bench.opened!.kind, aperture: bench.opened!.about.camera.aperture ?? null }))
 /** The one control, on a scale of steps that feel even. */
@@ -39,7 +39,7 @@ const canSearch = computed(() => bench.selected !== null && searchKindOf(bench.s
   <aside class="slip" aria-label="Find">
     <h2>Find</h2>
     <ElCheckboxGroup v-model="kinds" class="kinds" aria-label="What to search for">
-      <ElCheckbox v-for="{ kind, words } in KINDS" :key="kind" :value="kind" :data-test="`kind-${kind}`">{{ words }}</ElCheckbox>
+      <ElCheckbox v-for="{ kind, words, hint } in KINDS" :key="kind" :value="kind" :data-test="`kind-${kind}`" :title="hint">{{ words }}</ElCheckbox>
     </ElCheckboxGroup>
     <label>
       <span>False finds to look at <b>{{ rate }}</b></span>

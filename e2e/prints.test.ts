@@ -1,0 +1,104 @@
+import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import type { Page } from 'playwright-core'
+import type { SearchKind } from '../core/treatment/schema.js'
+import { SEARCH_KINDS } from '../core/treatment/schema.js'
+import { rest } from './browser.js'
+import { Harness } from './harness.js'
+
+/** What is wrong with prints from albums: stains that are lifted, losses and tears that wait for the restorer. */
+
+let harness: Harness
+let page: Page
+let picture: string
+const treatment = async () => (await harness.opened(picture)).treatment
+
+/** Search the open picture for one kind alone, and wait for what is found. */
+async function searchFor(wanted: SearchKind): Promise<void> {
+  for (const kind of SEARCH_KINDS) {
+    const box = harness.test(`kind-${kind}`).locator('input')
+    if ((await box.isChecked()) !== (kind === wanted)) await harness.test(`kind-${kind}`).click()
+  }
+  await page.click('[data-test=find]')
+  await expect.poll(async () => (await treatment()).flaws.length, { timeout: 60000 }).toBeGreaterThan(0)
+  await harness.idle()
+  await harness.saved()
+}
+
+async function mendAllOpen(): Promise<void> {
+  await page.click('[data-test=mend-all]')
+  await page.waitForSelector('[data-test=run]', { timeout: 20000 })
+  await page.waitForSelector('[data-test=run]', { state: 'detached', timeout: 120000 })
+  await harness.saved()
+}
+
+beforeAll(async () => {
+  harness = await Harness.start(['stained-print.tif', 'torn-print.tif'], {}, undefined, { width: 2400, height: 1600 })
+  page = harness.page
+})
+afterAll(() => harness.stop())
+
+describe('a stained print', () => {
+  it('is searched for stains unasked, since it is a scan', async () => {
+    picture = await harness.pictureNamed('stained-print.tif')
+    await harness.open(picture, 'find')
+    expect(await harness.test('kind-stain').locator('input').isChecked()).toBe(true)
+    expect(await harness.test('kind-moire').locator('input').isChecked()).toBe(false)
+    await searchFor('stain')
+    const { flaws } = await treatment()
+    expect(new Set(flaws.map(({ kind }) => kind))).toEqual(new Set(['stain']))
+    expect(flaws.length).toBeGreaterThan(5)
+    await expect.poll(() => harness.test('ledger-row').first().textContent()).toContain('Stain')
+  })
+
+  it('has its stains lifted, and says by what', async () => {
+    await harness.open(picture, 'mend')
+    await mendAllOpen()
+    const { flaws, steps } = await treatment()
+    // What is too faint to say what it takes stays open.
+    expect(flaws.filter(({ state }) => state === 'open').length).toBe(flaws.length - steps.length)
+    expect(steps.length).toBeGreaterThan(0.8 * flaws.length)
+    for (const step of steps) {
+      expect(step.method).toBe('lift')
+      expect(step.tint!.depth.length).toBeGreaterThan(1)
+    }
+    await harness.test('ledger-row').nth(1).click()
+    await expect.poll(() => page.locator('aside.slip').textContent()).toContain('Its colour tells how much light it takes')
+  })
+
+  it('shows more or less of a lift by its strength, and gives the stain back when the mend is reset', async () => {
+    const id = (await treatment()).steps[0]!.flaw
+    await harness.test('ledger-row').first().click()
+    await harness.ready()
+    const before = (await treatment()).steps.find((step) => step.flaw === id)
+    await page.getByRole('slider', { name: 'Strength' }).focus()
+    await page.keyboard.press('ArrowLeft')
+    await expect.poll(async () => (await treatment()).steps.filter(({ strength }) => strength < 1).length, { timeout: 20000 }).toBe(1)
+    await harness.saved()
+    await page.keyboard.press('Control+z')
+    await expect.poll(async () => (await treatment()).steps.filter(({ strength }) => strength < 1).length).toBe(0)
+    expect((await treatment()).steps.find((step) => step.flaw === id)).toEqual(before)
+  })
+})
+
+describe('a torn print', () => {
+  it('has its losses found as outlines', async () => {
+    picture = await harness.pictureNamed('torn-print.tif')
+    await harness.open(picture, 'find')
+    await searchFor('loss')
+    const { flaws } = await treatment()
+    expect(flaws.every(({ kind, shape }) => kind === 'loss' && shape.type === 'outline')).toBe(true)
+    await expect.poll(() => harness.test('ledger-row').first().textContent()).toContain('Loss or tear')
+  })
+
+  it('waits for the restorer, who fills what is lost', async () => {
+    await harness.open(picture, 'mend')
+    await harness.test('ledger-row').first().click()
+    await page.waitForSelector('[data-test=selected-mark]')
+    expect((await treatment()).steps).toEqual([])
+    await page.keyboard.press('3')
+    await expect.poll(async () => (await treatment()).steps.map(({ method }) => method), { timeout: 60000 }).toEqual(['fill'])
+    await harness.ready()
+    await rest(page, 300)
+    expect(harness.complaints).toEqual([])
+  })
+})
