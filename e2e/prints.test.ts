@@ -32,7 +32,7 @@ async function mendAllOpen(): Promise<void> {
 }
 
 beforeAll(async () => {
-  harness = await Harness.start(['stained-print.tif', 'torn-print.tif'], {}, undefined, { width: 2400, height: 1600 })
+  harness = await Harness.start(['stained-print.tif', 'torn-print.tif', 'lower-station.tif'], {}, undefined, { width: 2400, height: 1600 })
   page = harness.page
 })
 afterAll(() => harness.stop())
@@ -56,12 +56,12 @@ describe('a stained print', () => {
     const { flaws, steps } = await treatment()
     // What is too faint to say what it takes stays open.
     expect(flaws.filter(({ state }) => state === 'open').length).toBe(flaws.length - steps.length)
-    expect(steps.length).toBeGreaterThan(0.8 * flaws.length)
-    for (const step of steps) {
-      expect(step.method).toBe('lift')
-      expect(step.tint!.depth.length).toBeGreaterThan(1)
-    }
-    await harness.test('ledger-row').nth(1).click()
+    expect(steps.length).toBeGreaterThan(0.7 * flaws.length)
+    expect(new Set(steps.map(({ method }) => method))).toEqual(new Set(['lift']))
+    const tinted = steps.filter(({ tint }) => tint !== undefined)
+    expect(tinted.length).toBeGreaterThan(0.8 * steps.length)
+    for (const { tint } of tinted) expect(tint!.depth.length).toBeGreaterThan(1)
+    await harness.test('ledger-row').first().click()
     await expect.poll(() => page.locator('aside.slip').textContent()).toContain('Its colour tells how much light it takes')
   })
 
@@ -99,6 +99,25 @@ describe('a torn print', () => {
     await expect.poll(async () => (await treatment()).steps.map(({ method }) => method), { timeout: 60000 }).toEqual(['fill'])
     await harness.ready()
     await rest(page, 300)
+    expect(harness.complaints).toEqual([])
+  })
+})
+
+describe('a print that is delivered small', () => {
+  it('says how many of its flaws nobody will see then', async () => {
+    picture = await harness.pictureNamed('lower-station.tif')
+    await harness.open(picture, 'find')
+    // With more false finds to look at, fainter and smaller ones are found.
+    await page.getByRole('slider', { name: 'False finds to look at' }).focus()
+    for (let k = 0; k < 4; k++) await page.keyboard.press('ArrowRight')
+    await searchFor('speck')
+    await harness.open(picture, 'mend')
+    // In its own size all that was found is seen.
+    expect(await harness.test('choose-unseen').count()).toBe(0)
+    await harness.test('delivered').selectOption('600')
+    await expect.poll(() => harness.test('choose-unseen').textContent()).toMatch(/^[1-9]\d* not seen$/)
+    await harness.test('delivered').selectOption('0')
+    await expect.poll(() => harness.test('choose-unseen').count()).toBe(0)
     expect(harness.complaints).toEqual([])
   })
 })

@@ -2,7 +2,7 @@ import { gaussianBlur } from '../raster/blur.js'
 import { ln } from '../raster/exact-math.js'
 import { medianCurve } from '../raster/median-curve.js'
 import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
-import { insideOutline, type Outline } from '../shape/shape.js'
+import { distanceAt, insideOutline, shapeArea, type Outline } from '../shape/shape.js'
 import { cellsOfPicture, type TileCells } from './cells.js'
 import { boxRound, contourRound } from './contour.js'
 import { judge, stainJudge } from './judge.js'
@@ -47,6 +47,8 @@ interface Tint {
 const MOST_CELLS = 400000
 /** Confidence from which a candidate is shown. */
 const SHOWN = 0.3
+/** So many times deeper than the stain it lies in a spot is one of its own. */
+const OWN_DEPTH = 1.6
 /** Stained is what lies so many deviations off, and so many cells together. */
 const STAINED = 4
 const LEAST_CELLS = 5
@@ -74,10 +76,12 @@ const LEAST_DEVIATION = 0.004
  * @param size   Of the picture, in pixels.
  */
 export function findStains(tiles: readonly TileCells[], size: { readonly width: number; readonly height: number }): StainFind[] {
-  return stainCandidates(tiles, size).flatMap(({ shape, contrast, weight, features }): StainFind[] => {
+  const finds = stainCandidates(tiles, size).flatMap(({ shape, contrast, weight, features }): StainFind[] => {
     const { confidence } = judge(stainJudge, features)
     return confidence < SHOWN ? [] : [{ kind: 'stain', shape, contrast, weight, confidence, unrest: 1 }]
   })
+  // What lies in a stain and is hardly deeper is a part of it, cut off by the grain.
+  return finds.filter((find) => !finds.some((other) => shapeArea(other.shape) > shapeArea(find.shape) && Math.abs(find.contrast) < OWN_DEPTH * Math.abs(other.contrast) && distanceAt(other.shape, ...find.shape.points[0]!) < 0))
 }
 
 /** Everything that is off the picture's curve of colour, to the brown or to the blue. */

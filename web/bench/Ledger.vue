@@ -29,6 +29,9 @@ const ORDERS: { id: LedgerOrder; word: string }[] = [
   { id: 'telltale', word: 'What shows most first' },
   { id: 'reading', word: 'In reading order' },
 ]
+/** Longer sides that pictures are delivered with; a larger one than it has is none. */
+const SIDES = [6000, 4000, 2400, 1600, 1000, 600]
+const sides = computed(() => SIDES.filter((side) => side < Math.max(bench.opened?.original.width ?? 0, bench.opened?.original.height ?? 0)))
 const nextOrder = () => {
   const at = ORDERS.findIndex((order) => order.id === bench.order)
   bench.order = ORDERS[(at + 1) % ORDERS.length]!.id
@@ -64,7 +67,7 @@ function sign(flaw: Flaw): { text: string; shows: boolean } {
   const names = whatShows(bench.stepOf.get(flaw.id)?.telltales)
   if (bench.poorSources.has(flaw.id)) return { text: 'source now poor', shows: true }
   if (names.length > 0) return { text: TELLTALE_SHORT[names[0]!], shows: true }
-  return { text: STATE_WORDS[flaw.state], shows: false }
+  return { text: flaw.state === 'open' && bench.unseen.has(flaw.id) ? 'not seen' : STATE_WORDS[flaw.state], shows: false }
 }
 
 /** With Ctrl or Shift a row joins the group, or leaves it. */
@@ -99,6 +102,15 @@ watch(() => bench.selectedId, async (id) => {
       <button type="button" class="link-button" data-test="order" @click="nextOrder">{{ ORDERS.find((order) => order.id === bench.order)!.word }}</button>
       <button type="button" class="link-button" data-test="choose-listed" :disabled="bench.ledger.length < 2" title="Change all flaws of this list together" @click="group.chooseListed">Choose all {{ thousands(bench.ledger.length) }}</button>
     </div>
+    <div v-if="bench.flaws.length > 0" class="order">
+      <label title="Flaws are ranked by what is seen in the size that is delivered">Made for
+        <select v-model.number="bench.deliveredSide" aria-label="Longer side of the picture as delivered" data-test="delivered">
+          <option :value="0">its own size</option>
+          <option v-for="side in sides" :key="side" :value="side">{{ thousands(side) }} px</option>
+        </select>
+      </label>
+      <button v-if="bench.unseen.size > 0" type="button" class="link-button" data-test="choose-unseen" title="Choose those that nobody will see in this size" @click="group.chooseUnseen">{{ thousands(bench.unseen.size) }} not seen</button>
+    </div>
     <div ref="scroller" class="rows" tabindex="-1" data-test="ledger">
       <div :style="{ height: `${rows.getTotalSize()}px`, position: 'relative' }">
         <button
@@ -131,6 +143,7 @@ header { padding: 12px 12px 8px; border-bottom: 1px solid var(--hairline); }
 .filters button { border: 1px solid var(--hairline); background: #fff; border-radius: 3px; padding: 2px 7px; cursor: pointer; font-size: 12px; white-space: nowrap; }
 .filters button.on { border-color: var(--ink); box-shadow: inset 0 0 0 1px var(--ink); }
 .order { display: flex; justify-content: space-between; padding: 2px 12px 6px; color: var(--soft-ink); font-size: 12px; }
+.order select { border: 1px solid var(--hairline); border-radius: 3px; background: #fff; font: inherit; color: var(--ink); }
 .row.grouped { background: var(--ground); box-shadow: inset 0 0 0 1px var(--soft-ink); }
 .rows { flex: 1; overflow-y: auto; border-top: 1px solid var(--hairline); }
 .row {

@@ -103,6 +103,23 @@ describe('the ledger', () => {
       expect(ids()).toEqual(expected)
     }
   })
+  it('ranks by what is seen in the size the picture is made for, and knows what nobody will see', () => {
+    const group = useGroup()
+    expect(bench.unseen.size).toBe(0)
+    bench.deliveredSide = Math.max(bench.opened!.original.width, bench.opened!.original.height) / 20
+    expect([...bench.unseen]).toEqual(['light'])
+    expect(ids()).toEqual(['heavy', 'large', 'kept', 'done', 'light'])
+    group.chooseUnseen()
+    expect(bench.selectedId).toBe('light')
+    expect(bench.group.size).toBe(0)
+    // The large one loses least of its weight to the noise.
+    bench.deliveredSide /= 6
+    expect(ids()[0]).toBe('large')
+    group.chooseUnseen()
+    expect([...bench.group].sort()).toEqual(['done', 'kept', 'light'])
+    bench.deliveredSide = 0
+    expect(bench.unseen.size).toBe(0)
+  })
   it('counts states and what shows', () => {
     expect(bench.counts).toEqual({ open: 2, mended: 1, settled: 1, left: 1, shows: 1 })
   })

@@ -12,6 +12,7 @@ import type { SnapTo } from '@fennip/core/mend/snap-source.js'
 import { shapeCentre, shapesReach, type Disc, type Shape } from '@fennip/core/shape/shape.js'
 import { applyEdit } from '@fennip/core/treatment/edit.js'
 import type { Flaw, Operation, Source, Step, Treatment } from '@fennip/core/treatment/schema.js'
+import { isSeenAtSize, weightAtSize } from '@fennip/core/treatment/visibility.js'
 import { poorSourcesOf, refusalOf } from '@fennip/core/treatment/poor-sources.js'
 import { api, listen, type OpenedPicture, type Run } from '../shared/api.js'
 import { PixelPool } from '../workers/pool.js'
@@ -55,6 +56,8 @@ export const useBench = defineStore('bench', () => {
 
   const filter = ref<LedgerFilter>('all')
   const order = ref<LedgerOrder>('weight')
+  /** The longer side the picture is delivered with, in pixels; 0 for the size it has. */
+  const deliveredSide = ref(0)
   const marks = ref<MarksShown>('all')
   const tool = ref<Tool>('select')
   const spotRadius = ref(24)
@@ -136,7 +139,7 @@ export const useBench = defineStore('bench', () => {
       }
     })
     const place = (flaw: Flaw) => shapeCentre(flaw.shape)
-    if (order.value === 'weight') list.sort((a, b) => b.weight - a.weight)
+    if (order.value === 'weight') list.sort((a, b) => weightAtSize(b, deliveredScale.value) - weightAtSize(a, deliveredScale.value))
     else if (order.value === 'size') list.sort((a, b) => place(b).r - place(a).r)
     else if (order.value === 'telltale') {
       const worst = new Map(steps.value.map((step) => [step.flaw, worstOf(step)]))
@@ -145,6 +148,13 @@ export const useBench = defineStore('bench', () => {
     else list.sort((a, b) => Math.floor(place(a).y / 400) - Math.floor(place(b).y / 400) || place(a).x - place(b).x)
     return list
   })
+  /** Delivered over original width. */
+  const deliveredScale = computed(() => {
+    const { width, height } = opened.value?.original ?? { width: 0, height: 0 }
+    return deliveredSide.value === 0 || width === 0 ? 1 : Math.min(1, deliveredSide.value / Math.max(width, height))
+  })
+  /** Flaws that nobody will see in the size that is delivered. */
+  const unseen = computed(() => new Set(flaws.value.filter((flaw) => !isSeenAtSize(flaw, deliveredScale.value)).map(({ id }) => id)))
   const run = computed(() => runs.value.find((candidate) => candidate.state === 'queued' || candidate.state === 'running') ?? null)
 
   function thePool(): PixelPool {
@@ -596,7 +606,7 @@ export const useBench = defineStore('bench', () => {
 
   return {
     opened, treatment, revision, undoLabel, redoLabel, runs, run, selectedId, selected, selectedStep, problem, saving, trouble, busy,
-    areas, guards, compareScope, before, beside, linked, handMethod, handStrength, snapTo, group, draft,
+    areas, guards, deliveredSide, deliveredScale, unseen, compareScope, before, beside, linked, handMethod, handStrength, snapTo, group, draft,
     filter, order, marks, tool, spotRadius, strokeWidth, toolSize, lens, lensStrength, reliefRadius, holdOriginal, divider,
     flaws, steps, stepOf, counts, ledger,
     thePool, onPixels, open, close, change, goBack, addSpot, addShape, reorder, mendSelected, mend, otherSource, moveSource, trySource, placeSource, sourceRefusal, openShapes, extentOf, freshMendId, poorSources, plain, report, keepDraft, dropDraft, reshape, setWidth, adjust, setState, takeOut, wires, decideWires,

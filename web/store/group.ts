@@ -79,6 +79,12 @@ export const useGroup = defineStore('group', () => {
     clear()
   }
 
+  /** Those that nobody will see in the size that is delivered. */
+  function chooseUnseen(): void {
+    const [only, ...others] = bench.unseen
+    if (others.length === 0) bench.selectedId = only ?? null
+    else choose(bench.unseen)
+  }
   const chooseListed = () => choose(bench.ledger.map(({ id }) => id))
 
   async function save(label: string, operations: Operation[], touched: readonly Step[]): Promise<void> {
@@ -157,5 +163,5 @@ export const useGroup = defineStore('group', () => {
     clear()
   }
 
-  return { progress, flaws, steps, toggle, clear, addWithin, chooseIn, chooseAlike, leaveAlike, chooseListed, settle, leave, reset, resetAll, adjust, mend, cancel }
+  return { progress, flaws, steps, toggle, clear, addWithin, chooseIn, chooseAlike, leaveAlike, chooseListed, chooseUnseen, settle, leave, reset, resetAll, adjust, mend, cancel }
 })
