@@ -121,6 +121,28 @@ for (let i = 0; i < 9; i++) {
   await rest(page, 900)
 }
 await shot('bench-round')
+// A stained print beside the original, its stains lifted.
+const stained = list.find((picture) => picture.name === 'stained-print.tif')!
+await page.goto(`${address}/jobs/${job.id}/pictures/${stained.id}/find`)
+await rest(page)
+if ((stained.counts.open ?? 0) + (stained.counts.mended ?? 0) === 0) {
+  for (const kind of ['dust', 'speck', 'line', 'loss']) await page.click(`[data-test=kind-${kind}]`)
+  await page.click('[data-test=find]')
+  await page.waitForSelector('[data-test=ledger-row]', { timeout: 120000 })
+}
+await page.goto(`${address}/jobs/${job.id}/pictures/${stained.id}/mend`)
+await rest(page)
+if ((stained.counts.mended ?? 0) === 0) {
+  await page.click('[data-test=mend-all]')
+  await page.waitForSelector('[data-test=run]')
+  await page.waitForSelector('[data-test=run]', { state: 'detached', timeout: 120000 })
+}
+await page.locator('[data-test=ledger-row]').nth(1).click()
+await page.keyboard.press('0')
+await page.keyboard.press('b')
+await rest(page, 1500)
+await shot('bench-stains')
+await page.keyboard.press('b')
 // The chart of the series' body, learned and applied; one mark in all frames.
 const { sensors } = (await (await fetch(`${address}/api/jobs/${job.id}/sensors`)).json()) as { sensors: { id: string; frames: number; marks: number | null }[] }
 const body = sensors.find(({ frames }) => frames >= 5)!

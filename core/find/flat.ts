@@ -2,7 +2,8 @@ import { exp } from '../raster/exact-math.js'
 import { maximumOf, depthOf, type IntegerRaster, type Region } from '../raster/raster.js'
 import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
 import { outlinesOfMask } from '../shape/from-mask.js'
-import { shapeArea, type Outline } from '../shape/shape.js'
+import { shapeArea } from '../shape/shape.js'
+import type { AreaFind } from './area-find.js'
 
 /** Flat patches: places that an earlier tool or a strong compression left without the grain of their surroundings. */
 
@@ -61,14 +62,7 @@ export function grainBlocks(pixels: IntegerRaster, surroundings: Region, tile: R
   return { column: Math.floor(tile.x / GRAIN_BLOCK), row: Math.floor(tile.y / GRAIN_BLOCK), columns, deviation, tone }
 }
 
-export interface FlatFind {
-  readonly kind: 'flat'
-  readonly shape: Outline
-  readonly contrast: number
-  readonly weight: number
-  readonly confidence: number
-  readonly unrest: number
-}
+export type FlatFind = AreaFind<'flat'>
 
 const TONES = 32
 /** A tone needs so many blocks before it says what grain is usual in it. */

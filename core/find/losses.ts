@@ -2,20 +2,14 @@ import { ln } from '../raster/exact-math.js'
 import { overlaps } from '../raster/raster.js'
 import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
 import { distanceAt, shapeBounds, type Outline } from '../shape/shape.js'
+import type { AreaFind } from './area-find.js'
 import { cellsOfPicture, type TileCells } from './cells.js'
 import { boxRound, contourRound } from './contour.js'
 import { judge, lossJudge } from './judge.js'
 
 /** Losses and tears: places where the picture's layer is gone and paper, or the bed of the scanner, lies bare. */
 
-export interface LossFind {
-  readonly kind: 'loss'
-  readonly shape: Outline
-  readonly contrast: number
-  readonly weight: number
-  readonly confidence: number
-  readonly unrest: number
-}
+export type LossFind = AreaFind<'loss'>
 
 /** A region that may be a loss, and what it is judged by. */
 export interface LossCandidate {

@@ -3,7 +3,8 @@ import { transformSquare } from '../raster/fourier.js'
 import type { Plane, Region } from '../raster/raster.js'
 import { median } from '../raster/statistics.js'
 import { outlinesOfMask } from '../shape/from-mask.js'
-import { shapeArea, type Outline } from '../shape/shape.js'
+import { shapeArea } from '../shape/shape.js'
+import type { AreaFind } from './area-find.js'
 
 /**
  * Moire and printed screens: a fine pattern that stands alone in the local spectrum and goes on evenly over an area. What
@@ -26,14 +27,7 @@ export interface TileScreens {
   readonly down: Float32Array
 }
 
-export interface MoireFind {
-  readonly kind: 'moire'
-  readonly shape: Outline
-  readonly contrast: number
-  readonly weight: number
-  readonly confidence: number
-  readonly unrest: number
-}
+export type MoireFind = AreaFind<'moire'>
 
 /** Waves shorter than two pixels cannot be seen; longer ones than this share of a window are content. */
 const FEWEST = 5
@@ -68,19 +62,8 @@ export function screensOfTile(light: Plane, surroundings: Region, tile: Region):
   const columns = Math.floor(tile.width / SCREEN_WINDOW)
   const rows = Math.floor(tile.height / SCREEN_WINDOW)
   const [strength, across, down] = [0, 0, 0].map(() => new Float32Array(columns * rows)) as [Float32Array, Float32Array, Float32Array]
-  const real = new Float64Array(SCREEN_WINDOW * SCREEN_WINDOW)
-  const imaginary = new Float64Array(SCREEN_WINDOW * SCREEN_WINDOW)
-  const energy = new Float32Array(SCREEN_WINDOW * SCREEN_WINDOW)
   for (let i = 0; i < columns * rows; i++) {
-    const left = tile.x - surroundings.x + (i % columns) * SCREEN_WINDOW
-    const top = tile.y - surroundings.y + Math.floor(i / columns) * SCREEN_WINDOW
-    let mean = 0
-    for (let y = 0; y < SCREEN_WINDOW; y++) for (let x = 0; x < SCREEN_WINDOW; x++) mean += light.data[(top + y) * light.width + left + x]! / (SCREEN_WINDOW * SCREEN_WINDOW)
-    for (let y = 0; y < SCREEN_WINDOW; y++) for (let x = 0; x < SCREEN_WINDOW; x++) real[y * SCREEN_WINDOW + x] = FADE[x]! * FADE[y]! * (light.data[(top + y) * light.width + left + x]! - mean)
-    imaginary.fill(0)
-    transformSquare(real, imaginary, SCREEN_WINDOW)
-    for (let k = 0; k < energy.length; k++) energy[k] = real[k]! * real[k]! + imaginary[k]! * imaginary[k]!
-    const lone = loneWave(energy)
+    const lone = loneWaveOf(light, tile.x - surroundings.x + (i % columns) * SCREEN_WINDOW, tile.y - surroundings.y + Math.floor(i / columns) * SCREEN_WINDOW)
     strength[i] = lone.strength
     across[i] = lone.across
     down[i] = lone.down
@@ -98,7 +81,24 @@ const RINGS: readonly Int32Array[] = Array.from({ length: MOST + 1 }, (_value, r
   return Int32Array.from(places)
 })
 
-function loneWave(energy: Float32Array): { strength: number; across: number; down: number } {
+const real = new Float64Array(SCREEN_WINDOW * SCREEN_WINDOW)
+const imaginary = new Float64Array(SCREEN_WINDOW * SCREEN_WINDOW)
+
+/**
+ * The strongest lone wave of one window.
+ *
+ * @param light  Log light.
+ * @param left   First column of the window; it lies whole within the plane.
+ * @param top    Its first row.
+ * @returns Energy over the median of waves as long, and waves a window, across and down.
+ */
+export function loneWaveOf(light: Plane, left: number, top: number): { strength: number; across: number; down: number } {
+  let mean = 0
+  for (let y = 0; y < SCREEN_WINDOW; y++) for (let x = 0; x < SCREEN_WINDOW; x++) mean += light.data[(top + y) * light.width + left + x]! / (SCREEN_WINDOW * SCREEN_WINDOW)
+  for (let y = 0; y < SCREEN_WINDOW; y++) for (let x = 0; x < SCREEN_WINDOW; x++) real[y * SCREEN_WINDOW + x] = FADE[x]! * FADE[y]! * (light.data[(top + y) * light.width + left + x]! - mean)
+  imaginary.fill(0)
+  transformSquare(real, imaginary, SCREEN_WINDOW)
+  const energy = Float32Array.from(real, (value, k) => value * value + imaginary[k]! * imaginary[k]!)
   let strength = 0
   let at = 0
   for (let ring = FEWEST; ring <= MOST; ring++) {

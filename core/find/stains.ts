@@ -3,6 +3,7 @@ import { ln } from '../raster/exact-math.js'
 import { medianCurve } from '../raster/median-curve.js'
 import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
 import { distanceAt, insideOutline, shapeArea, type Outline } from '../shape/shape.js'
+import type { AreaFind } from './area-find.js'
 import { cellsOfPicture, type TileCells } from './cells.js'
 import { boxRound, contourRound } from './contour.js'
 import { judge, stainJudge } from './judge.js'
@@ -14,14 +15,7 @@ import { judge, stainJudge } from './judge.js'
  * A picture of many colours has no such curve; in it what a stain would be told by is drowned.
  */
 
-export interface StainFind {
-  readonly kind: 'stain'
-  readonly shape: Outline
-  readonly contrast: number
-  readonly weight: number
-  readonly confidence: number
-  readonly unrest: number
-}
+export type StainFind = AreaFind<'stain'>
 
 /** A patch that is off the picture's colour, and the evidence it is judged by. */
 export interface StainCandidate {

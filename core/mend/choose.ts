@@ -15,6 +15,7 @@ import type { Mended } from './lift.js'
 import { fitShadow, type ShadowFit } from './fit-shadow.js'
 import { carryOut, CURRENT_VERSION, decisionsOf, type MethodName } from './methods.js'
 import { searchSources, shapesTouch } from './source-search.js'
+import { fitPattern } from './fit-pattern.js'
 import { fitTint } from './fit-tint.js'
 import { leastTransmission, shadowField, type Shadow } from './shadow.js'
 
@@ -87,6 +88,11 @@ export function chooseAndMend(request: MendRequest): ChosenMend {
     const lifted = tryTint(request, shape)
     if ('trial' in lifted) return finish(lifted.trial, lifted.why, method)
     notes.push(lifted.refused)
+  }
+  if ((method ?? 'lift') === 'lift' && flaw.kind === 'moire') {
+    const pattern = fitPattern(request.picture, request.transfer, shape)
+    if (pattern) return finish(measured(request, makeStep(request, 'lift', shape, { pattern })), 'Its waves go on evenly over the area, so they are taken away and the picture stays.', method)
+    notes.push('no wave stands alone in it')
   }
   const shadowed = flaw.kind !== 'speck' && mayBeShadow(shape)
   if (method === 'lift' && !shadowed) notes.push('no shadow can lie under it')
@@ -373,7 +379,7 @@ function tryTransplant(request: MendRequest, method: MethodName, shape: Shape, {
   return measured(request, makeStep(request, method, shape, { source }))
 }
 
-function makeStep(request: MendRequest, method: MethodName, shape: Shape, decisions: Pick<Step, 'source' | 'shadow' | 'tint' | 'avoid'>): Step {
+function makeStep(request: MendRequest, method: MethodName, shape: Shape, decisions: Pick<Step, 'source' | 'shadow' | 'tint' | 'pattern' | 'avoid'>): Step {
   return {
     id: request.id,
     stage: 'mend',

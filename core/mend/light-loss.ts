@@ -1,5 +1,6 @@
 import type { Region } from '../raster/raster.js'
 import { PROFILE_KNOTS, shadowField, type Shadow } from './shadow.js'
+import { patternField, type Pattern } from './pattern.js'
 import { tintField, type Tint } from './tint.js'
 
 /** Where light was lost and how much of it, pixel by pixel: all that a lift needs to give it back. */
@@ -29,6 +30,11 @@ export function lossOfShadow(shadow: Shadow): LightLoss {
 /** The loss under a tint. */
 export function lossOfTint(tint: Tint): LightLoss {
   return { ...tintField(tint), channels: tint.channels, damping: 0 }
+}
+
+/** The loss under a pattern, which also adds light. */
+export function lossOfPattern(pattern: Pattern): LightLoss {
+  return { ...patternField(pattern), channels: pattern.channels, damping: 0 }
 }
 
 /** A generous rectangle round a shadow and what a lift reads beside it. */

@@ -6,12 +6,12 @@ import type { Area, Step } from '../treatment/schema.js'
 import { fill, THIN_FILLS, type FillDecisions } from './fill.js'
 import { clone, heal, roundSample, type Transplant } from './heal.js'
 import { lift, type Mended } from './lift.js'
-import { lossOfShadow, lossOfTint } from './light-loss.js'
+import { lossOfPattern, lossOfShadow, lossOfTint, type LightLoss } from './light-loss.js'
 
 export type MethodName = Step['method']
 
 /** What a method needs to be carried out; the rest of a step only explains it. */
-export type Decisions = Pick<Step, 'method' | 'methodVersion' | 'shape' | 'softEdgePx' | 'strength' | 'seed' | 'source' | 'shadow' | 'tint' | 'avoid'> & {
+export type Decisions = Pick<Step, 'method' | 'methodVersion' | 'shape' | 'softEdgePx' | 'strength' | 'seed' | 'source' | 'shadow' | 'tint' | 'pattern' | 'avoid'> & {
   /** The areas that the step names as guards. */
   readonly guarded?: readonly Area[]
 }
@@ -28,7 +28,7 @@ export const CURRENT_VERSION: Record<MethodName, number> = { lift: 1, heal: 2, c
 type Method = (picture: PixelSource, transfer: Transfer, step: Decisions) => Mended
 
 const METHODS: Record<MethodName, Record<number, Method>> = {
-  lift: { 1: (picture, transfer, step) => lift(picture, transfer, step.tint ? lossOfTint(step.tint) : lossOfShadow(required(step.shadow, 'lift', 'shadow')), step.strength) },
+  lift: { 1: (picture, transfer, step) => lift(picture, transfer, lossOf(step), step.strength) },
   heal: {
     1: (picture, _transfer, step) => heal(picture, transplantOf(step), 'linear'),
     2: (picture, _transfer, step) => heal(picture, transplantOf(step), 'smooth'),
@@ -80,6 +80,11 @@ function heldBack(picture: PixelSource, mended: Mended, guarded: readonly Area[]
     }
   }
   return { ...mended, touched }
+}
+
+function lossOf({ tint, pattern, shadow }: Decisions): LightLoss {
+  if (tint) return lossOfTint(tint)
+  return pattern ? lossOfPattern(pattern) : lossOfShadow(required(shadow, 'lift', 'shadow'))
 }
 
 function transplantOf(step: Decisions): Transplant {

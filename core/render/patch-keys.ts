@@ -2,6 +2,7 @@ import { sha256 } from '@noble/hashes/sha2.js'
 import { bytesToHex, utf8ToBytes } from '@noble/hashes/utils.js'
 import { fillReach } from '../mend/fill.js'
 import { shadowExtent } from '../mend/light-loss.js'
+import { patternField } from '../mend/pattern.js'
 import { tintField } from '../mend/tint.js'
 import { donorRegion } from '../mend/donor.js'
 import { decisionsOf, type Decisions } from '../mend/methods.js'
@@ -79,7 +80,7 @@ function keyOf(original: Original, step: Step, seen: string): string {
 
 /** The decisions of a step as text, the same for equal decisions. */
 function decisionsText(step: Decisions): string {
-  return textOf([step.method, step.methodVersion, step.shape, step.softEdgePx, step.strength, step.source ?? null, step.shadow ?? null, ...(step.tint ? [step.tint] : []), ...(step.method === 'fill' ? [step.seed, step.avoid ?? []] : [])])
+  return textOf([step.method, step.methodVersion, step.shape, step.softEdgePx, step.strength, step.source ?? null, step.shadow ?? null, ...(step.tint ? [step.tint] : []), ...(step.pattern ? [step.pattern] : []), ...(step.method === 'fill' ? [step.seed, step.avoid ?? []] : [])])
 }
 
 /** JSON with the names of every object in their order: a database may hand them back in another. */
@@ -107,6 +108,7 @@ export function stepExtent(step: Decisions, picture: { width: number; height: nu
 
 function readingRegion(step: Decisions): Region {
   if (step.tint) return tintField(step.tint).region
+  if (step.pattern) return patternField(step.pattern).region
   if (step.shadow) return shadowExtent(step.shadow)
   const bounds = shapeBounds(step.shape)
   const margin = Math.ceil(step.softEdgePx / 2) + (step.method === 'fill' ? fillReach(step.shape) : 18)

@@ -77,6 +77,20 @@ export const TintSchema = Type.Object(
   { ...strict, description: 'What a stain takes of the light: -ln of the transmission at the knots of a grid, row by row, linear between.' },
 )
 
+const Amplitudes = Type.Array(Type.Number({ minimum: -8, maximum: 8 }), { minItems: 1, maxItems: 20000 })
+
+export const PatternSchema = Type.Object(
+  {
+    x: Coordinate,
+    y: Coordinate,
+    spacing: Type.Number({ exclusiveMinimum: 0, maximum: 1000 }),
+    columns: Type.Integer({ minimum: 1, maximum: 10000 }),
+    waves: Type.Array(Type.Object({ across: Type.Number({ minimum: -4, maximum: 4 }), down: Type.Number({ minimum: -4, maximum: 4 }), real: Amplitudes, imaginary: Amplitudes }, strict), { minItems: 1, maxItems: 8 }),
+    channels: Type.Array(Type.Number({ minimum: 0, maximum: 10 }), { minItems: 1, maxItems: 3 }),
+  },
+  { ...strict, description: 'A fine pattern: waves in radians a pixel, their complex amplitude in the log of the light at the knots of a grid, row by row, linear between.' },
+)
+
 export const AreaPartSchema = Type.Object(
   { mode: Type.Union([Type.Literal('add'), Type.Literal('take')]), shape: ShapeSchema },
   { ...strict, description: 'Added to what the earlier parts cover, or taken away from it.' },
@@ -141,6 +155,7 @@ export const StepSchema = Type.Object(
     source: Type.Optional(SourceSchema),
     shadow: Type.Optional(ShadowSchema),
     tint: Type.Optional(TintSchema),
+    pattern: Type.Optional(PatternSchema),
     avoid: Type.Optional(Type.Array(ShapeSchema, { maxItems: 400, description: 'Shapes that were open flaws when a fill was chosen: nothing is taken from them.' })),
     guards: Type.Optional(Type.Array(Identifier, { maxItems: 50, description: 'Areas that the mend stops at.' })),
     chosenBy: Type.Union([Type.Literal('fennip'), Type.Literal('hand')]),
