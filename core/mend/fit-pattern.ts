@@ -1,12 +1,12 @@
 import { logLight, logTable } from '../find/log-light.js'
 import { loneWaveOf, SCREEN_WINDOW } from '../find/moire.js'
-import { gaussianBlur } from '../raster/blur.js'
+import { gaussianBlur, gaussianWeights } from '../raster/blur.js'
 import { cos, PI, sin } from '../raster/exact-math.js'
-import { clipRegion, growRegion, type PixelSource, type Plane, type Region } from '../raster/raster.js'
+import { clipRegion, growRegion, type IntegerRaster, type PixelSource, type Plane, type Region } from '../raster/raster.js'
 import { median } from '../raster/statistics.js'
 import type { Transfer } from '../raster/transfer.js'
 import { distanceOutside, shapeBounds, type Shape } from '../shape/shape.js'
-import type { Pattern, PatternWave } from './pattern.js'
+import { patternField, type Pattern, type PatternWave } from './pattern.js'
 
 /** A screen has two directions, and each an overtone. */
 const MOST_WAVES = 4
@@ -17,6 +17,13 @@ const LEAST_SPACING = 12
 const MOST_KNOTS = 9000
 /** Strength and phase are taken for even over a Gaussian of this share of their distance. */
 const EVEN = 0.8
+/** What a Gaussian of this deviation leaves is tone: of the longest waves that are looked for it leaves a fiftieth. */
+const TONE = 6
+/** How often the frequency is corrected by the drift of the phase, and how many windows are looked at, at most. */
+const DRIFTS = 3
+const MOST_WINDOWS = 400
+/** A wave with less than this share of the first one's energy is not worth another. */
+const LEAST_SHARE = 0.02
 /** So far around an area it is asked what the picture has of such waves by itself, in pixels. */
 const AROUND = 40
 
@@ -37,57 +44,83 @@ export function fitPattern(picture: PixelSource, transfer: Transfer, shape: Shap
   const pixels = picture.read(region)
   const light = logLight(pixels, transfer)
   const distance = distanceOutside(shape, region, AROUND).data
-  const spacing = 2 * Math.ceil(Math.max(LEAST_SPACING, Math.sqrt((region.width * region.height) / MOST_KNOTS)) / 2)
-  const knots = knotsOf(region, spacing)
-  const even = EVEN * spacing
-  const left = withoutTone(light, even)
-  const inside = knots.at.map((i) => distance[i]! < spacing / 2)
-  const table = logTable(transfer)
-  const planes = Array.from({ length: picture.channels }, (_value, c) => withoutTone({ ...light, data: Float32Array.from({ length: light.data.length }, (_one, i) => table[pixels.data[i * picture.channels + c]!]!) }, even))
+  const knots = knotsOf(region)
+  const inside = knots.at.map((i) => distance[i]! < knots.spacing / 2)
+  const left = withoutTone(light)
+  const planes = Array.from({ length: picture.channels }, (_value, c) => withoutTone(logChannel(pixels, transfer, c)))
   const waves: PatternWave[] = []
   const strengths = planes.map(() => 0)
   let energy = 0
   while (waves.length < MOST_WAVES) {
-    const wave = strongestWave(left, distance)
+    let wave = strongestWave(left, distance)
     if (!wave) break
-    const refined = withoutDrift(demodulated(left, region, wave, even), left.width, distance, wave)
-    const { real, imaginary } = demodulated(left, region, refined, even)
+    for (let round = 0; round < DRIFTS; round++) wave = withoutDrift(demodulated(left, region, wave, knots), knots, inside, wave)
+    const { real, imaginary } = demodulated(left, region, wave, knots)
     // What the picture has of such a wave by itself, beside the area, is left to it.
-    const beside: number[] = []
-    real.forEach((a, i) => (distance[i]! > even ? beside.push(Math.sqrt(a * a + imaginary[i]! * imaginary[i]!)) : 0))
+    const beside = knots.at.flatMap((i, k) => (distance[i]! > knots.even ? [Math.sqrt(real[k]! * real[k]! + imaginary[k]! * imaginary[k]!)] : []))
     const own = beside.length === 0 ? 0 : median(Float32Array.from(beside))
-    const amplitude = { real: [] as number[], imaginary: [] as number[] }
-    knots.at.forEach((i, k) => {
-      const square = real[i]! * real[i]! + imaginary[i]! * imaginary[i]!
+    const kept: Amplitude = { real: new Float64Array(real.length), imaginary: new Float64Array(real.length) }
+    real.forEach((value, k) => {
+      const square = value * value + imaginary[k]! * imaginary[k]!
       const share = inside[k] && square > 0 ? square / (square + own * own) : 0
-      amplitude.real.push(fine(real[i]! * share))
-      amplitude.imaginary.push(fine(imaginary[i]! * share))
+      kept.real[k] = fine(value * share)
+      kept.imaginary[k] = fine(imaginary[k]! * share)
     })
-    planes.forEach((plane, c) => {
-      const channel = demodulated(plane, region, refined, even)
-      knots.at.forEach((i, k) => (strengths[c]! += channel.real[i]! * amplitude.real[k]! + channel.imaginary[i]! * amplitude.imaginary[k]!))
-    })
-    knots.at.forEach((i, k) => (energy += real[i]! * amplitude.real[k]! + imaginary[i]! * amplitude.imaginary[k]!))
-    waves.push({ ...refined, ...amplitude })
-    takeAway(left, region, refined, real, imaginary)
+    const likeness = (other: Amplitude) => kept.real.reduce((sum, value, k) => sum + value * other.real[k]! + kept.imaginary[k]! * other.imaginary[k]!, 0)
+    const more = likeness({ real, imaginary })
+    if (more < LEAST_SHARE * energy) break
+    energy += more
+    planes.forEach((plane, c) => (strengths[c]! += likeness(demodulated(plane, region, wave!, knots))))
+    const found: PatternWave = { ...wave, real: [...kept.real], imaginary: [...kept.imaginary] }
+    waves.push(found)
+    takeAway(left, region, patternOf([found], region, knots, []))
   }
   if (waves.length === 0 || !(energy > 0)) return null
-  return { x: region.x + spacing / 2 + 0.5, y: region.y + spacing / 2 + 0.5, spacing, columns: knots.columns, waves, channels: strengths.map((sum) => fine(Math.max(0, Math.min(4, sum / energy)))) }
+  return patternOf(waves, region, knots, strengths.map((sum) => fine(Math.max(0, Math.min(4, sum / energy)))))
 }
 
 const fine = (value: number) => Math.round(value * 1e5) / 1e5
 
-function knotsOf({ width, height }: Region, spacing: number): { columns: number; at: number[] } {
+/** Where strength and phase are told, and over how many pixels round there. */
+interface Knots {
+  readonly spacing: number
+  readonly columns: number
+  readonly rows: number
+  /** Index of the pixel each lies on. */
+  readonly at: readonly number[]
+  /** Deviation of the Gaussian over which strength and phase are taken for even, in pixels. */
+  readonly even: number
+}
+
+function knotsOf({ width, height }: Region): Knots {
+  const spacing = 2 * Math.ceil(Math.max(LEAST_SPACING, Math.sqrt((width * height) / MOST_KNOTS)) / 2)
   const columns = Math.floor(width / spacing)
   const rows = Math.floor(height / spacing)
-  return { columns, at: Array.from({ length: columns * rows }, (_value, k) => (Math.floor(k / columns) * spacing + spacing / 2) * width + (k % columns) * spacing + spacing / 2) }
+  return { spacing, columns, rows, even: EVEN * spacing, at: Array.from({ length: columns * rows }, (_value, k) => (Math.floor(k / columns) * spacing + spacing / 2) * width + (k % columns) * spacing + spacing / 2) }
+}
+
+const patternOf = (waves: PatternWave[], { x, y }: Region, { spacing, columns }: Knots, channels: number[]): Pattern => ({ x: x + spacing / 2 + 0.5, y: y + spacing / 2 + 0.5, spacing, columns, waves, channels })
+
+function logChannel({ width, height, channels, data }: IntegerRaster, transfer: Transfer, c: number): Plane {
+  const table = logTable(transfer)
+  const plane = new Float32Array(width * height)
+  for (let i = 0, j = c; i < plane.length; i++, j += channels) plane[i] = table[data[j]!]!
+  return { width, height, data: plane }
+}
+
+/** Detail alone, so that the tone of large things does not leak into the waves. */
+function withoutTone(plane: Plane): Plane {
+  const { data } = gaussianBlur(plane, TONE)
+  for (let i = 0; i < data.length; i++) data[i] = plane.data[i]! - data[i]!
+  return { ...plane, data }
 }
 
 /** The lone wave that most windows of the area share, in radians a pixel; null when none stands out. */
-function strongestWave(light: Plane, distance: Float32Array): { across: number; down: number } | null {
+function strongestWave(light: Plane, distance: Float32Array): Wave | null {
   const found: { strength: number; across: number; down: number }[] = []
-  for (let y = 0; y + SCREEN_WINDOW <= light.height; y += SCREEN_WINDOW / 2) {
-    for (let x = 0; x + SCREEN_WINDOW <= light.width; x += SCREEN_WINDOW / 2) {
+  const step = Math.max(SCREEN_WINDOW, Math.ceil(Math.sqrt((light.width * light.height) / MOST_WINDOWS)))
+  for (let y = 0; y + SCREEN_WINDOW <= light.height; y += step) {
+    for (let x = 0; x + SCREEN_WINDOW <= light.width; x += step) {
       if (distance[(y + SCREEN_WINDOW / 2) * light.width + x + SCREEN_WINDOW / 2]! > 0) continue
       const wave = loneWaveOf(light, x, y)
       if (wave.strength >= LEAST_STRENGTH) found.push(wave)
@@ -100,55 +133,74 @@ function strongestWave(light: Plane, distance: Float32Array): { across: number; 
   return { across: middle(same.map(({ across }) => across)), down: middle(same.map(({ down }) => down)) }
 }
 
-interface Amplitude { readonly real: Float32Array; readonly imaginary: Float32Array }
+/** Radians a pixel. */
 interface Wave { readonly across: number; readonly down: number }
 
-/** Detail alone: waves so fine lose nothing, and the tone of large things does not leak into them. */
-function withoutTone(plane: Plane, even: number): Plane {
-  const tone = gaussianBlur(plane, even).data
-  return { ...plane, data: plane.data.map((value, i) => value - tone[i]!) }
+/** Complex amplitudes at the knots. */
+interface Amplitude { readonly real: Float64Array; readonly imaginary: Float64Array }
+
+/** Amplitude of a wave at the knots: the plane turned back by its phase, and a Gaussian over what then stands still. */
+function demodulated({ width, height, data }: Plane, region: Region, { across, down }: Wave, { spacing, columns, rows, even }: Knots): Amplitude {
+  const weights = gaussianWeights(even)
+  const radius = (weights.length - 1) / 2
+  const table = (count: number, step: number, start: number) => ({ cosines: Float64Array.from({ length: count }, (_value, i) => cos(step * (start + i + 0.5))), sines: Float64Array.from({ length: count }, (_value, i) => sin(step * (start + i + 0.5))) })
+  // The phase is that of the column and that of the row together, so that each direction is turned back by itself.
+  const [byColumn, byRow] = [table(width, across, region.x), table(height, down, region.y)]
+  const [partReal, partImaginary] = [new Float64Array(columns * height), new Float64Array(columns * height)]
+  for (let y = 0; y < height; y++) {
+    for (let column = 0; column < columns; column++) {
+      const middle = column * spacing + spacing / 2
+      const [first, last] = [Math.max(0, middle - radius), Math.min(width - 1, middle + radius)]
+      let [a, b, say] = [0, 0, 0]
+      for (let x = first; x <= last; x++) {
+        const weight = weights[x - middle + radius]!
+        say += weight
+        a += weight * data[y * width + x]! * byColumn.cosines[x]!
+        b -= weight * data[y * width + x]! * byColumn.sines[x]!
+      }
+      partReal[y * columns + column] = (2 * a) / say
+      partImaginary[y * columns + column] = (2 * b) / say
+    }
+  }
+  const [real, imaginary] = [new Float64Array(columns * rows), new Float64Array(columns * rows)]
+  for (let row = 0; row < rows; row++) {
+    const middle = row * spacing + spacing / 2
+    const [first, last] = [Math.max(0, middle - radius), Math.min(height - 1, middle + radius)]
+    for (let column = 0; column < columns; column++) {
+      let [a, b, say] = [0, 0, 0]
+      for (let y = first; y <= last; y++) {
+        const weight = weights[y - middle + radius]!
+        const cosine = byRow.cosines[y]!
+        const sine = byRow.sines[y]!
+        const p = partReal[y * columns + column]!
+        const q = partImaginary[y * columns + column]!
+        say += weight
+        a += weight * (p * cosine + q * sine)
+        b += weight * (q * cosine - p * sine)
+      }
+      real[row * columns + column] = a / say
+      imaginary[row * columns + column] = b / say
+    }
+  }
+  return { real, imaginary }
 }
 
-/** Complex amplitude of a wave at every pixel. */
-function demodulated({ width, height, data }: Plane, region: Region, wave: Wave, even: number): Amplitude {
-  const [real, imaginary] = [new Float32Array(data.length), new Float32Array(data.length)]
-  alongWave(width, height, region, wave, (i, c, s) => {
-    real[i] = 2 * data[i]! * c
-    imaginary[i] = -2 * data[i]! * s
-  })
-  const [a, b] = [real, imaginary].map((plane) => gaussianBlur({ width, height, data: plane }, even).data) as [Float32Array, Float32Array]
-  return { real: a, imaginary: b }
-}
-
-/** The wave at which the phase no longer drifts inside the area; a small angle is its tangent. */
-function withoutDrift({ real, imaginary }: Amplitude, width: number, distance: Float32Array, { across, down }: Wave): Wave {
+/** The wave at which the phase no longer drifts from knot to knot inside the area; to be asked again, since an angle is not its tangent. */
+function withoutDrift({ real, imaginary }: Amplitude, { spacing, columns }: Knots, inside: readonly boolean[], { across, down }: Wave): Wave {
   const drift = (step: number): number => {
     let [along, turned] = [0, 0]
-    for (let i = 0; i + step < real.length; i++) {
-      if (distance[i]! > 0) continue
-      along += real[i + step]! * real[i]! + imaginary[i + step]! * imaginary[i]!
-      turned += imaginary[i + step]! * real[i]! - real[i + step]! * imaginary[i]!
+    for (let k = 0; k + step < real.length; k++) {
+      if (!inside[k] || !inside[k + step]) continue
+      along += real[k + step]! * real[k]! + imaginary[k + step]! * imaginary[k]!
+      turned += imaginary[k + step]! * real[k]! - real[k + step]! * imaginary[k]!
     }
-    return along > 0 ? turned / along : 0
+    const size = Math.sqrt(along * along + turned * turned)
+    return size > 0 && along > 0 ? turned / size / spacing : 0
   }
-  return { across: across + drift(1), down: down + drift(width) }
+  return { across: across + drift(1), down: down + drift(columns) }
 }
 
-function takeAway({ width, height, data }: Plane, region: Region, wave: Wave, real: Float32Array, imaginary: Float32Array): void {
-  alongWave(width, height, region, wave, (i, c, s) => (data[i]! -= real[i]! * c - imaginary[i]! * s))
-}
-
-/** Cosine and sine of a wave's phase at the middle of every pixel, turned on from pixel to pixel along a row. */
-function alongWave(width: number, height: number, region: Region, { across, down }: Wave, visit: (i: number, cosine: number, sine: number) => void): void {
-  const [turnCosine, turnSine] = [cos(across), sin(across)]
-  for (let y = 0; y < height; y++) {
-    const phase = across * (region.x + 0.5) + down * (region.y + y + 0.5)
-    let [c, s] = [cos(phase), sin(phase)]
-    for (let x = 0; x < width; x++) {
-      visit(y * width + x, c, s)
-      const next = c * turnCosine - s * turnSine
-      s = s * turnCosine + c * turnSine
-      c = next
-    }
-  }
+function takeAway({ width, height, data }: Plane, region: Region, pattern: Pattern): void {
+  const { depth } = patternField(pattern)
+  for (let y = 0; y < height; y++) for (let x = 0; x < width; x++) data[y * width + x]! += depth(region.x + x + 0.5, region.y + y + 0.5)
 }

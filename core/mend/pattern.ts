@@ -34,17 +34,17 @@ export function patternField({ x: left, y: top, spacing, columns, waves }: Patte
     const column = Math.floor(u)
     const row = Math.floor(v)
     if (column < -1 || row < -1 || column >= columns || row >= rows) return 0
+    const s = u - column
+    const t = v - row
+    const first = row * columns + column
+    const north = row >= 0 ? 1 - t : 0
+    const south = row + 1 < rows ? t : 0
+    const west = column >= 0 ? 1 - s : 0
+    const east = column + 1 < columns ? s : 0
     let sum = 0
     for (const { across, down, real, imaginary } of waves) {
-      let a = 0
-      let b = 0
-      for (let k = 0; k < 4; k++) {
-        const [c, r] = [column + (k & 1), row + (k >> 1)]
-        if (c < 0 || r < 0 || c >= columns || r >= rows) continue
-        const share = (k & 1 ? u - column : 1 - u + column) * (k >> 1 ? v - row : 1 - v + row)
-        a += share * real[r * columns + c]!
-        b += share * imaginary[r * columns + c]!
-      }
+      const a = between(real, first, columns, west, east, north, south)
+      const b = between(imaginary, first, columns, west, east, north, south)
       if (a === 0 && b === 0) continue
       const phase = across * x + down * y
       sum += a * cos(phase) - b * sin(phase)
@@ -52,4 +52,12 @@ export function patternField({ x: left, y: top, spacing, columns, waves }: Patte
     return -sum
   }
   return { region, depth }
+}
+
+/** A value among four knots, by how much each has to say; those beyond the grid say nothing. */
+function between(values: readonly number[], first: number, columns: number, west: number, east: number, north: number, south: number): number {
+  let sum = 0
+  if (north > 0) sum += north * ((west > 0 ? west * values[first]! : 0) + (east > 0 ? east * values[first + 1]! : 0))
+  if (south > 0) sum += south * ((west > 0 ? west * values[first + columns]! : 0) + (east > 0 ? east * values[first + columns + 1]! : 0))
+  return sum
 }
