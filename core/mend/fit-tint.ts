@@ -27,6 +27,8 @@ const BEYOND = 3
 /** Loss of red over the loss of blue against red: of rust and dried water about so much (common practice), give or take. */
 const USUAL_RED = 0.4
 const RED_DEVIATION = 0.25
+/** Deviation of the Gaussian that takes the grain out of the depth, in knots. */
+const SMOOTHED = 0.8
 /** The depth was told by the red too, so that its grain is in both: smoothed away, in knots, before one is held against the other. */
 const CALMED = 1.4
 /** Gradients of a texture hang together: so many of them say as much as one. */
@@ -43,7 +45,7 @@ const ROUNDS = 2
  * @param transfer  Tables of its curve.
  * @param shape     Of the stain, as found or drawn.
  * @param others    Shapes of other open flaws: what lies in them does not say what is usual.
- * @returns The fit, or null where there is no colour: one channel, or too little around to say what is usual.
+ * @returns The fit, its depth negative for a pale stain; null where there is no colour: one channel, or too little around to say what is usual.
  */
 export function fitTint(picture: PixelSource, transfer: Transfer, shape: Shape, others: readonly Shape[] = []): TintFit | null {
   if (picture.channels < 3) return null
@@ -73,14 +75,13 @@ export function fitTint(picture: PixelSource, transfer: Transfer, shape: Shape, 
     const share = Math.max(0, Math.min(1.5, inGreen / inBlue))
     const [sayOfGreen, sayOfBlue] = [(share * share) / spread[0]! ** 2, 1 / spread[1]! ** 2]
     const both = missing[1].map((value, i) => (value * sayOfBlue + (share > 0 ? (missing[0][i]! / share) * sayOfGreen : 0)) / (sayOfBlue + sayOfGreen))
-    const smooth = gaussianBlur({ width: cells.columns, height: cells.rows, data: both }, 0.8).data
+    const smooth = gaussianBlur({ width: cells.columns, height: cells.rows, data: both }, SMOOTHED).data
     const noise = Math.max(1e-3, DEVIATION_PER_MAD * median(pickFar(smooth, beside)))
     evidence = median(pickFar(smooth, inside)) / noise
     depth = smooth.map((value, i) => value * fading(cells.distance[i]! / spacing - BEYOND) * shrink(value / noise))
     const lost = redLost(red, depth, cells.columns, cells.rows)
     channels = [lost, lost + share, lost + 1]
   }
-  // What was added to the signs of the depth must not be more than a lift can take: a pale stain has a negative depth.
   const box = boxOf(depth, cells.columns, cells.rows)
   if (!box) return null
   const fine = (value: number) => Math.round(value * 1e4) / 1e4
