@@ -53,11 +53,12 @@ const OUTLINED = 0.65
 /** A larger share of the picture is how the picture is. */
 const LARGEST_SHARE = 0.3
 /** Added to samples of 255, so that the darkest do not speak of colour. */
-const DARK = 6
+const DARK = 12
 /** Parts of the range of tones, each with as many cells. */
 const TONES = 40
-/** When a larger share of the picture is off, it has many colours. */
+/** When a larger share of the picture is off, or plain ground scatters so much, it has many colours: grainy prints reach half of that. */
 const MANY_COLOURS = 0.25
+const MOST_DEVIATION = 0.06
 /** With fewer cells than this nothing is usual. */
 const LEAST_PICTURE = 400
 /** Rounding alone moves a colour so far, as -ln. */
@@ -95,6 +96,7 @@ function tintOf(tiles: readonly TileCells[], size: { readonly width: number; rea
   const curve = medianCurve(red, loss, TONES)
   const depth = gaussianBlur({ width: columns, height: rows, data: loss.map((value, i) => value - curve(red[i]!)) }, 1).data
   const deviation = Math.max(LEAST_DEVIATION, DEVIATION_PER_MAD * median(depth.map((value) => Math.abs(value))))
+  if (deviation > MOST_DEVIATION) return null
   const off = depth.reduce((count, value) => count + (Math.abs(value) > STAINED * deviation ? 1 : 0), 0)
   return off > MANY_COLOURS * depth.length ? null : { columns, rows, side, depth, deviation, tone: red }
 }
