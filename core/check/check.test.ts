@@ -45,6 +45,21 @@ const changed = (raster: IntegerRaster, inside_: (i: number) => boolean, value: 
 }
 const tell = (raster: IntegerRaster) => measureTelltales({ picture: rasterSource(raster), transfer, shape, openFlaws: [] })
 
+describe('a repeat', () => {
+  // Two bolts on a plain wall, one of them a copy of the other; grain of its own over both.
+  const bolt = (x: number, y: number, at: number) => Math.max(0, 9 - Math.hypot(x - at, y - 110)) * 7 * (1 + 0.5 * Math.sin((x - at) / 2) * Math.cos((y - 110) / 3))
+  const wall = (second: (x: number, y: number) => number) => picture((x, y) => 110 + bolt(x, y, 60) + second(x, y), 6, 21)
+  const seen = (raster: IntegerRaster) => whatShows({ ...measureTelltales({ picture: rasterSource(raster), transfer, shape: { type: 'disc', x: 120, y: 110, r: 14 }, source: { dx: -60, dy: 0 }, openFlaws: [] }) })
+
+  it('shows where something that stands out is there twice, though the grain differs', () => {
+    expect(seen(wall((x, y) => bolt(x, y, 120)))).toContain('repeat')
+  })
+  it('does not where something else stands, or nothing but the wall', () => {
+    expect(seen(wall((x, y) => (Math.abs(x - 120) < 3 && Math.abs(y - 110) < 10 ? 40 : 0)))).not.toContain('repeat')
+    expect(seen(picture(() => 110, 6, 22))).not.toContain('repeat')
+  })
+})
+
 describe('slopes', () => {
   it('equal the central differences of the computer-vision library', () => {
     const raster = picture((x, y) => 100 + 40 * Math.sin(x / 9) * Math.cos(y / 7), 20, 1)

@@ -7,7 +7,7 @@ const GRAIN_FILTER = 1.5
 /** Width of the surroundings that a mend is held against, and what the filter needs beyond it, in pixels. */
 const BAND = 8
 const APRON = 5
-/** Right is 0.85 to 1.15, or so many standard errors for what is small: a little over three, since grain is not quite normal. */
+/** Right is 0.85 to 1.15, or so many standard errors for what is small: a little over three, so that chance alone seldom says anything. */
 const HALF_BAND = 0.15
 const ERRORS = 3.2
 

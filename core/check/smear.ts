@@ -7,7 +7,7 @@ import type { Slopes } from './broken-edge.js'
 const HALO = 2
 const OUTWARD = [5, 8, 11]
 const PARTS = 6
-/** What one good mend in two hundred reaches in pictures full of them (bench/telltales.ts). */
+/** Above what two in a hundred good mends of a dive reach (bench/telltales.ts, seeds 74 and 75). */
 const LIMIT = 3
 
 /**
