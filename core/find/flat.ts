@@ -4,6 +4,7 @@ import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
 import { outlinesOfMask } from '../shape/from-mask.js'
 import { shapeArea } from '../shape/shape.js'
 import type { AreaFind } from './area-find.js'
+import { touching } from './touching.js'
 
 /** Flat patches: places that an earlier tool or a strong compression left without the grain of their surroundings. */
 
@@ -121,7 +122,7 @@ function usualGrain(tiles: readonly BlockGrain[]): Float32Array {
 }
 
 /** Blocks that are flat and touch, most of whose neighbours are flat too: a thin row of them is an edge. */
-function patchesOf(share: Float32Array, columns: number, rows: number): number[][] {
+function patchesOf(share: Float32Array, columns: number, rows: number): Int32Array[] {
   const flat = (column: number, row: number) => column >= 0 && row >= 0 && column < columns && row < rows && share[row * columns + column]! < FLAT
   const solid = new Uint8Array(share.length)
   for (let row = 0; row < rows; row++) {
@@ -132,21 +133,5 @@ function patchesOf(share: Float32Array, columns: number, rows: number): number[]
       if (around >= 4) solid[row * columns + column] = 1
     }
   }
-  const patches: number[][] = []
-  for (let first = 0; first < solid.length; first++) {
-    if (solid[first] !== 1) continue
-    const blocks = [first]
-    solid[first] = 2
-    for (let k = 0; k < blocks.length; k++) {
-      const [column, row] = [blocks[k]! % columns, Math.floor(blocks[k]! / columns)]
-      for (const [dx, dy] of [[1, 0], [-1, 0], [0, 1], [0, -1]] as const) {
-        const next = (row + dy) * columns + column + dx
-        if (column + dx < 0 || column + dx >= columns || row + dy < 0 || row + dy >= rows || solid[next] !== 1) continue
-        solid[next] = 2
-        blocks.push(next)
-      }
-    }
-    if (blocks.length >= LEAST_PATCH) patches.push(blocks)
-  }
-  return patches
+  return touching(columns, rows, (i) => solid[i] === 1, (_from, next) => solid[next] === 1, false).filter(({ length }) => length >= LEAST_PATCH)
 }

@@ -5,6 +5,7 @@ import { median } from '../raster/statistics.js'
 import { outlinesOfMask } from '../shape/from-mask.js'
 import { shapeArea } from '../shape/shape.js'
 import type { AreaFind } from './area-find.js'
+import { touching } from './touching.js'
 
 /**
  * Moire and printed screens: a fine pattern that stands alone in the local spectrum and goes on evenly over an area. What
@@ -174,23 +175,6 @@ export function findMoire(tiles: readonly TileScreens[], size: { readonly width:
 }
 
 /** Windows with a lone wave that touch others with the same. */
-function areasOf(strength: Float32Array, columns: number, rows: number, same: (a: number, b: number) => boolean): number[][] {
-  const seen = new Uint8Array(strength.length)
-  const areas: number[][] = []
-  for (let first = 0; first < strength.length; first++) {
-    if (seen[first] || strength[first]! < LONE) continue
-    const windows = [first]
-    seen[first] = 1
-    for (let k = 0; k < windows.length; k++) {
-      const [column, row] = [windows[k]! % columns, Math.floor(windows[k]! / columns)]
-      for (const [dx, dy] of [[1, 0], [-1, 0], [0, 1], [0, -1]] as const) {
-        const next = (row + dy) * columns + column + dx
-        if (column + dx < 0 || column + dx >= columns || row + dy < 0 || row + dy >= rows || seen[next] || strength[next]! < GOES_ON * LONE || !same(windows[k]!, next)) continue
-        seen[next] = 1
-        windows.push(next)
-      }
-    }
-    if (windows.length >= LEAST_WINDOWS) areas.push(windows)
-  }
-  return areas
+function areasOf(strength: Float32Array, columns: number, rows: number, same: (a: number, b: number) => boolean): Int32Array[] {
+  return touching(columns, rows, (i) => strength[i]! >= LONE, (from, next) => strength[next]! >= GOES_ON * LONE && same(from, next), false).filter(({ length }) => length >= LEAST_WINDOWS)
 }

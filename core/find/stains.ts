@@ -7,6 +7,7 @@ import type { AreaFind } from './area-find.js'
 import { cellsOfPicture, type TileCells } from './cells.js'
 import { boxRound, contourRound } from './contour.js'
 import { judge, stainJudge } from './judge.js'
+import { touching } from './touching.js'
 
 /**
  * Stains, foxing among them, on prints of one colour scanned in three: what water, rust and mould leave on paper takes
@@ -103,29 +104,8 @@ function tintOf(tiles: readonly TileCells[], size: { readonly width: number; rea
 
 /** Cells that are off and hang together. */
 function patchesOf({ columns, rows, depth, deviation }: Tint): Int32Array[] {
-  const seen = new Uint8Array(depth.length)
-  const patches: Int32Array[] = []
-  const stack = new Int32Array(depth.length)
-  for (let first = 0; first < depth.length; first++) {
-    if (seen[first] || depth[first]! < STAINED * deviation) continue
-    let count = 1
-    stack[0] = first
-    seen[first] = 1
-    for (let k = 0; k < count; k++) {
-      const column = stack[k]! % columns
-      const row = (stack[k]! - column) / columns
-      for (let y = Math.max(0, row - 1); y <= Math.min(rows - 1, row + 1); y++) {
-        for (let x = Math.max(0, column - 1); x <= Math.min(columns - 1, column + 1); x++) {
-          const i = y * columns + x
-          if (seen[i] || depth[i]! < STAINED * deviation) continue
-          seen[i] = 1
-          stack[count++] = i
-        }
-      }
-    }
-    if (count >= LEAST_CELLS && count < LARGEST_SHARE * depth.length) patches.push(stack.slice(0, count))
-  }
-  return patches
+  const stained = (i: number) => depth[i]! >= STAINED * deviation
+  return touching(columns, rows, stained, (_from, next) => stained(next), true).filter(({ length }) => length >= LEAST_CELLS && length < LARGEST_SHARE * depth.length)
 }
 
 /** How far beside an outline colour and tone are compared, in cells. */

@@ -1,3 +1,4 @@
+import { boxRound } from '../find/contour.js'
 import { logTable } from '../find/log-light.js'
 import { gaussianBlur } from '../raster/blur.js'
 import { medianCurve } from '../raster/median-curve.js'
@@ -33,6 +34,8 @@ const SMOOTHED = 0.8
 const CALMED = 1.4
 /** Gradients of a texture hang together: so many of them say as much as one. */
 const WITNESSES = 12
+/** What is fainter does not change a sample; depths are kept to twice of it. */
+const LEAST_DEPTH = 5e-5
 /** The tone that gives the colour is itself darkened by the stain: seen again with that taken off. */
 const ROUNDS = 2
 
@@ -82,8 +85,9 @@ export function fitTint(picture: PixelSource, transfer: Transfer, shape: Shape, 
     const lost = redLost(red, depth, cells.columns, cells.rows)
     channels = [lost, lost + share, lost + 1]
   }
-  const box = boxOf(depth, cells.columns, cells.rows)
-  if (!box) return null
+  const touched = indicesWhere(depth, (value) => Math.abs(value) >= LEAST_DEPTH)
+  if (touched.length === 0) return null
+  const box = boxRound(touched, cells.columns, cells.rows, 0)
   const fine = (value: number) => Math.round(value * 1e4) / 1e4
   return {
     evidence,
@@ -171,18 +175,4 @@ function redLost(red: Float32Array, depth: Float32Array, columns: number, rows: 
   const doubt = WITNESSES * deviation * deviation
   const usual = RED_DEVIATION * RED_DEVIATION
   return Math.max(0, Math.min(1.5, (strength * usual + USUAL_RED * doubt) / (usual + doubt)))
-}
-
-function boxOf(depth: Float32Array, columns: number, rows: number): { left: number; right: number; top: number; bottom: number } | null {
-  const box = { left: columns, right: 0, top: rows, bottom: 0 }
-  depth.forEach((value, i) => {
-    if (Math.abs(value) < 5e-5) return
-    const x = i % columns
-    const y = Math.floor(i / columns)
-    box.left = Math.min(box.left, x)
-    box.right = Math.max(box.right, x + 1)
-    box.top = Math.min(box.top, y)
-    box.bottom = Math.max(box.bottom, y + 1)
-  })
-  return box.right > box.left ? box : null
 }
