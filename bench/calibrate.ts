@@ -10,12 +10,12 @@ import { clipRegion, rasterSource, type IntegerRaster } from '@fennip/core/raste
 import { solveCholesky } from '@fennip/core/raster/solve.js'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'
 import type { TrueFlaw } from '@fennip/demo/damage.js'
-import { addLosses, addSpecks, addTears, copyLight } from '@fennip/demo/damage.js'
+import { addSpecks, copyLight } from '@fennip/demo/damage.js'
 import { expose, lightOfRender, type Light } from '@fennip/demo/photograph.js'
 import { dustyPylon, pylonLight, shaftValve, stationPrint } from '@fennip/demo/pictures.js'
 import { allLines, LinePlaces, lineScenes, linesOf, shareOn } from './line-truth.js'
 import { openPhotographs } from './open-photographs.js'
-import { addThings, changedAt, renderOf, sceneOf, stainedPrint } from './scenes.js'
+import { changedAt, renderOf, sceneOf, stainedPrint, tornPrint } from './scenes.js'
 
 /**
  * Fit the weights of core/find/judge.ts on made-up pictures with known damage: `npx tsx bench/calibrate.ts dust|speck|line|loss|stain`.
@@ -86,22 +86,12 @@ interface AreaScene { readonly name: string; readonly print: Light; readonly hur
 
 /** Prints with losses, tears, and things with clean sides: walls, windows and lamps are no losses. */
 async function lossScenes(seed: number): Promise<AreaScene[]> {
-  return (await prints()).map(({ name, light }) => {
-    const short = Math.min(light.width, light.height)
-    const print = { ...light, channels: light.channels.map((plane) => ({ ...plane, data: plane.data.map((value) => 0.03 + 0.72 * value) })) }
-    addThings(print, 8, seed)
-    const hurt = copyLight(print)
-    if (seed % 4 !== 0) {
-      addTears(hurt, { count: 2, width: Math.max(12, short / 60), seed })
-      addLosses(hurt, { count: 4, radius: [Math.max(12, short / 60), short / 14], seed: seed + 1 })
-    }
-    return { name, print, hurt }
-  })
+  return (await prints()).map(({ name, light }) => ({ name, ...tornPrint(light, seed, 8, seed % 4 !== 0) }))
 }
 
 /** Prints of one colour with stains, and pictures of many colours without. */
 async function stainScenes(seed: number): Promise<AreaScene[]> {
-  return (await prints()).flatMap(({ name, light }) => [stainedPrint(name, light, seed, seed % 4 === 0 ? 0 : 1), { name: `${name} in colour`, print: light, hurt: light }])
+  return (await prints()).flatMap(({ name, light }) => [{ name, ...stainedPrint(light, seed, seed % 4 === 0 ? 0 : 1) }, { name: `${name} in colour`, print: light, hurt: light }])
 }
 
 async function prints(): Promise<{ name: string; light: Light }[]> {

@@ -3,7 +3,7 @@ import cv from '@techstark/opencv-js'
 import type { IntegerRaster } from '@fennip/core/raster/raster.js'
 import type { Transfer } from '@fennip/core/raster/transfer.js'
 import { makeRandom } from '@fennip/core/random.js'
-import { addStains, copyLight } from '@fennip/demo/damage.js'
+import { addLosses, addStains, addTears, copyLight } from '@fennip/demo/damage.js'
 import { between, printOf, SEPIA, type Light, type Toning } from '@fennip/demo/photograph.js'
 
 /** Side of the piece of a photograph that is measured on, in pixels. */
@@ -20,10 +20,10 @@ export async function openCv(): Promise<void> {
   })
 }
 
-/** The middle of a photograph as light. */
-export function sceneOf(raster: IntegerRaster, transfer: Transfer): Light {
-  const width = Math.min(SIDE, raster.width)
-  const height = Math.min(SIDE, raster.height)
+/** The middle of a photograph as light; all of it when the side is infinite. */
+export function sceneOf(raster: IntegerRaster, transfer: Transfer, side = SIDE): Light {
+  const width = Math.min(side, raster.width)
+  const height = Math.min(side, raster.height)
   const left = (raster.width - width) >> 1
   const top = (raster.height - height) >> 1
   const at = (i: number, c: number) => raster.data[((top + Math.floor(i / width)) * raster.width + left + (i % width)) * 3 + c]!
@@ -66,16 +66,30 @@ export function addThings(light: Light, count: number, seed: number): void {
   }
 }
 
+/** A scene as a print with things of clean sides, and the same with two tears and four losses, or whole. */
+export function tornPrint(light: Light, seed: number, things: number, torn: boolean): { print: Light; hurt: Light } {
+  // The white of a print is no lighter than its paper (common practice).
+  const print = { ...light, channels: light.channels.map((plane) => ({ ...plane, data: plane.data.map((value) => 0.03 + 0.72 * value) })) }
+  addThings(print, things, seed)
+  const hurt = copyLight(print)
+  const short = Math.min(light.width, light.height)
+  if (torn) {
+    addTears(hurt, { count: 2, width: Math.max(12, short / 60), seed })
+    addLosses(hurt, { count: 4, radius: [Math.max(12, short / 60), short / 14], seed: seed + 1 })
+  }
+  return { print, hurt }
+}
+
 /** Prints as they come: brown, neutral on cream paper, and cold. */
 const TONINGS: readonly Toning[] = [SEPIA, { black: [0.03, 0.03, 0.03], paper: [0.8, 0.77, 0.7], bend: [1, 1, 1] }, { black: [0.03, 0.032, 0.036], paper: [0.78, 0.8, 0.8], bend: [1.03, 1, 0.98] }]
 
 /** A scene as a print of one colour, and the same with water stains and twelve times as many spots of foxing. */
-export function stainedPrint(name: string, light: Light, seed: number, water: number): { name: string; print: Light; hurt: Light } {
+export function stainedPrint(light: Light, seed: number, water: number): { print: Light; hurt: Light } {
   const print = printOf(light, TONINGS[seed % TONINGS.length]!)
   const hurt = copyLight(print)
   const short = Math.min(light.width, light.height)
   addStains(hurt, { water, foxing: 12 * water, radius: [Math.max(6, short / 150), short / 30], depth: [0.12, 0.7], seed })
-  return { name, print, hurt }
+  return { print, hurt }
 }
 
 /** Whether a channel lost or won light that shows; faint rims of stains do not count. */
