@@ -1,3 +1,4 @@
+import { filterBothWays } from '../kernels/gaussian.js'
 import { exp } from './exact-math.js'
 import type { Plane } from './raster.js'
 
@@ -20,31 +21,7 @@ export function gaussianWeights(deviation: number): Float64Array {
  */
 export function gaussianBlur(plane: Plane, deviation: number): Plane {
   const { width, height, data } = plane
-  const weights = gaussianWeights(deviation)
-  const radius = (weights.length - 1) / 2
-  const across = new Float32Array(width * height)
-  const line = new Float64Array(width + 2 * radius)
-  for (let y = 0; y < height; y++) {
-    const row = y * width
-    for (let i = 0; i < line.length; i++) line[i] = data[row + Math.max(0, Math.min(width - 1, i - radius))]!
-    for (let x = 0; x < width; x++) {
-      let sum = 0
-      for (let k = 0; k < weights.length; k++) sum += weights[k]! * line[x + k]!
-      across[row + x] = sum
-    }
-  }
-  const result = new Float32Array(width * height)
-  const sums = new Float64Array(width)
-  for (let y = 0; y < height; y++) {
-    sums.fill(0)
-    for (let k = -radius; k <= radius; k++) {
-      const row = Math.max(0, Math.min(height - 1, y + k)) * width
-      const weight = weights[k + radius]!
-      for (let x = 0; x < width; x++) sums[x]! += weight * across[row + x]!
-    }
-    result.set(sums, y * width)
-  }
-  return { width, height, data: result }
+  return { width, height, data: filterBothWays(data, width, height, gaussianWeights(deviation)) }
 }
 
 /** Half the size, mean of two by two; a last odd row or column is dropped. */

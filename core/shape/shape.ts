@@ -63,7 +63,6 @@ export function shapeCentre(shape: Shape): { x: number; y: number; r: number } {
   return { x: bounds.x + bounds.width / 2, y: bounds.y + bounds.height / 2, r: Math.max(bounds.width, bounds.height) / 2 }
 }
 
-/** The same shape moved by a number of pixels. */
 /** Area in square pixels: of a stroke its length times its width with round ends, of an outline less its holes. */
 export function shapeArea(shape: Shape): number {
   switch (shape.type) {
@@ -90,6 +89,7 @@ function polygonArea(points: readonly (readonly [number, number])[]): number {
   return Math.abs(sum) / 2
 }
 
+/** The same shape moved by a number of pixels. */
 export function moveShape<S extends Shape>(shape: S, dx: number, dy: number): S {
   const move = (points: [number, number][]) => points.map(([x, y]): [number, number] => [x + dx, y + dy])
   if (shape.type === 'disc') return { ...shape, x: shape.x + dx, y: shape.y + dy }
@@ -128,90 +128,125 @@ export function distanceOutside(shape: Shape, region: Region, reachPx = Infinity
   }
   if (shape.type === 'stroke') {
     const half = shape.width / 2
-    distancesToPath(data, shape.points, false, region, reachPx + half)
+    distancesToPaths([shape.points], false, region, reachPx + half, data)
     for (let i = 0; i < data.length; i++) data[i]! -= half
     return { width, height, data }
   }
-  const rings = [shape.points, ...(shape.holes ?? [])]
-  data.fill(Infinity)
-  for (const ring of rings) distancesToPath(data, ring, true, region, reachPx, 'nearer')
+  const rings = ringsOf(shape)
+  distancesToPaths(rings, true, region, reachPx, data)
   const inside = insideRings(rings, region)
   for (let i = 0; i < data.length; i++) if (inside[i]) data[i] = -data[i]!
   return { width, height, data }
 }
 
 /** Pixels of a rectangle down to which it is not halved any more. */
-const FEW_PIXELS = 64
+const FEW_PIXELS = 16
+
+type Path = readonly (readonly [number, number])[]
+
+const ringsOf = (outline: Outline): Path[] => [outline.points, ...(outline.holes ?? [])]
+
+/** A part of a region, from its first pixel. */
+type Part = readonly [left: number, top: number, width: number, height: number]
+
+interface PathVisit {
+  /** Is the part of no interest, of which no pixel is further away than this? */
+  readonly skip?: (part: Part, furthest: number) => boolean
+  /** Told of each small part which segments its pixels may be nearest to, `near` in number. */
+  readonly leaf: (part: Part, nearest: Int32Array, near: number) => void
+}
 
 /**
- * Distances of pixel centres to a path, no larger than the reach. The region is halved again and again, and for each part
- * only segments are kept that may be the nearest of one of its pixels: an outline along pixels has thousands.
+ * Halve a region again and again, and keep for each part only those segments that may be the nearest of one of its pixels:
+ * an outline along pixels has thousands.
  */
-function distancesToPath(data: Float32Array, points: readonly (readonly [number, number])[], closed: boolean, region: Region, reach: number, keep?: 'nearer'): void {
-  const count = points.length
-  const first = closed || count === 1 ? 0 : 1
-  // Start and direction of each segment, and the square of its length.
-  const segments = new Float64Array(5 * (count - first))
-  for (let i = first; i < count; i++) {
-    const [ax, ay] = points[(i + count - 1) % count]!
-    const [bx, by] = points[i]!
-    const dx = bx - ax
-    const dy = by - ay
-    segments.set([ax, ay, dx, dy, dx * dx + dy * dy], 5 * (i - first))
-  }
-  const squareTo = (segment: number, px: number, py: number): number => {
-    const k = 5 * segment
-    const ax = segments[k]!
-    const ay = segments[k + 1]!
-    const dx = segments[k + 2]!
-    const dy = segments[k + 3]!
-    const length = segments[k + 4]!
-    const t = length === 0 ? 0 : Math.max(0, Math.min(1, ((px - ax) * dx + (py - ay) * dy) / length))
-    const ex = px - ax - t * dx
-    const ey = py - ay - t * dy
-    return ex * ex + ey * ey
-  }
-  const visit = (left: number, top: number, width: number, height: number, near: Int32Array): void => {
+function visitParts(segments: Float64Array, region: Region, reach: number, { skip, leaf }: PathVisit): void {
+  const visit = (part: Part, near: Int32Array, count: number): void => {
+    const [left, top, width, height] = part
     const radius = Math.sqrt((width - 1) * (width - 1) + (height - 1) * (height - 1)) / 2
-    const distances = new Float64Array(near.length)
+    const distances = new Float64Array(count)
     let least = reach
-    for (let n = 0; n < near.length; n++) {
-      distances[n] = Math.sqrt(squareTo(near[n]!, region.x + left + width / 2, region.y + top + height / 2))
+    for (let n = 0; n < count; n++) {
+      distances[n] = Math.sqrt(squareTo(segments, near[n]!, region.x + left + width / 2, region.y + top + height / 2))
       if (distances[n]! < least) least = distances[n]!
     }
     // A thousandth of a pixel more than the triangle inequality asks, for rounding.
-    const nearest = near.filter((_segment, n) => distances[n]! <= least + 2 * radius + 1e-3)
-    if (width * height > FEW_PIXELS && nearest.length > 1) {
-      const half = Math.max(width, height) >> 1
-      if (width >= height) {
-        visit(left, top, half, height, nearest)
-        visit(left + half, top, width - half, height, nearest)
-      } else {
-        visit(left, top, width, half, nearest)
-        visit(left, top + half, width, height - half, nearest)
-      }
-      return
-    }
-    for (let y = top; y < top + height; y++) {
-      for (let x = left; x < left + width; x++) {
-        let square = reach * reach
-        for (let n = 0; n < nearest.length; n++) square = Math.min(square, squareTo(nearest[n]!, region.x + x + 0.5, region.y + y + 0.5))
-        const at = y * region.width + x
-        const distance = Math.sqrt(square)
-        data[at] = keep === 'nearer' ? Math.min(data[at]!, distance) : distance
-      }
+    if (skip?.(part, least + radius + 1e-3)) return
+    const nearest = new Int32Array(count)
+    let kept = 0
+    for (let n = 0; n < count; n++) if (distances[n]! <= least + 2 * radius + 1e-3) nearest[kept++] = near[n]!
+    if (width * height <= FEW_PIXELS || kept <= 1) return leaf(part, nearest, kept)
+    const half = Math.max(width, height) >> 1
+    if (width >= height) {
+      visit([left, top, half, height], nearest, kept)
+      visit([left + half, top, width - half, height], nearest, kept)
+    } else {
+      visit([left, top, width, half], nearest, kept)
+      visit([left, top + half, width, height - half], nearest, kept)
     }
   }
-  if (region.width > 0 && region.height > 0) visit(0, 0, region.width, region.height, Int32Array.from({ length: count - first }, (_value, i) => i))
+  const count = segments.length / 5
+  if (region.width > 0 && region.height > 0) visit([0, 0, region.width, region.height], Int32Array.from({ length: count }, (_value, i) => i), count)
+}
+
+/** Distances of pixel centres to the nearest of some paths, no larger than the reach. */
+function distancesToPaths(paths: readonly Path[], closed: boolean, region: Region, reach: number, into: Float32Array): void {
+  const segments = segmentsOf(paths, closed)
+  visitParts(segments, region, reach, {
+    leaf: (part, nearest, near) => {
+      for (let y = part[1]; y < part[1] + part[3]; y++) {
+        const row = y * region.width
+        if (near === 0) into.fill(reach, row + part[0], row + part[0] + part[2])
+        else for (let x = part[0]; x < part[0] + part[2]; x++) into[row + x] = nearestOf(segments, nearest, near, region.x + x + 0.5, region.y + y + 0.5, reach)
+      }
+    },
+  })
+}
+
+/** Distance to the nearest of some segments, no larger than the reach. */
+function nearestOf(segments: Float64Array, nearest: Int32Array, near: number, x: number, y: number, reach: number): number {
+  let square = reach * reach
+  for (let n = 0; n < near; n++) {
+    const here = squareTo(segments, nearest[n]!, x, y)
+    if (here < square) square = here
+  }
+  return Math.sqrt(square)
+}
+
+/** Square of the distance to a segment. */
+function squareTo(segments: Float64Array, segment: number, x: number, y: number): number {
+  const k = 5 * segment
+  const ax = segments[k]!
+  const ay = segments[k + 1]!
+  const dx = segments[k + 2]!
+  const dy = segments[k + 3]!
+  const length = segments[k + 4]!
+  const t = length === 0 ? 0 : Math.max(0, Math.min(1, ((x - ax) * dx + (y - ay) * dy) / length))
+  const ex = x - ax - t * dx
+  const ey = y - ay - t * dy
+  return ex * ex + ey * ey
+}
+
+/** Start and direction of each segment, and the square of its length: five numbers a segment. */
+function segmentsOf(paths: readonly Path[], closed: boolean): Float64Array {
+  const numbers: number[] = []
+  for (const points of paths) {
+    for (let i = closed || points.length === 1 ? 0 : 1; i < points.length; i++) {
+      const [ax, ay] = points[(i + points.length - 1) % points.length]!
+      const [bx, by] = points[i]!
+      numbers.push(ax, ay, bx - ax, by - ay, (bx - ax) * (bx - ax) + (by - ay) * (by - ay))
+    }
+  }
+  return Float64Array.from(numbers)
+}
+
+/** 1 for each pixel of a region whose centre lies inside an outline; its border needs no distances. */
+export function insideOutline(outline: Outline, region: Region): Uint8Array {
+  return insideRings(ringsOf(outline), region)
 }
 
 /** Which pixel centres lie within rings, holes left out: an odd number of crossings to the left (even-odd rule). */
-/** 1 for each pixel of a region whose centre lies inside an outline; its border needs no distances. */
-export function insideOutline(outline: Outline, region: Region): Uint8Array {
-  return insideRings([outline.points, ...(outline.holes ?? [])], region)
-}
-
-function insideRings(rings: readonly (readonly (readonly [number, number])[])[], region: Region): Uint8Array {
+function insideRings(rings: readonly Path[], region: Region): Uint8Array {
   const { width, height } = region
   const inside = new Uint8Array(width * height)
   // Of an outline with thousands of corners only what meets the rows is asked for each of them.
@@ -266,12 +301,42 @@ export function strokeContour(stroke: Stroke): [number, number][] {
 /** Half a circle in five steps: along the end of a stroke and across it. */
 const CAP = [[0.5, 0.866], [0.866, 0.5], [1, 0], [0.866, -0.5], [0.5, -0.866]] as const
 
+const knownThickness = new WeakMap<Outline, number>()
+
 /** Half the width of a shape where it is thickest, in pixels. */
 export function shapeThickness(shape: Shape): number {
   if (shape.type === 'disc') return shape.r
   if (shape.type === 'stroke') return shape.width / 2
-  const bounds = shapeBounds(shape)
-  return -distanceOutside(shape, bounds).data.reduce((least, distance) => Math.min(least, distance), 0)
+  const known = knownThickness.get(shape)
+  if (known !== undefined) return known
+  const thickness = deepestInside(shape)
+  // Shapes are never changed, and all that mends one asks for this.
+  knownThickness.set(shape, thickness)
+  return thickness
+}
+
+/** How far within an outline the pixel lies that is furthest from its border. */
+function deepestInside(outline: Outline): number {
+  const region = shapeBounds(outline)
+  const rings = ringsOf(outline)
+  const inside = insideRings(rings, region)
+  const segments = segmentsOf(rings, true)
+  let deepest = 0
+  visitParts(segments, region, Infinity, {
+    skip: ([left, top, width, height], furthest) => {
+      if (furthest <= deepest) return true
+      for (let y = top; y < top + height; y++) for (let x = left; x < left + width; x++) if (inside[y * region.width + x]) return false
+      return true
+    },
+    leaf: ([left, top, width, height], nearest, near) => {
+      for (let y = top; y < top + height; y++) {
+        for (let x = left; x < left + width; x++) {
+          if (inside[y * region.width + x]) deepest = Math.max(deepest, nearestOf(segments, nearest, near, region.x + x + 0.5, region.y + y + 0.5, Infinity))
+        }
+      }
+    },
+  })
+  return Math.fround(deepest)
 }
 
 export type Fade = 'linear' | 'smooth'
