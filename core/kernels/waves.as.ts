@@ -7,7 +7,8 @@
  * Continue a window by a sparse sum of waves.
  *
  * @param side      Of the window, a power of two of at least 8.
- * @param stride    Numbers in a row of a half spectrum: side / 2 + 1, filled up to a multiple of four.
+ * @param stride    Numbers that are kept of a row of a half spectrum, a multiple of four: as many as the prior asks for.
+ * @param band      Rows of it further than this from the first are not looked at.
  * @param planes    Weighted values, channel after channel, then the weights, then a plane of anything if these are an odd
  *                  number: side x side doubles each; two at a time are real and imaginary part of one. Spoilt.
  * @param spare     Room for two such planes.
@@ -16,7 +17,7 @@
  * @param spectrum  Room for the spectrum of the weights, repeated once in both directions: 2 side x 2 side, real plane,
  *                  imaginary plane.
  * @param left      Room for the half spectra of what is left: channel after channel, real plane, imaginary plane.
- * @param prior     How likely a wave of each frequency is, 0 in the columns that fill up a row.
+ * @param prior     How likely a wave of each frequency is, 0 in the columns that fill up a row and beyond the band.
  * @param most      Waves at most.
  * @param share     Of a wave that is taken at once.
  * @param least     No wave below this share of the first one's energy.
@@ -25,13 +26,13 @@
  * @param count     Of the places.
  * @param into      Room for the sums as doubles, place after place, channel after channel.
  */
-export function continueWindow(side: i32, stride: i32, channels: i32, planes: usize, spare: usize, turns: usize, reversed: usize, spectrum: usize, left: usize, prior: usize, most: i32, share: f64, least: f32, waves: usize, places: usize, count: i32, into: usize): void {
+export function continueWindow(side: i32, stride: i32, band: i32, channels: i32, planes: usize, spare: usize, turns: usize, reversed: usize, spectrum: usize, left: usize, prior: usize, most: i32, share: f64, least: f32, waves: usize, places: usize, count: i32, into: usize): void {
   const size = <usize>(side * side) << 3
   for (let k = 0; k <= channels; k += 2) transformSquare(side, planes + <usize>k * size, planes + <usize>(k + 1) * size, spare, spare + size, turns, reversed)
   for (let c = 0; c < channels; c++) halfSpectrum(side, stride, planes + <usize>(c & ~1) * size, (c & 1) == 1, left + (<usize>(2 * c * side * stride) << 2))
   const pair = planes + <usize>(channels & ~1) * size
   const total = doubledSpectrum(side, pair, (channels & 1) == 1, spectrum)
-  const chosen = chooseWaves(side, stride, channels, spectrum, left, prior, most, <f32>(share / total), least, waves)
+  const chosen = chooseWaves(side, stride, band, channels, spectrum, left, prior, most, <f32>(share / total), least, waves)
   readWaves(side, channels, turns, waves, chosen, places, count, into)
 }
 
@@ -106,7 +107,7 @@ function halfSpectrum(side: i32, stride: i32, pair: usize, second: bool, into: u
   const plane = <usize>(side * stride) << 2
   for (let y = 0; y < side; y++) {
     const mirroredRow = ((side - y) & (side - 1)) * side
-    for (let x = 0; x <= side / 2; x++) {
+    for (let x = 0; x < min(stride, side / 2 + 1); x++) {
       const i = <usize>(y * side + x) << 3
       const j = <usize>(mirroredRow + ((side - x) & (side - 1))) << 3
       const to = into + (<usize>(y * stride + x) << 2)
@@ -153,7 +154,7 @@ function doubledSpectrum(side: i32, pair: usize, second: bool, into: usize): f64
  * @param share     Of a wave that is taken at once, over the sum of the weights.
  * @returns How many waves were chosen.
  */
-function chooseWaves(side: i32, stride: i32, channels: i32, weights: usize, left: usize, prior: usize, most: i32, share: f32, least: f32, into: usize): i32 {
+function chooseWaves(side: i32, stride: i32, band: i32, channels: i32, weights: usize, left: usize, prior: usize, most: i32, share: f32, least: f32, into: usize): i32 {
   const plane = <usize>(side * stride) << 2
   const double = 2 * side
   const imaginaryWeights = weights + (<usize>(double * double) << 2)
@@ -205,6 +206,7 @@ function chooseWaves(side: i32, stride: i32, channels: i32, weights: usize, left
     let bests = f32x4.splat(0)
     let places = i32x4.splat(-1)
     for (let y = 0; y < side; y++) {
+      if (y == band + 1) y = max(y, side - band)
       const a = <usize>((y - v + side) * double + side - u) << 2
       const b = <usize>((y - mirroredV + side) * double + side - mirroredU) << 2
       const row = <usize>(y * stride) << 2

@@ -5,7 +5,7 @@ import { FIRST_ADDRESS, lazily, reserve } from './module.js'
 /** The compiled kernel; takes addresses in bytes. */
 interface Kernels {
   readonly memory: WebAssembly.Memory
-  continueWindow(side: number, stride: number, channels: number, planes: number, spare: number, turns: number, reversed: number, spectrum: number, left: number, prior: number, most: number, share: number, least: number, waves: number, places: number, count: number, into: number): void
+  continueWindow(side: number, stride: number, band: number, channels: number, planes: number, spare: number, turns: number, reversed: number, spectrum: number, left: number, prior: number, most: number, share: number, least: number, waves: number, places: number, count: number, into: number): void
 }
 
 const compiled = lazily<Kernels>(WASM)
@@ -34,7 +34,7 @@ export interface WaveLimits {
  * Continue what is seen of a window by a sparse sum of waves, chosen greedily so that it comes near to what is known.
  *
  * @param window  What is seen.
- * @param prior   How likely each frequency is, row by row for columns 0 to side / 2.
+ * @param prior   How likely each frequency is, row by row for columns 0 to side / 2. What is never chosen costs no time.
  * @param limits  When to stop.
  * @param places  Where the sum is wanted, as y x side + x.
  * @returns Values at these places, place after place, channel after channel.
@@ -42,7 +42,8 @@ export interface WaveLimits {
 export function continueWindow({ side, weights, weighted }: SeenWindow, prior: Float32Array, { most, share, least }: WaveLimits, places: Int32Array): Float64Array {
   const { memory, continueWindow: run } = compiled()
   const half = side / 2 + 1
-  const stride = Math.ceil(half / 4) * 4
+  const { columns, band } = extentOf(prior, side)
+  const stride = Math.ceil(columns / 4) * 4
   const channels = weighted.length
   const square = side * side
   const pairs = (channels + 2) >> 1
@@ -73,9 +74,24 @@ export function continueWindow({ side, weights, weighted }: SeenWindow, prior: F
   new Int32Array(memory.buffer, reversedAt, side).set(reversed)
   const likely = new Float32Array(memory.buffer, priorAt, side * stride)
   likely.fill(0)
-  for (let y = 0; y < side; y++) likely.set(prior.subarray(y * half, (y + 1) * half), y * stride)
+  for (let y = 0; y < side; y++) likely.set(prior.subarray(y * half, y * half + Math.min(half, stride)), y * stride)
   new Int32Array(memory.buffer, placesAt, places.length).set(places)
-  run(side, stride, channels, planesAt, spareAt, turnsAt, reversedAt, spectrumAt, leftAt, priorAt, most, share, least, wavesAt, placesAt, places.length, intoAt)
+  run(side, stride, band, channels, planesAt, spareAt, turnsAt, reversedAt, spectrumAt, leftAt, priorAt, most, share, least, wavesAt, placesAt, places.length, intoAt)
   // Twice the real part of each wave: its mirror image has the other half.
   return new Float64Array(memory.buffer, intoAt, channels * places.length).map((half) => 2 * half)
+}
+
+/** In how many columns, and up to which row from the first, waves have a likelihood above 0. */
+function extentOf(prior: Float32Array, side: number): { columns: number; band: number } {
+  const half = side / 2 + 1
+  let columns = 1
+  let band = 0
+  for (let y = 0; y < side; y++) {
+    for (let x = 0; x < half; x++) {
+      if (prior[y * half + x] === 0) continue
+      columns = Math.max(columns, x + 1)
+      band = Math.max(band, Math.min(y, side - y))
+    }
+  }
+  return { columns, band }
 }

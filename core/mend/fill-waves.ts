@@ -11,6 +11,11 @@ const WINDOW = 32
 /** A pixel's say falls by this factor with every pixel of distance; what was filled says less than what is known. */
 const DECAY = 0.68
 const SECOND_HAND = 0.8
+/**
+ * Waves of more turns than this within a window are not chosen: grain is laid on afterwards, and of what else a gap holds
+ * they say nothing that can be measured (bench/known-damage.ts), at more than twice the time.
+ */
+const FINEST = 9
 const LIMITS: WaveLimits = { most: 75, share: 0.45, least: 1e-4 }
 
 /**
@@ -22,15 +27,16 @@ const LIMITS: WaveLimits = { most: 75, share: 0.45, least: 1e-4 }
  *
  * @param problem  Changed in place: pixels with role FILL get values; roles stay.
  * @param seed     Which places lend their grain.
+ * @param prior    How likely a wave of each frequency is.
  *
  * Kaup, Meisinger and Aach 2005, "Frequency selective signal extrapolation with applications to error concealment in
  * image communication"; Seiler and Kaup 2010, "Complex-valued frequency selective extrapolation for fast image and video
  * signal extrapolation" (all of it in the frequency domain). The numbers above were set on open photographs with scratches
  * (bench/known-damage.ts).
  */
-export function fillWaves(problem: FillProblem, seed: number): void {
+export function fillWaves(problem: FillProblem, seed: number, prior: Float32Array = PRIOR): void {
   const filled = new Uint8Array(problem.role.length)
-  const window = new Window(problem, filled)
+  const window = new Window(problem, filled, prior)
   // A block deep inside sees nothing before its neighbours are filled; one that never does keeps what it has.
   for (let waiting = blocksOf(problem), before = Infinity; waiting.length < before; ) {
     before = waiting.length
@@ -62,15 +68,22 @@ const SAY = Float64Array.from({ length: WINDOW * WINDOW }, (_value, i) => {
   return exp(ln(DECAY) * Math.sqrt(dx * dx + dy * dy))
 })
 
-const COLUMNS = WINDOW / 2 + 1
 /** Pictures hold more of the coarse than of the fine. */
-const PRIOR = Float32Array.from({ length: WINDOW * COLUMNS }, (_value, i) => {
-  const u = i % COLUMNS
-  const y = Math.floor(i / COLUMNS)
-  const v = Math.min(y, WINDOW - y)
-  const rest = Math.max(0, 1 - Math.sqrt(2 * (u * u + v * v)) / WINDOW)
-  return rest * rest * rest
-})
+function priorUpTo(finest: number): Float32Array {
+  const columns = WINDOW / 2 + 1
+  return Float32Array.from({ length: WINDOW * columns }, (_value, i) => {
+    const u = i % columns
+    const y = Math.floor(i / columns)
+    const v = Math.min(y, WINDOW - y)
+    if (Math.max(u, v) > finest) return 0
+    const rest = Math.max(0, 1 - Math.sqrt(2 * (u * u + v * v)) / WINDOW)
+    return rest * rest * rest
+  })
+}
+
+const PRIOR = priorUpTo(FINEST)
+/** With all waves that a window can hold: the method as it first was. */
+export const OPEN_PRIOR = priorUpTo(WINDOW)
 
 /** Blocks with anything to fill; those for which most is known come first. */
 function blocksOf(problem: FillProblem): Block[] {
@@ -109,7 +122,7 @@ class Window {
   private readonly seen: SeenWindow
   private readonly means: Float64Array
 
-  constructor(private readonly problem: FillProblem, private readonly filled: Uint8Array) {
+  constructor(private readonly problem: FillProblem, private readonly filled: Uint8Array, private readonly prior: Float32Array) {
     const square = () => new Float64Array(WINDOW * WINDOW)
     this.seen = { side: WINDOW, weights: square(), weighted: problem.channels.map(square) }
     this.means = new Float64Array(problem.channels.length)
@@ -120,7 +133,7 @@ class Window {
     if (!this.look(block)) return false
     const { width, channels } = this.problem
     const places = Int32Array.from(block.gaps, (i) => (Math.floor(i / width) - block.y + block.border) * WINDOW + (i % width) - block.x + block.border)
-    const values = continueWindow(this.seen, PRIOR, LIMITS, places)
+    const values = continueWindow(this.seen, this.prior, LIMITS, places)
     const n = channels.length
     block.gaps.forEach((i, k) => {
       for (let c = 0; c < n; c++) channels[c]![i] = Math.max(0, Math.min(1, this.means[c]! + values[k * n + c]!))

@@ -1,10 +1,10 @@
-import { clipRegion, growRegion, makeRaster, maximumOf, type PixelSource, type Region } from '../raster/raster.js'
+import { clipRegion, growRegion, makeRaster, maximumOf, type IntegerRaster, type PixelSource, type Region } from '../raster/raster.js'
 import { areaCoverage } from '../shape/area.js'
 import { coverage, distanceOutside, shapeBounds, shapeThickness, type Shape } from '../shape/shape.js'
 import type { Area } from '../treatment/schema.js'
 import { BARRED, bridgeGaps, FILL, type FillProblem } from './fill-bridge.js'
 import { fillPatches } from './fill-patches.js'
-import { fillWaves } from './fill-waves.js'
+import { fillWaves, OPEN_PRIOR } from './fill-waves.js'
 import { roundSample } from './heal.js'
 import type { Mended } from './lift.js'
 
@@ -31,7 +31,8 @@ interface ThinFill {
 /** By version of the method. */
 export const THIN_FILLS = {
   1: { widest: 10, fill: (problem, seed) => bridgeGaps(problem, seed, 1) },
-  2: { widest: 20, fill: fillWaves },
+  2: { widest: 20, fill: (problem, seed) => fillWaves(problem, seed, OPEN_PRIOR) },
+  3: { widest: 20, fill: fillWaves },
 } satisfies Record<number, ThinFill>
 
 /** Half the width up to which the nearest surroundings are enough: the same for all versions, since patches depend on it. */
@@ -51,7 +52,7 @@ export function fillReach(shape: Shape): number {
  * @param thin       How thin gaps are filled.
  * @returns New pixels; the same for the same picture and decisions.
  */
-export function fill(picture: PixelSource, decisions: FillDecisions, thin: ThinFill = THIN_FILLS[2]): Mended {
+export function fill(picture: PixelSource, decisions: FillDecisions, thin: ThinFill = THIN_FILLS[3]): Mended {
   const { shape, softEdgePx, strength, seed } = decisions
   const region = clipRegion(growRegion(shapeBounds(shape), Math.ceil(softEdgePx / 2) + fillReach(shape)), picture.width, picture.height)
   const before = picture.read(region)
@@ -61,7 +62,7 @@ export function fill(picture: PixelSource, decisions: FillDecisions, thin: ThinF
   const problem: FillProblem = {
     width: region.width,
     height: region.height,
-    channels: Array.from({ length: channels }, (_, c) => Float32Array.from({ length: cover.length }, (_value, i) => before.data[i * channels + c]! / maximum)),
+    channels: planesOf(before, maximum),
     role: rolesOf(cover, region, decisions),
   }
   const thickness = shapeThickness(shape) + softEdgePx / 2
@@ -82,8 +83,18 @@ export function fill(picture: PixelSource, decisions: FillDecisions, thin: ThinF
   return { region, pixels, touched }
 }
 
+/** Samples as shares of the largest, one plane a channel. */
+function planesOf({ width, height, channels, data }: IntegerRaster, maximum: number): Float32Array[] {
+  const planes = Array.from({ length: channels }, () => new Float32Array(width * height))
+  planes.forEach((plane, c) => {
+    for (let i = 0, k = c; i < plane.length; i++, k += channels) plane[i] = data[k]! / maximum
+  })
+  return planes
+}
+
 function rolesOf(cover: Float32Array, region: Region, { avoid, guarded = [] }: FillDecisions): Uint8Array {
-  const role = Uint8Array.from(cover, (share) => (share > 0 ? FILL : 0))
+  const role = new Uint8Array(cover.length)
+  for (let i = 0; i < role.length; i++) if (cover[i]! > 0) role[i] = FILL
   const guard = areaCoverage(guarded, region)?.data
   // What a soft edge half guards is filled, but never asked.
   if (guard) for (let i = 0; i < role.length; i++) if (guard[i] === 1 || (guard[i]! > 0 && role[i] !== FILL)) role[i] = BARRED
