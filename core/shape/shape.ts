@@ -146,14 +146,11 @@ type Path = readonly (readonly [number, number])[]
 
 const ringsOf = (outline: Outline): Path[] => [outline.points, ...(outline.holes ?? [])]
 
-/** A part of a region, from its first pixel. */
-type Part = readonly [left: number, top: number, width: number, height: number]
-
 interface PathVisit {
-  /** Is the part of no interest, of which no pixel is further away than this? */
-  readonly skip?: (part: Part, furthest: number) => boolean
-  /** Told of each small part which segments its pixels may be nearest to, `near` in number. */
-  readonly leaf: (part: Part, nearest: Int32Array, near: number) => void
+  /** Is a part of no interest, of which no pixel is further away than this? */
+  readonly skip?: (left: number, top: number, width: number, height: number, furthest: number) => boolean
+  /** Told of each small part which segments its pixels may be nearest to. */
+  readonly leaf: (left: number, top: number, width: number, height: number, nearest: Int32Array) => void
 }
 
 /**
@@ -161,52 +158,61 @@ interface PathVisit {
  * an outline along pixels has thousands.
  */
 function visitParts(segments: Float64Array, region: Region, reach: number, { skip, leaf }: PathVisit): void {
-  const visit = (part: Part, near: Int32Array, count: number): void => {
-    const [left, top, width, height] = part
+  const all = segments.length / 5
+  const distances = new Float64Array(all)
+  // What each part keeps lies behind what the whole of it keeps.
+  let kept = new Int32Array(8 * all + 64)
+  for (let n = 0; n < all; n++) kept[n] = n
+  const visit = (left: number, top: number, width: number, height: number, from: number, to: number): void => {
     const radius = Math.sqrt((width - 1) * (width - 1) + (height - 1) * (height - 1)) / 2
-    const distances = new Float64Array(count)
+    const x = region.x + left + width / 2
+    const y = region.y + top + height / 2
     let least = reach
-    for (let n = 0; n < count; n++) {
-      distances[n] = Math.sqrt(squareTo(segments, near[n]!, region.x + left + width / 2, region.y + top + height / 2))
-      if (distances[n]! < least) least = distances[n]!
+    for (let n = from; n < to; n++) {
+      const distance = Math.sqrt(squareTo(segments, kept[n]!, x, y))
+      distances[n - from] = distance
+      if (distance < least) least = distance
     }
     // A thousandth of a pixel more than the triangle inequality asks, for rounding.
-    if (skip?.(part, least + radius + 1e-3)) return
-    const nearest = new Int32Array(count)
-    let kept = 0
-    for (let n = 0; n < count; n++) if (distances[n]! <= least + 2 * radius + 1e-3) nearest[kept++] = near[n]!
-    if (width * height <= FEW_PIXELS || kept <= 1) return leaf(part, nearest, kept)
+    if (skip?.(left, top, width, height, least + radius + 1e-3)) return
+    if (kept.length < 2 * to - from) {
+      const longer = new Int32Array(2 * kept.length)
+      longer.set(kept)
+      kept = longer
+    }
+    let end = to
+    for (let n = from; n < to; n++) if (distances[n - from]! <= least + 2 * radius + 1e-3) kept[end++] = kept[n]!
+    if (width * height <= FEW_PIXELS || end - to <= 1) return leaf(left, top, width, height, kept.subarray(to, end))
     const half = Math.max(width, height) >> 1
     if (width >= height) {
-      visit([left, top, half, height], nearest, kept)
-      visit([left + half, top, width - half, height], nearest, kept)
+      visit(left, top, half, height, to, end)
+      visit(left + half, top, width - half, height, to, end)
     } else {
-      visit([left, top, width, half], nearest, kept)
-      visit([left, top + half, width, height - half], nearest, kept)
+      visit(left, top, width, half, to, end)
+      visit(left, top + half, width, height - half, to, end)
     }
   }
-  const count = segments.length / 5
-  if (region.width > 0 && region.height > 0) visit([0, 0, region.width, region.height], Int32Array.from({ length: count }, (_value, i) => i), count)
+  if (region.width > 0 && region.height > 0) visit(0, 0, region.width, region.height, 0, all)
 }
 
 /** Distances of pixel centres to the nearest of some paths, no larger than the reach. */
 function distancesToPaths(paths: readonly Path[], closed: boolean, region: Region, reach: number, into: Float32Array): void {
   const segments = segmentsOf(paths, closed)
   visitParts(segments, region, reach, {
-    leaf: (part, nearest, near) => {
-      for (let y = part[1]; y < part[1] + part[3]; y++) {
+    leaf: (left, top, width, height, nearest) => {
+      for (let y = top; y < top + height; y++) {
         const row = y * region.width
-        if (near === 0) into.fill(reach, row + part[0], row + part[0] + part[2])
-        else for (let x = part[0]; x < part[0] + part[2]; x++) into[row + x] = nearestOf(segments, nearest, near, region.x + x + 0.5, region.y + y + 0.5, reach)
+        if (nearest.length === 0) into.fill(reach, row + left, row + left + width)
+        else for (let x = left; x < left + width; x++) into[row + x] = nearestOf(segments, nearest, region.x + x + 0.5, region.y + y + 0.5, reach)
       }
     },
   })
 }
 
 /** Distance to the nearest of some segments, no larger than the reach. */
-function nearestOf(segments: Float64Array, nearest: Int32Array, near: number, x: number, y: number, reach: number): number {
+function nearestOf(segments: Float64Array, nearest: Int32Array, x: number, y: number, reach: number): number {
   let square = reach * reach
-  for (let n = 0; n < near; n++) {
+  for (let n = 0; n < nearest.length; n++) {
     const here = squareTo(segments, nearest[n]!, x, y)
     if (here < square) square = here
   }
@@ -323,15 +329,15 @@ function deepestInside(outline: Outline): number {
   const segments = segmentsOf(rings, true)
   let deepest = 0
   visitParts(segments, region, Infinity, {
-    skip: ([left, top, width, height], furthest) => {
+    skip: (left, top, width, height, furthest) => {
       if (furthest <= deepest) return true
       for (let y = top; y < top + height; y++) for (let x = left; x < left + width; x++) if (inside[y * region.width + x]) return false
       return true
     },
-    leaf: ([left, top, width, height], nearest, near) => {
+    leaf: (left, top, width, height, nearest) => {
       for (let y = top; y < top + height; y++) {
         for (let x = left; x < left + width; x++) {
-          if (inside[y * region.width + x]) deepest = Math.max(deepest, nearestOf(segments, nearest, near, region.x + x + 0.5, region.y + y + 0.5, Infinity))
+          if (inside[y * region.width + x]) deepest = Math.max(deepest, nearestOf(segments, nearest, region.x + x + 0.5, region.y + y + 0.5, Infinity))
         }
       }
     },
