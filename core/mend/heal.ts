@@ -79,10 +79,8 @@ export function heal(picture: PixelSource, transplant: Transplant, fade: Fade = 
     }
   }
   for (let i = 0; i < say.length; i++) say[i] = counts[i]! / (factor * factor)
-  const surfaces = sums.map((sum) => {
-    for (let i = 0; i < sum.length; i++) if (counts[i]! > 0) sum[i]! /= counts[i]! * maximum
-    return solveMembrane({ width, height, difference: sum, say, domain })
-  })
+  for (const sum of sums) for (let i = 0; i < sum.length; i++) if (counts[i]! > 0) sum[i]! /= counts[i]! * maximum
+  const surfaces = solveMembrane({ width, height, differences: sums, say, domain })
 
   const pixels = makeRaster(region.width, region.height, channels, picture.depth)
   pixels.data.set(place.data)

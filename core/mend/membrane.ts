@@ -1,11 +1,12 @@
+import { LANES, relaxMembrane, type MembraneCells } from '../kernels/membrane.js'
 import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
 
 /** Known differences on a grid, and where the membrane is wanted. */
 export interface MembraneProblem {
   readonly width: number
   readonly height: number
-  /** Difference at each cell; only cells with say count. */
-  readonly difference: Float32Array
+  /** Difference at each cell, one plane a channel, four at most; only cells with say count. */
+  readonly differences: readonly Float32Array[]
   /** Say of a cell, 0 where the difference is unknown. */
   readonly say: Float32Array
   /** 1 where the membrane is wanted or the difference known. */
@@ -15,8 +16,7 @@ export interface MembraneProblem {
 /** How stiff the membrane is against a cell with full say; spreads the noise of the ring over its neighbours. */
 const STIFFNESS = 3
 const ROUNDS = 3
-const SWEEPS = 36
-const RELAXATION = 1.85
+const RELAXATION = { stiffness: STIFFNESS, over: 1.85, sweeps: 36 }
 
 /**
  * The smoothest surface that follows known differences, except where they jump.
@@ -24,74 +24,60 @@ const RELAXATION = 1.85
  * Minimises the sum of say x robust(u - difference)^2 + STIFFNESS |grad u|^2 by reweighting, each round by successive
  * over-relaxation. A few cells where an edge of the picture runs through lose their say, so nothing bleeds in.
  *
- * @returns The surface on the domain, 0 elsewhere.
+ * @returns The surface on the domain, 0 elsewhere; one plane a channel.
  *
  * Perez, Gangnet and Blake 2003 (the membrane); Geman and McClure's weight for the robust boundary.
  */
-export function solveMembrane(problem: MembraneProblem): Float32Array {
-  const { width, height, difference, say, domain } = problem
-  const surface = new Float32Array(width * height)
-  const known = new Float32Array(width * height)
-  let n = 0
-  for (let i = 0; i < known.length; i++) if (say[i]! > 0) known[n++] = difference[i]!
-  const middle = median(known, n)
-  for (let i = 0; i < surface.length; i++) if (domain[i]) surface[i] = middle
-  const trust = new Float32Array(width * height)
+export function solveMembrane({ width, height, differences, say, domain }: MembraneProblem): Float32Array[] {
   const cells = cellsOf(domain, width, height)
-  const pulls = new Float64Array(cells.at.length)
-  const weights = new Float64Array(cells.at.length)
-  for (let round = 0; round < ROUNDS; round++) {
-    n = 0
-    for (let i = 0; i < known.length; i++) if (say[i]! > 0) known[n++] = Math.abs(difference[i]! - surface[i]!)
-    const spread = Math.max(1e-6, 2.5 * DEVIATION_PER_MAD * median(known, n))
-    for (let i = 0; i < trust.length; i++) {
-      const z = (difference[i]! - surface[i]!) / spread
-      trust[i] = say[i]! === 0 ? 0 : say[i]! / ((1 + z * z) * (1 + z * z))
-    }
-    cells.at.forEach((i, k) => {
-      pulls[k] = trust[i]! * difference[i]!
-      weights[k] = trust[i]! + STIFFNESS * cells.neighbours[k]!
-    })
-    for (let sweep = 0; sweep < SWEEPS; sweep++) relax(surface, cells, pulls, weights, width)
-  }
-  return surface
-}
-
-/** The cells of the domain row by row, and how many of the four neighbours of each belong to it. */
-interface Cells {
-  readonly at: Int32Array
-  readonly neighbours: Uint8Array
-  /** Bits: left, right, above, below. */
-  readonly sides: Uint8Array
-}
-
-const ALL_SIDES = 15
-
-function cellsOf(domain: Uint8Array, width: number, height: number): Cells {
-  const at = Int32Array.from(domain.keys()).filter((i) => domain[i] === 1)
-  const sides = Uint8Array.from(at, (i) => {
-    const x = i % width
-    const y = (i - x) / width
-    return (x > 0 && domain[i - 1] ? 1 : 0) + (x + 1 < width && domain[i + 1] ? 2 : 0) + (y > 0 && domain[i - width] ? 4 : 0) + (y + 1 < height && domain[i + width] ? 8 : 0)
+  const count = cells.at.length
+  const surface = new Float32Array(LANES * width * height)
+  const pulls = new Float64Array(LANES * count)
+  // Channels that there are not are drawn to nothing by a weight of one.
+  const weights = new Float64Array(LANES * count).fill(1)
+  const spoken = cells.at.filter((i) => say[i]! > 0)
+  const known = new Float32Array(spoken.length)
+  differences.forEach((difference, c) => {
+    for (let n = 0; n < spoken.length; n++) known[n] = difference[spoken[n]!]!
+    const middle = median(known)
+    for (let k = 0; k < count; k++) surface[LANES * cells.at[k]! + c] = middle
   })
-  return { at, sides, neighbours: sides.map((side) => (side & 1) + ((side >> 1) & 1) + ((side >> 2) & 1) + (side >> 3)) }
+  for (let round = 0; round < ROUNDS; round++) {
+    differences.forEach((difference, c) => {
+      for (let n = 0; n < spoken.length; n++) known[n] = Math.abs(difference[spoken[n]!]! - surface[LANES * spoken[n]! + c]!)
+      const spread = Math.max(1e-6, 2.5 * DEVIATION_PER_MAD * median(known))
+      for (let k = 0; k < count; k++) {
+        const i = cells.at[k]!
+        const z = (difference[i]! - surface[LANES * i + c]!) / spread
+        const trust = say[i]! === 0 ? 0 : Math.fround(say[i]! / ((1 + z * z) * (1 + z * z)))
+        pulls[LANES * k + c] = trust * difference[i]!
+        weights[LANES * k + c] = trust + STIFFNESS * NEIGHBOURS[cells.sides[k]!]!
+      }
+    })
+    relaxMembrane(surface, width, cells, pulls, weights, RELAXATION)
+  }
+  return differences.map((_difference, c) => Float32Array.from({ length: width * height }, (_value, i) => surface[LANES * i + c]!))
 }
 
-/** One sweep of successive over-relaxation. */
-function relax(surface: Float32Array, { at, sides }: Cells, pulls: Float64Array, weights: Float64Array, width: number): void {
-  for (let k = 0; k < at.length; k++) {
-    const weight = weights[k]!
-    if (weight <= 0) continue
-    const i = at[k]!
-    const side = sides[k]!
-    let sum = pulls[k]!
-    if (side === ALL_SIDES) sum = sum + STIFFNESS * surface[i - 1]! + STIFFNESS * surface[i + 1]! + STIFFNESS * surface[i - width]! + STIFFNESS * surface[i + width]!
-    else {
-      if (side & 1) sum += STIFFNESS * surface[i - 1]!
-      if (side & 2) sum += STIFFNESS * surface[i + 1]!
-      if (side & 4) sum += STIFFNESS * surface[i - width]!
-      if (side & 8) sum += STIFFNESS * surface[i + width]!
+/** How many neighbours the bits stand for. */
+const NEIGHBOURS = Uint8Array.from({ length: 16 }, (_value, side) => (side & 1) + ((side >> 1) & 1) + ((side >> 2) & 1) + (side >> 3))
+
+/**
+ * Cells of the domain, diagonal by diagonal: each comes after those left of it and above, as row by row, so a sweep gives
+ * the same to the last bit; but those of one diagonal need not wait for each other.
+ */
+function cellsOf(domain: Uint8Array, width: number, height: number): MembraneCells {
+  const at = new Int32Array(domain.length)
+  const sides = new Uint8Array(domain.length)
+  let count = 0
+  for (let diagonal = 0; diagonal < width + height - 1; diagonal++) {
+    for (let y = Math.max(0, diagonal - width + 1); y <= Math.min(height - 1, diagonal); y++) {
+      const x = diagonal - y
+      const i = y * width + x
+      if (domain[i] === 0) continue
+      at[count] = i
+      sides[count++] = (x > 0 && domain[i - 1] ? 1 : 0) + (x + 1 < width && domain[i + 1] ? 2 : 0) + (y > 0 && domain[i - width] ? 4 : 0) + (y + 1 < height && domain[i + width] ? 8 : 0)
     }
-    surface[i]! += RELAXATION * (sum / weight - surface[i]!)
   }
+  return { at: at.subarray(0, count), sides: sides.subarray(0, count) }
 }

@@ -32,34 +32,46 @@ export function ringMatch(picture: PixelSource, shape: Shape, ringPx: number, ar
   const { channels } = picture
   const place = picture.read(here).data
   const around = picture.read(area).data
-  // Where each witness lies in the rectangle of the ring, and in the area when the source lies at its corner.
-  const from = chosen.map((i) => i * channels)
-  const to = chosen.map((i) => (Math.floor(i / here.width) * area.width + (i % here.width)) * channels)
-  const differences = new Float32Array(chosen.length)
-  const startOf = (dx: number, dy: number): number | null => {
+  const count = chosen.length
+  // Where each witness lies in the area when the source lies at its corner.
+  const to = chosen.map((i) => Math.floor(i / here.width) * area.width + (i % here.width))
+  const values = Array.from({ length: channels }, (_, c) => Float32Array.from(chosen, (i) => place[i * channels + c]!))
+  const planes: Float32Array[] = []
+  const planeOf = (channel: number): Float32Array => {
+    const known = planes[channel]
+    if (known) return known
+    const plane = new Float32Array(area.width * area.height)
+    for (let i = 0, k = channel; i < plane.length; i++, k += channels) plane[i] = around[k]!
+    return (planes[channel] = plane)
+  }
+  const differences = new Float32Array(count)
+  const startOf = (dx: number, dy: number): number => {
     const left = here.x + dx - area.x
     const top = here.y + dy - area.y
-    return left < 0 || top < 0 || left + here.width > area.width || top + here.height > area.height ? null : (top * area.width + left) * channels
+    return left < 0 || top < 0 || left + here.width > area.width || top + here.height > area.height ? -1 : top * area.width + left
   }
-  const compare = (start: number, channel: number) => {
-    for (let k = 0; k < differences.length; k++) differences[k] = place[from[k]! + channel]! - around[start + to[k]! + channel]!
-  }
-  const restOf = (start: number, channel: number): number => {
+  /** @returns The sum of the differences, which are kept. */
+  const compare = (start: number, channel: number): number => {
+    const own = values[channel]!
+    const other = planeOf(channel)
     let sum = 0
-    for (let k = 0; k < differences.length; k++) {
-      const d = place[from[k]! + channel]! - around[start + to[k]! + channel]!
+    for (let k = 0; k < count; k++) {
+      const d = own[k]! - other[start + to[k]!]!
       differences[k] = d
       sum += d
     }
-    const offset = sum / differences.length
+    return sum
+  }
+  const restOf = (start: number, channel: number): number => {
+    const offset = compare(start, channel) / count
     let rest = 0
-    for (let k = 0; k < differences.length; k++) rest += Math.abs(differences[k]! - offset)
-    return rest / differences.length
+    for (let k = 0; k < count; k++) rest += Math.abs(differences[k]! - offset)
+    return rest / count
   }
   return {
     tone: (dx, dy) => {
       const start = startOf(dx, dy)
-      if (start === null) return null
+      if (start < 0) return null
       let sum = 0
       for (let c = 0; c < channels; c++) {
         compare(start, c)
@@ -69,14 +81,14 @@ export function ringMatch(picture: PixelSource, shape: Shape, ringPx: number, ar
     },
     structure: (dx, dy) => {
       const start = startOf(dx, dy)
-      if (start === null) return null
+      if (start < 0) return null
       let rest = 0
       for (let c = 0; c < channels; c++) rest += restOf(start, c)
       return rest / channels
     },
     structureOfLight: (dx, dy) => {
       const start = startOf(dx, dy)
-      return start === null ? null : restOf(start, channels > 1 ? 1 : 0)
+      return start < 0 ? null : restOf(start, channels > 1 ? 1 : 0)
     },
   }
 }

@@ -20,6 +20,8 @@ const DISTANCES = [2.15, 2.6, 3.2, 4, 5, 6.5]
 const ANGLES = 24
 /** Cells across the radius of the mend at which candidates are compared. */
 const WORKING_RADIUS = 6
+/** Most cells of the ring that are compared with those of a candidate. */
+const WITNESSES = 64
 
 /**
  * Find places that a mend could take its pixels from, best first.
@@ -49,13 +51,15 @@ export function searchSources(picture: PixelSource, shape: Shape, obstacles: rea
   const noise = ringNoise(grid, own.ring)
   const ringTexture = meanOf(grid.texture, own.ring)
   const ringStructure = structureOf(grid, own.ring)
-  const blocked = obstacles.map((obstacle) => shapeBounds(obstacle))
+  // Of thousands of flaws only few lie where a source is looked for.
+  const near = obstacles.filter((obstacle) => overlaps(shapeBounds(obstacle), growRegion(area, 2 * Math.max(ALIGN_REACH, factor))))
+  const blocked = near.map((obstacle) => shapeBounds(obstacle))
   const bounds = growRegion(shapeBounds(shape), 1)
   const crossesGuard = guardTest(guards, shape, area)
   const free = (dx: number, dy: number) => {
     const moved: Region = { ...bounds, x: bounds.x + dx, y: bounds.y + dy }
     if (moved.x < 0 || moved.y < 0 || moved.x + moved.width > picture.width || moved.y + moved.height > picture.height) return false
-    return !blocked.some((other, i) => overlaps(moved, other) && shapesTouch(moveShape(shape, dx, dy), obstacles[i]!)) && !crossesGuard(dx, dy)
+    return !blocked.some((other, i) => overlaps(moved, other) && shapesTouch(moveShape(shape, dx, dy), near[i]!)) && !crossesGuard(dx, dy)
   }
   const offers: SourceOffer[] = []
   for (const distance of DISTANCES) {
@@ -96,11 +100,18 @@ const NEAREST = 2.8
  */
 function alignOffers(picture: PixelSource, shape: Shape, r: number, ring: number, area: Region, offers: SourceOffer[], factor: number, free: (dx: number, dy: number) => boolean): SourceOffer[] {
   const match = ringMatch(picture, shape, ring, area, ALIGN_WITNESSES)
-  const nearest = (offer: SourceOffer) => offer.dx * offer.dx + offer.dy * offer.dy < NEAREST * NEAREST * r * r
-  const first = match ? offers.filter((offer, i) => i < ALIGNED || nearest(offer)).map((offer) => ({ offer, rest: match.structureOfLight(offer.dx, offer.dy) })).filter((one): one is { offer: SourceOffer; rest: number } => one.rest !== null) : []
-  if (!match || first.length === 0) return offers
-  const least = Math.max(1e-3, Math.min(...first.map(({ rest }) => rest)))
+  if (!match) return offers
   const reach = Math.max(ALIGN_REACH, factor)
+  const nearest = (offer: SourceOffer) => offer.dx * offer.dx + offer.dy * offer.dy < NEAREST * NEAREST * r * r
+  const first: { offer: SourceOffer; rest: number }[] = []
+  offers.forEach((offer, i) => {
+    // Where another is moved about already, this one would be moved to the same place.
+    if (i >= ALIGNED && (!nearest(offer) || first.some((one) => Math.abs(one.offer.dx - offer.dx) < reach && Math.abs(one.offer.dy - offer.dy) < reach))) return
+    const rest = match.structureOfLight(offer.dx, offer.dy)
+    if (rest !== null) first.push({ offer, rest })
+  })
+  if (first.length === 0) return offers
+  const least = Math.max(1e-3, Math.min(...first.map(({ rest }) => rest)))
   const step = Math.max(1, Math.floor(reach / 2))
   const aligned = first.map(({ offer, rest }): SourceOffer => {
     let best = { dx: offer.dx, dy: offer.dy, rest }
@@ -233,14 +244,17 @@ function costOf(grid: Grid, own: Cells, dx: number, dy: number, noise: number, r
   if (own.columns[0] + dx < 0 || own.columns[1] + dx >= grid.width || own.rows[0] + dy < 0 || own.rows[1] + dy >= grid.height) return null
   const shift = dy * grid.width + dx
   for (let k = 0; k < own.inside.length; k++) if (own.taken[own.inside[k]! + shift]) return null
-  const values = new Float32Array(own.ring.length)
+  const { ring } = own
+  const stride = Math.ceil(ring.length / WITNESSES)
+  const values = new Float32Array(Math.ceil(ring.length / stride))
   let match = 0
   for (const tone of grid.tones) {
-    for (let k = 0; k < values.length; k++) values[k] = tone[own.ring[k]!]! - tone[own.ring[k]! + shift]!
-    const offset = median(values.slice())
+    for (let k = 0, n = 0; n < values.length; k += stride, n++) values[n] = tone[ring[k]!]! - tone[ring[k]! + shift]!
+    // The order of the values does not matter to what follows.
+    const offset = median(values)
     let sum = 0
-    for (let k = 0; k < values.length; k++) {
-      const z = Math.abs(values[k]! - offset) / noise
+    for (let n = 0; n < values.length; n++) {
+      const z = Math.abs(values[n]! - offset) / noise
       sum += z < 6 ? z : 6 + (z - 6) * 0.25 // an edge through a few cells must not decide alone
     }
     match += sum / values.length / grid.tones.length
