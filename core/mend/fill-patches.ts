@@ -267,25 +267,37 @@ function vote(level: FillProblem, match: Match): void {
   const { places, index, source, cost } = match
   let usual = 1e-9
   for (const value of cost) usual += value / cost.length
-  const sums = channels.map(() => new Float64Array(places.length))
-  const weights = new Float64Array(places.length)
-  for (let k = 0; k < places.length; k++) {
-    const place = places[k]!
+  const says = Float64Array.from(cost, (value) => 1 / (0.05 + (value / usual) * (value / usual)))
+  const means = channels.map(() => new Float32Array(places.length))
+  // Of the patches over one place: where each shows it, and its say.
+  const shown = new Int32Array((2 * HALF + 1) * (2 * HALF + 1))
+  const say = new Float64Array(shown.length)
+  for (let t = 0; t < places.length; t++) {
+    const place = places[t]!
     const x = place % width
     const y = (place - x) / width
-    const ratio = cost[k]! / usual
-    const weight = 1 / (0.05 + ratio * ratio)
+    let count = 0
+    let sum = 0
     for (let dy = Math.max(-HALF, -y); dy <= Math.min(HALF, height - 1 - y); dy++) {
       for (let dx = Math.max(-HALF, -x); dx <= Math.min(HALF, width - 1 - x); dx++) {
-        const target = index[place + dy * width + dx]!
-        if (target < 0) continue
-        const from = source[k]! + dy * width + dx
-        weights[target]! += weight
-        for (let c = 0; c < channels.length; c++) sums[c]![target]! += weight * channels[c]![from]!
+        const by = dy * width + dx
+        const k = index[place + by]!
+        if (k < 0) continue
+        shown[count] = source[k]! - by
+        say[count++] = says[k]!
+        sum += says[k]!
       }
     }
+    for (let c = 0; c < channels.length; c++) {
+      const plane = channels[c]!
+      let value = 0
+      for (let n = 0; n < count; n++) value += say[n]! * plane[shown[n]!]!
+      means[c]![t] = value / sum
+    }
   }
-  for (let c = 0; c < channels.length; c++) for (let k = 0; k < places.length; k++) channels[c]![places[k]!] = sums[c]![k]! / weights[k]!
+  channels.forEach((plane, c) => {
+    for (let t = 0; t < places.length; t++) plane[places[t]!] = means[c]![t]!
+  })
 }
 
 /** Fine detail of each place's own patch over the mean of all: what the mean has lost. */
