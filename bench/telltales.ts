@@ -1,8 +1,7 @@
 import cv from '@techstark/opencv-js'
 import { measureTelltales, severity, TELLTALE_NAMES, type TelltaleName } from '@fennip/core/check/telltales.js'
-import { chooseMend } from '@fennip/core/mend/choose.js'
+import { chooseMend, measureStep } from '@fennip/core/mend/choose.js'
 import { carryOut } from '@fennip/core/mend/methods.js'
-import { makeRandom } from '@fennip/core/random.js'
 import { clipRegion, crop, growRegion, makeRaster, paste, rasterSource, type IntegerRaster, type Region } from '@fennip/core/raster/raster.js'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'
 import { layOver } from '@fennip/core/render/patch.js'
@@ -12,7 +11,7 @@ import type { Flaw, Telltales } from '@fennip/core/treatment/schema.js'
 import { addBackscatter, addDust, addFolds, addScratches, addSpecks, copyLight } from '@fennip/demo/damage.js'
 import { expose, type Light } from '@fennip/demo/photograph.js'
 import { pylonLight, shaftValve, stationPrint } from '@fennip/demo/pictures.js'
-import { measureMask } from './measure.js'
+import { judgeMend, worstTelltale, type Judged } from './judge-mend.js'
 import { openPhotographs } from './open-photographs.js'
 import { maskOf, openCv, sceneOf } from './scenes.js'
 
@@ -20,9 +19,8 @@ import { maskOf, openCv, sceneOf } from './scenes.js'
  * Do the telltales agree with the truth? Mends of known damage by every method and by the two inpainting functions of
  * @techstark/opencv-js, labelled by their error against the clean picture: `npx tsx bench/telltales.ts [seed] [pieces]`.
  *
- * A mend shows when tone and structure (after a Gaussian of 1.5 px) are off by more than 2 deviations of the
- * surroundings, or when its grain is outside 0.85 to 1.15 of theirs, widened to three standard errors. In structured
- * ground the truth itself lies outside; a second figure takes for good what has the truth's own grain there.
+ * What shows is said by bench/judge-mend.ts. In structured ground the grain of the truth itself lies outside its band; a
+ * second figure takes for good what has the truth's own grain there.
  */
 
 const transfer = makeTransfer({ type: 'srgb' }, 8)
@@ -38,19 +36,10 @@ const KINDS: Record<string, (light: Light) => void> = {
   folds: (light) => void addFolds(light, { count: 3, width: 5, seed: SEED + 5 }),
 }
 
-interface Judged { readonly method: string; readonly kind: string; readonly shows: boolean; readonly strange: boolean; readonly error: number; readonly grain: number; readonly trueGrain: number; readonly telltales: Telltales }
 const judged: Judged[] = []
 
-function judge(kind: string, method: string, shape: Shape, mask: Uint8Array, clean: IntegerRaster, mended: IntegerRaster, source?: { dx: number; dy: number }): void {
-  const telltales = measureTelltales({ picture: rasterSource(mended), transfer, shape, openFlaws: [], ...(source ? { source } : {}) })
-  const result = measureMask(mask, clean, mended)
-  const deviation = Math.max(0.15, Math.sqrt(result.grainOutside / result.outsidePixels))
-  const error = Math.sqrt(result.squareError / result.pixels) / deviation
-  const grain = Math.sqrt(result.grainInside / result.pixels) / deviation
-  const trueGrain = Math.sqrt(measureMask(mask, clean, clean).grainInside / result.pixels) / deviation
-  const band = Math.max(0.15, 3 / Math.sqrt(result.pixels * clean.channels))
-  const outOfBand = Math.abs(grain - 1) > band
-  judged.push({ kind, method, error, grain, trueGrain, shows: error > 2 || outOfBand, strange: error > 2 || (outOfBand && Math.abs(grain / trueGrain - 1) > band), telltales })
+function judge(kind: string, method: string, shape: Shape, mask: Uint8Array, clean: IntegerRaster, mended: IntegerRaster, telltales: Telltales): void {
+  judged.push(judgeMend(kind, method, shape, mask, clean, mended, telltales))
 }
 
 /** One piece of damage alone in an otherwise clean picture. */
@@ -79,7 +68,7 @@ function tryPiece(kind: string, shape: Shape, mask: Uint8Array, width: number, c
     const step = choose()
     const mended = { ...hurt, data: hurt.data.slice() }
     layOver(mended, { x: 0, y: 0, width: hurt.width, height: hurt.height }, carryOut(ask.picture, transfer, step))
-    judge(kind, method, step.shape, own, here, mended, step.source)
+    judge(kind, method, step.shape, own, here, mended, measureStep(ask, step))
   }
   for (const [method, code] of [['telea', cv.INPAINT_TELEA], ['ns', cv.INPAINT_NS]] as const) {
     const source = new cv.Mat(hurt.height, hurt.width, cv.CV_8UC3)
@@ -88,7 +77,8 @@ function tryPiece(kind: string, shape: Shape, mask: Uint8Array, width: number, c
     hole.data.set(own.map((value) => 255 * value))
     const result = new cv.Mat()
     cv.inpaint(source, hole, result, 4, code)
-    judge(kind, method, local, own, here, { ...hurt, data: Uint8Array.from(result.data as Uint8Array) })
+    const mended = { ...hurt, data: Uint8Array.from(result.data as Uint8Array) }
+    judge(kind, method, local, own, here, mended, measureTelltales({ picture: rasterSource(mended), transfer, shape: local, openFlaws: [] }))
     for (const mat of [source, hole, result]) mat.delete()
   }
 }
@@ -135,45 +125,16 @@ function areaUnderCurve(list: readonly Judged[], score: (one: Judged) => number)
   return (ranks - (bad * (bad + 1)) / 2) / (bad * (sorted.length - bad))
 }
 
-const worst = ({ telltales }: Judged) => Math.max(...TELLTALE_NAMES.map((name) => severity(name, telltales[name])))
 console.log(`\n${judged.length} mends, ${judged.filter(({ shows }) => shows).length} of them show by the truth`)
-console.log(`area under the curve, worst telltale: ${areaUnderCurve(judged, worst).toFixed(3)}`)
-console.log(`  with the truth's own grain taken for good: ${areaUnderCurve(judged.map((one) => ({ ...one, shows: one.strange })), worst).toFixed(3)}`)
+console.log(`area under the curve, worst telltale: ${areaUnderCurve(judged, worstTelltale).toFixed(3)}`)
+console.log(`  with the truth's own grain taken for good: ${areaUnderCurve(judged.map((one) => ({ ...one, shows: one.strange })), worstTelltale).toFixed(3)}`)
 for (const name of TELLTALE_NAMES) console.log(`  ${name.padEnd(16)} alone ${areaUnderCurve(judged, ({ telltales }) => severity(name, telltales[name])).toFixed(3)}   over its limit: ${share(judged.filter(({ shows }) => shows), name)} of those that show, ${share(judged.filter(({ shows }) => !shows), name)} of the others`)
 for (const method of [...new Set(judged.map((one) => one.method))]) {
   const list = judged.filter((one) => one.method === method)
-  console.log(`  ${method.padEnd(12)} ${String(list.length).padStart(4)} mends, ${list.filter(({ shows }) => shows).length} show, ${list.filter((one) => worst(one) > 1).length} said to show, area ${areaUnderCurve(list, worst).toFixed(3)}`)
+  console.log(`  ${method.padEnd(12)} ${String(list.length).padStart(4)} mends, ${list.filter(({ shows }) => shows).length} show, ${list.filter((one) => worstTelltale(one) > 1).length} said to show, area ${areaUnderCurve(list, worstTelltale).toFixed(3)}`)
 }
 const good = judged.filter(({ shows }) => !shows)
-console.log(`false alarms: ${(100 * good.filter((one) => worst(one) > 1).length / good.length).toFixed(1)} % of ${good.length}`)
-
-/** Mends of places where nothing was wrong: what a picture full of good mends raises for nothing. */
-function mendClean(name: string, clean: IntegerRaster, count: number): void {
-  const before = judged.length
-  const random = makeRandom(SEED)
-  for (let n = 0; n < count; n++) {
-    const r = 4 + 16 * random.uniform() * random.uniform()
-    const x = 120 + random.uniform() * (clean.width - 240)
-    const y = 120 + random.uniform() * (clean.height - 240)
-    const region = clipRegion({ x: Math.floor(x) - 110, y: Math.floor(y) - 110, width: 220, height: 220 }, clean.width, clean.height)
-    const here = crop(clean, region)
-    const shape: Shape = { type: 'disc', x: x - region.x, y: y - region.y, r }
-    const picture = rasterSource(here)
-    const step = chooseMend({ picture, transfer, flaw: { id: 'f', kind: 'other', shape, state: 'open', contrast: 0, weight: 0, confidence: 1, origin: 'hand' }, openFlaws: [], id: 'm' })
-    const mended = { ...here, data: here.data.slice() }
-    layOver(mended, { x: 0, y: 0, width: here.width, height: here.height }, carryOut(picture, transfer, step))
-    const mask = Uint8Array.from(distanceOutside(shape, { x: 0, y: 0, width: here.width, height: here.height }).data, (d) => (d < 0 ? 1 : 0))
-    judge('none', step.method, step.shape, mask, here, mended, step.source)
-  }
-  const made = judged.slice(before)
-  const good = made.filter(({ shows }) => !shows)
-  console.log(`clean ${name}: ${made.length} mends, ${good.length} good by the truth, ${good.filter((one) => worst(one) > 1).length} of these said to show (${((100 * good.filter((one) => worst(one) > 1).length) / good.length).toFixed(1)} %)`)
-}
-
-console.log('')
-const frame = await pylonLight({ width: 3000, height: 2000 })
-mendClean('pylon', expose(frame, frame, { electrons: 14000, readNoise: 6, grainSize: 0, depth: 8, seed: 5 }).clean, 600)
-mendClean('shaft', (await shaftValve({ width: 3000, height: 2000 })).clean, 400)
+console.log(`false alarms: ${(100 * good.filter((one) => worstTelltale(one) > 1).length / good.length).toFixed(1)} % of ${good.length}`)
 
 function share(list: readonly Judged[], name: TelltaleName): string {
   return `${Math.round((100 * list.filter(({ telltales }) => severity(name, telltales[name]) > 1).length) / Math.max(1, list.length))} %`

@@ -268,7 +268,7 @@ function measureRepeat(mend: MendUnderTest, light: Plane, fine: Plane, coarse: P
   const deviation = DEVIATION_PER_MAD * median(Float32Array.from(detail))
   const noise = 0.028 * deviation * deviation
   const structure = Math.max(0, 1 - (3 * noise) / (aa / n + 1e-20))
-  const distinct = Math.min(1, aa / n / (2 * (around / aroundCount) + 1e-20))
+  const distinct = Math.min(1, aa / n / (4 * (around / aroundCount) + 1e-20))
   return { value: Math.max(0, likeness) * structure * distinct, limit }
 }
 
