@@ -38,6 +38,7 @@ export function grainBlocks(pixels: IntegerRaster, surroundings: Region, tile: R
   const { width, channels, data } = pixels
   const largest = maximumOf(depthOf(pixels))
   const differences = new Float32Array(GRAIN_BLOCK * (GRAIN_BLOCK - 2))
+  const line = new Float64Array(GRAIN_BLOCK)
   for (let row = 0; row < rows; row++) {
     for (let column = 0; column < columns; column++) {
       const left = tile.x - surroundings.x + column * GRAIN_BLOCK
@@ -45,14 +46,13 @@ export function grainBlocks(pixels: IntegerRaster, surroundings: Region, tile: R
       let sum = 0
       let n = 0
       for (let y = top; y < top + GRAIN_BLOCK; y++) {
-        for (let x = left; x < left + GRAIN_BLOCK; x++) {
+        for (let x = 0, k = (y * width + left) * channels; x < GRAIN_BLOCK; x++) {
           let here = 0
-          for (let c = 0; c < channels; c++) here += data[(y * width + x) * channels + c]!
+          for (let c = 0; c < channels; c++) here += data[k++]!
+          line[x] = here
           sum += here
-          if (x === left || x === left + GRAIN_BLOCK - 1) continue
-          let beside = 0
-          for (let c = 0; c < channels; c++) beside += data[(y * width + x - 1) * channels + c]! + data[(y * width + x + 1) * channels + c]!
-          differences[n++] = Math.abs(2 * here - beside) / channels
+          // Known one pixel late: the difference of the pixel before to its neighbours.
+          if (x > 1) differences[n++] = Math.abs(2 * line[x - 1]! - line[x - 2]! - here) / channels
         }
       }
       // The second difference of independent samples has the root of six of their deviation.

@@ -84,6 +84,8 @@ const RINGS: readonly Int32Array[] = Array.from({ length: MOST + 1 }, (_value, r
 
 const real = new Float64Array(SCREEN_WINDOW * SCREEN_WINDOW)
 const imaginary = new Float64Array(SCREEN_WINDOW * SCREEN_WINDOW)
+const energy = new Float32Array(SCREEN_WINDOW * SCREEN_WINDOW)
+const ringEnergy = new Float32Array(Math.max(...RINGS.map(({ length }) => length)))
 
 /**
  * The strongest lone wave of one window.
@@ -94,18 +96,21 @@ const imaginary = new Float64Array(SCREEN_WINDOW * SCREEN_WINDOW)
  * @returns Energy over the median of waves as long, and waves a window, across and down.
  */
 export function loneWaveOf(light: Plane, left: number, top: number): { strength: number; across: number; down: number } {
+  const { width, data } = light
   let mean = 0
-  for (let y = 0; y < SCREEN_WINDOW; y++) for (let x = 0; x < SCREEN_WINDOW; x++) mean += light.data[(top + y) * light.width + left + x]! / (SCREEN_WINDOW * SCREEN_WINDOW)
-  for (let y = 0; y < SCREEN_WINDOW; y++) for (let x = 0; x < SCREEN_WINDOW; x++) real[y * SCREEN_WINDOW + x] = FADE[x]! * FADE[y]! * (light.data[(top + y) * light.width + left + x]! - mean)
+  for (let y = 0; y < SCREEN_WINDOW; y++) for (let x = 0, i = (top + y) * width + left; x < SCREEN_WINDOW; x++, i++) mean += data[i]! / (SCREEN_WINDOW * SCREEN_WINDOW)
+  for (let y = 0; y < SCREEN_WINDOW; y++) for (let x = 0, i = (top + y) * width + left; x < SCREEN_WINDOW; x++, i++) real[y * SCREEN_WINDOW + x] = FADE[x]! * FADE[y]! * (data[i]! - mean)
   imaginary.fill(0)
   transformSquare(real, imaginary, SCREEN_WINDOW)
-  const energy = Float32Array.from(real, (value, k) => value * value + imaginary[k]! * imaginary[k]!)
+  for (let i = 0; i < energy.length; i++) energy[i] = real[i]! * real[i]! + imaginary[i]! * imaginary[i]!
   let strength = 0
   let at = 0
   for (let ring = FEWEST; ring <= MOST; ring++) {
     const places = RINGS[ring]!
-    const usual = median(Float32Array.from(places, (i) => energy[i]!)) + 1e-9
-    for (const i of places) {
+    for (let n = 0; n < places.length; n++) ringEnergy[n] = energy[places[n]!]!
+    const usual = median(ringEnergy, places.length) + 1e-9
+    for (let n = 0; n < places.length; n++) {
+      const i = places[n]!
       if (energy[i]! <= strength * usual) continue
       const alone = Math.min(energy[i]! / usual, (LONE * energy[i]!) / (LONE_ALONG * alongside(energy, i)))
       if (alone <= strength) continue
