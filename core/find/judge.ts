@@ -67,11 +67,11 @@ export const speckJudge: DiscJudge = {
     logOf(candidate.standing, 60),
     ln(1 + candidate.crowd),
   ],
-  weights: [-22.973, 1.089, 7.141, 16.827, -0.76, 0.942, 1.356, -9.966, 0.773, -0.585, 3, -0.12, -1.001],
+  weights: [-28.482, 1.415, 6.796, 19.475, 0.183, -0.916, 0.996, -9.288, 1.482, -0.209, 1.333, -0.028, -0.623],
   even: -0.02,
   slope: 1.06,
-  scoreAtOne: -1.15,
-  steepness: 1.01,
+  scoreAtOne: -1.4,
+  steepness: 1,
 }
 
 /** Judge of lines, on the features of `lineFeatures`. */
