@@ -84,7 +84,9 @@ export function chooseAndMend(request: MendRequest): ChosenMend {
   const notes: string[] = []
   const { flaw, method } = request
   const shape = mendShape(flaw)
-  if ((method ?? 'lift') === 'lift' && flaw.kind === 'stain') {
+  // An outline that nobody named may go round a stain; unasked, a tint is not taken from what may be a thing of that colour.
+  const outlined = method === 'lift' && flaw.kind === 'other' && shape.type === 'outline'
+  if ((method ?? 'lift') === 'lift' && (flaw.kind === 'stain' || outlined)) {
     const lifted = tryTint(request, shape)
     if ('trial' in lifted) return finish(lifted.trial, lifted.why, method)
     notes.push(lifted.refused)
@@ -299,12 +301,16 @@ function tryLift(request: MendRequest): { trial: Trial; why: string; kept: boole
 
 /** Deviations of a stain's colour below which nobody can say what it took. */
 const LEAST_TINT = 2.5
+/** Share of the light below which what a colour took is no stain: a shadow on toned paper changes its colour by that much. */
+const LEAST_COLOUR = 0.02
 
 /** A stain on a print of one colour is lifted whatever its telltales say: all else would put invention in place of the picture. */
 function tryTint(request: MendRequest, shape: Shape): { trial: Trial; why: string } | { refused: string } {
   const fit = fitTint(request.picture, request.transfer, shape, request.openFlaws)
   if (!fit) return { refused: 'its surroundings do not say what colour belongs there' }
-  if (fit.evidence < LEAST_TINT && request.method !== 'lift') return { refused: 'its colour differs too little from what is around' }
+  const named = request.flaw.kind === 'stain'
+  const faint = fit.evidence < LEAST_TINT || (!named && median(Float32Array.from(fit.tint.depth, (depth) => Math.abs(depth)).filter((depth) => depth > 0)) < LEAST_COLOUR)
+  if (faint && !(named && request.method === 'lift')) return { refused: 'its colour differs too little from what is around' }
   const trial = measured(request, makeStep(request, 'lift', shape, { tint: fit.tint }))
   return { trial, why: `Its colour tells how much light it takes at every place, so what lies under it is given back${passes(trial) ? '' : `; it shows ${wordsFor(trial.telltales)}`}.` }
 }

@@ -17,7 +17,7 @@ const [cx, cy, r] = [105, 96, 30]
 const SHARES = [0.2, 0.6, 1]
 
 /** Planks with nails on a brown print, stained in the middle as deep as is said; deeper along a rim. */
-function print(depth: number, channels: 1 | 3 = 3): IntegerRaster {
+function print(depth: number, channels: 1 | 3 = 3, shares = SHARES): IntegerRaster {
   const random = makeRandom(8)
   const raster = makeRaster(width, height, channels, 16)
   for (let y = 0; y < height; y++) {
@@ -28,7 +28,7 @@ function print(depth: number, channels: 1 | 3 = 3): IntegerRaster {
       const away = Math.hypot(x + 0.5 - cx, y + 0.5 - cy) - r
       const lost = (depth * (0.5 + 0.5 * Math.exp(-((away / 5) ** 2)))) / (1 + Math.exp(away))
       const tone = [0.03 + 0.8 * light, 0.025 + 0.7 * light ** 1.05, 0.02 + 0.55 * light ** 1.1]
-      for (let c = 0; c < channels; c++) raster.data[(y * width + x) * channels + c] = transfer.encode(tone[c]! * Math.exp(-lost * SHARES[c]!))
+      for (let c = 0; c < channels; c++) raster.data[(y * width + x) * channels + c] = transfer.encode(tone[c]! * Math.exp(-lost * shares[c]!))
     }
   }
   return raster
@@ -74,6 +74,19 @@ describe('a stain on a print of one colour', () => {
     const grey = print(0.5, 1)
     expect(mendAll(grey, transfer, [flaw], { id: () => 'm' }).filter(({ method }) => method !== 'lift')).toEqual([])
     expect(mendAll(grey, transfer, [flaw], { method: 'heal', id: () => 'm' }).map(({ method }) => method)).toEqual(['heal'])
+  })
+
+  it('is lifted when it was outlined by hand and a lift is asked for; a shadow in an outline is lifted as one', () => {
+    const points = Array.from({ length: 24 }, (_value, k): [number, number] => [cx + (r + 2) * Math.cos((k * Math.PI) / 12), cy + (r + 2) * Math.sin((k * Math.PI) / 12)])
+    const drawn: Flaw = { ...flaw, kind: 'other', origin: 'hand', shape: { type: 'outline', points } }
+    const ask = (picture: IntegerRaster, method?: 'lift') => chooseMend({ picture: rasterSource(picture), transfer, flaw: drawn, openFlaws: [], id: 'm', ...(method ? { method } : {}) })
+    const step = ask(print(0.5), 'lift')
+    expect(step.tint).toBeDefined()
+    expect(step.chosenBy).toBe('hand')
+    expect(ask(print(0.5)).tint).toBeUndefined()
+    const shaded = ask(print(0.5, 3, [1, 1, 1]), 'lift')
+    expect(shaded.shadow).toBeDefined()
+    expect(shaded.tint).toBeUndefined()
   })
 
   it('is left alone where colour says nothing', () => {
