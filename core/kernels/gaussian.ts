@@ -1,5 +1,5 @@
 import { WASM } from './generated/gaussian-wasm.js'
-import { FIRST_ADDRESS, lazily, reserve } from './module.js'
+import { Layout, lazily, reserve } from './module.js'
 
 /** The compiled kernel; takes addresses in bytes. */
 interface Kernels {
@@ -19,14 +19,15 @@ const compiled = lazily<Kernels>(WASM)
 export function filterBothWays(data: Float32Array, width: number, height: number, taps: Float64Array): Float32Array {
   const { memory, filter } = compiled()
   const radius = (taps.length - 1) / 2
-  const plane = (4 * data.length + 15) & ~15
-  const into = FIRST_ADDRESS + plane
-  const across = into + plane
-  const tapsAt = across + plane
-  const line = tapsAt + 8 * taps.length
-  reserve(memory, line + 8 * (width + 2 * radius))
-  new Float32Array(memory.buffer, FIRST_ADDRESS, data.length).set(data)
+  const layout = new Layout()
+  const source = layout.claim(data.byteLength)
+  const into = layout.claim(data.byteLength)
+  const across = layout.claim(data.byteLength)
+  const tapsAt = layout.claim(taps.byteLength)
+  const line = layout.claim(8 * (width + 2 * radius))
+  reserve(memory, layout.end)
+  new Float32Array(memory.buffer, source, data.length).set(data)
   new Float64Array(memory.buffer, tapsAt, taps.length).set(taps)
-  filter(FIRST_ADDRESS, into, width, height, tapsAt, radius, across, line)
+  filter(source, into, width, height, tapsAt, radius, across, line)
   return new Float32Array(memory.buffer, into, data.length).slice()
 }

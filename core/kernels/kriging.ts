@@ -1,5 +1,5 @@
 import { WASM } from './generated/kriging-wasm.js'
-import { FIRST_ADDRESS, lazily, reserve } from './module.js'
+import { Layout, lazily, reserve } from './module.js'
 
 /** The compiled kernels; all take addresses in bytes. */
 interface Kernels {
@@ -24,12 +24,12 @@ export interface Places {
 
 /** Hands out the kernels' memory piece by piece; each call of a function below starts anew. */
 class Room {
-  private next = FIRST_ADDRESS
+  private readonly layout = new Layout()
   constructor(private readonly memory: WebAssembly.Memory) {}
   take(numbers: number): number {
-    const address = this.next
-    this.next += Math.ceil((4 * numbers + 16) / 16) * 16
-    reserve(this.memory, this.next)
+    // A kernel may write a little beyond the last number.
+    const address = this.layout.claim(4 * numbers + 16)
+    reserve(this.memory, this.layout.end)
     return address
   }
   put(values: Float32Array | Int32Array): number {

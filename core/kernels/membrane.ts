@@ -1,5 +1,5 @@
 import { WASM } from './generated/membrane-wasm.js'
-import { FIRST_ADDRESS, lazily, reserve } from './module.js'
+import { Layout, lazily, reserve } from './module.js'
 
 /** The compiled kernel; takes addresses in bytes. */
 interface Kernels {
@@ -39,18 +39,13 @@ export interface Relaxation {
  */
 export function relaxMembrane(surface: Float32Array, width: number, { at, sides }: MembraneCells, pulls: Float64Array, weights: Float64Array, { stiffness, over, sweeps }: Relaxation): void {
   const { memory, relax } = compiled()
-  let next = FIRST_ADDRESS
-  const claim = (bytes: number): number => {
-    const address = next
-    next += (bytes + 15) & ~15
-    return address
-  }
-  const surfaceAt = claim(surface.byteLength)
-  const atAt = claim(at.byteLength)
-  const sidesAt = claim(sides.byteLength)
-  const pullsAt = claim(pulls.byteLength)
-  const weightsAt = claim(weights.byteLength)
-  reserve(memory, next)
+  const layout = new Layout()
+  const surfaceAt = layout.claim(surface.byteLength)
+  const atAt = layout.claim(at.byteLength)
+  const sidesAt = layout.claim(sides.byteLength)
+  const pullsAt = layout.claim(pulls.byteLength)
+  const weightsAt = layout.claim(weights.byteLength)
+  reserve(memory, layout.end)
   const { buffer } = memory
   const result = new Float32Array(buffer, surfaceAt, surface.length)
   result.set(surface)

@@ -15,6 +15,19 @@ const PAGE = 65536
 /** What lies below is the module's own. */
 export const FIRST_ADDRESS = 1024
 
+/** Places in a memory, one behind the other. */
+export class Layout {
+  /** Behind all that was claimed. */
+  end = FIRST_ADDRESS
+
+  /** @returns Address of so many bytes, a multiple of 16. */
+  claim(bytes: number): number {
+    const address = this.end
+    this.end += (bytes + 15) & ~15
+    return address
+  }
+}
+
 /** Make sure that a memory has so many bytes. */
 export function reserve(memory: WebAssembly.Memory, bytes: number): void {
   if (memory.buffer.byteLength < bytes) memory.grow(Math.ceil((bytes - memory.buffer.byteLength) / PAGE))

@@ -1,6 +1,6 @@
 import { turnTable } from '../raster/fourier.js'
 import { WASM } from './generated/waves-wasm.js'
-import { FIRST_ADDRESS, lazily, reserve } from './module.js'
+import { Layout, lazily, reserve } from './module.js'
 
 /** The compiled kernel; takes addresses in bytes. */
 interface Kernels {
@@ -47,23 +47,18 @@ export function continueWindow({ side, weights, weighted }: SeenWindow, prior: F
   const channels = weighted.length
   const square = side * side
   const pairs = (channels + 2) >> 1
-  let next = FIRST_ADDRESS
-  const claim = (bytes: number): number => {
-    const address = next
-    next += (bytes + 15) & ~15
-    return address
-  }
-  const planesAt = claim(8 * 2 * pairs * square)
-  const spareAt = claim(8 * 2 * square)
-  const turnsAt = claim(8 * 2 * side)
-  const reversedAt = claim(4 * side)
-  const spectrumAt = claim(4 * 8 * square)
-  const leftAt = claim(4 * 2 * channels * side * stride)
-  const priorAt = claim(4 * side * stride)
-  const wavesAt = claim(4 * (2 + 2 * channels) * most + 64)
-  const placesAt = claim(4 * places.length)
-  const intoAt = claim(8 * channels * places.length)
-  reserve(memory, next)
+  const layout = new Layout()
+  const planesAt = layout.claim(8 * 2 * pairs * square)
+  const spareAt = layout.claim(8 * 2 * square)
+  const turnsAt = layout.claim(8 * 2 * side)
+  const reversedAt = layout.claim(4 * side)
+  const spectrumAt = layout.claim(4 * 8 * square)
+  const leftAt = layout.claim(4 * 2 * channels * side * stride)
+  const priorAt = layout.claim(4 * side * stride)
+  const wavesAt = layout.claim(4 * (2 + 2 * channels) * most + 64)
+  const placesAt = layout.claim(4 * places.length)
+  const intoAt = layout.claim(8 * channels * places.length)
+  reserve(memory, layout.end)
   const planes = new Float64Array(memory.buffer, planesAt, 2 * pairs * square)
   weighted.forEach((plane, c) => planes.set(plane, c * square))
   planes.set(weights, channels * square)
