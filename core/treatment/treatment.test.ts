@@ -1,5 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import * as fc from 'fast-check'
+import { CURRENT_VERSION } from '../mend/methods.js'
 import { applyEdit, emptyTreatment, touchedIds } from './edit.js'
 import type { Flaw, Operation, Step, Treatment } from './schema.js'
 import { readTreatment } from './validate.js'
@@ -15,6 +16,15 @@ describe('the document', () => {
     expect(() => readTreatment({ ...treatment, flaws: [{ ...flawOf('f1'), state: 'maybe' }] }, 'test.json')).toThrow(/test\.json: at \/flaws\/0\/state/)
     expect(() => readTreatment({ ...treatment, colour: 1 }, 'test.json')).toThrow(/additional/)
     expect(() => readTreatment({ ...treatment, version: 2 }, 'test.json')).toThrow()
+  })
+})
+
+describe('every version of a method that mends are made with', () => {
+  it.each(Object.entries(CURRENT_VERSION) as [Step['method'], number][])('%s %i fits the document, and no newer one does', (method, methodVersion) => {
+    const withVersion = (version: number) => ({ ...emptyTreatment(original), flaws: [flawOf('f1')], steps: [{ ...stepOf('m1', 'f1'), method, methodVersion: version }] })
+    expect(readTreatment(withVersion(methodVersion), 'test').steps[0]!.methodVersion).toBe(methodVersion)
+    const newest = Math.max(...Object.values(CURRENT_VERSION))
+    expect(() => readTreatment(withVersion(newest + 1), 'test')).toThrow(/methodVersion/)
   })
 })
 
