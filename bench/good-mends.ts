@@ -22,7 +22,11 @@ const ROUND = 110
 const transfer = makeTransfer({ type: 'srgb' }, 8)
 const size = { width: 6000, height: 4000 }
 const WHICH = process.argv[4] ?? 'pylon,shaft'
-if (WHICH.includes('pylon')) report('pylon', expose(await pylonLight(size), await pylonLight(size), { electrons: 14000, readNoise: 6, grainSize: 0, depth: 8, seed: SEED }).clean)
+const pylon = async () => {
+  const light = await pylonLight(size)
+  return expose(light, light, { electrons: 14000, readNoise: 6, grainSize: 0, depth: 8, seed: SEED }).clean
+}
+if (WHICH.includes('pylon')) report('pylon', await pylon())
 if (WHICH.includes('shaft')) report('shaft', (await shaftValve(size)).clean)
 
 function report(name: string, clean: IntegerRaster): void {

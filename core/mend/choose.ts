@@ -309,8 +309,10 @@ function tryTint(request: MendRequest, shape: Shape): { trial: Trial; why: strin
   const fit = fitTint(request.picture, request.transfer, shape, request.openFlaws)
   if (!fit) return { refused: 'its surroundings do not say what colour belongs there' }
   const named = request.flaw.kind === 'stain'
-  const faint = fit.evidence < LEAST_TINT || (!named && median(Float32Array.from(fit.tint.depth, (depth) => Math.abs(depth)).filter((depth) => depth > 0)) < LEAST_COLOUR)
-  if (faint && !(named && request.method === 'lift')) return { refused: 'its colour differs too little from what is around' }
+  const taken = median(Float32Array.from(fit.tint.depth, (depth) => Math.abs(depth)).filter((depth) => depth > 0))
+  // What the restorer calls a stain is lifted when that is asked for, however faint it is.
+  const sure = named ? fit.evidence >= LEAST_TINT || request.method === 'lift' : fit.evidence >= LEAST_TINT && taken >= LEAST_COLOUR
+  if (!sure) return { refused: 'its colour differs too little from what is around' }
   const trial = measured(request, makeStep(request, 'lift', shape, { tint: fit.tint }))
   return { trial, why: `Its colour tells how much light it takes at every place, so what lies under it is given back${passes(trial) ? '' : `; it shows ${wordsFor(trial.telltales)}`}.` }
 }

@@ -52,7 +52,8 @@ export function searchSources(picture: PixelSource, shape: Shape, obstacles: rea
   const ringTexture = meanOf(grid.texture, own.ring)
   const ringStructure = structureOf(grid, own.ring)
   // Of thousands of flaws only few lie where a source is looked for.
-  const near = obstacles.filter((obstacle) => overlaps(shapeBounds(obstacle), growRegion(area, 2 * Math.max(ALIGN_REACH, factor))))
+  const within = growRegion(area, 2 * Math.max(ALIGN_REACH, factor))
+  const near = obstacles.filter((obstacle) => overlaps(shapeBounds(obstacle), within))
   const blocked = near.map((obstacle) => shapeBounds(obstacle))
   const bounds = growRegion(shapeBounds(shape), 1)
   const crossesGuard = guardTest(guards, shape, area)

@@ -90,4 +90,13 @@ describe('distances with a reach', () => {
     expect(shapeThickness({ type: 'stroke', points: [[0, 0], [50, 0]], width: 6 })).toBe(3)
     expect(shapeThickness({ type: 'outline', points: [[0, 0], [60, 0], [60, 10], [0, 10]] })).toBeCloseTo(4.5, 5)
   })
+  it('of an outline is the depth of the pixel that lies deepest in it, holes included', () => {
+    const radius = fc.integer({ min: 6, max: 60 })
+    fc.assert(fc.property(fc.array(radius, { minLength: 3, maxLength: 24 }), fc.boolean(), (radii, holed) => {
+      const around = (share: number) => radii.map((r, k): [number, number] => [70 + share * r * Math.cos((2 * Math.PI * k) / radii.length), 66 + share * r * Math.sin((2 * Math.PI * k) / radii.length)])
+      const outline = { type: 'outline' as const, points: around(1), ...(holed ? { holes: [around(0.4)] } : {}) }
+      const deepest = distanceOutside(outline, shapeBounds(outline)).data.reduce((least, distance) => Math.min(least, distance), 0)
+      expect(shapeThickness(outline)).toBe(Math.abs(deepest))
+    }))
+  })
 })
