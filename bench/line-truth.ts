@@ -7,7 +7,7 @@ import { addFolds, addHairs, addScratches, copyLight, type TrueFlaw } from '@fen
 import { expose, lightOfRender, type Exposure, type Light } from '@fennip/demo/photograph.js'
 import { pylonLight } from '@fennip/demo/pictures.js'
 import { fileURLToPath } from 'node:url'
-import { openPhotographs } from './open-photographs.js'
+import { furtherPhotographs } from './open-photographs.js'
 import { sceneOf } from './scenes.js'
 
 /** All lines of a picture before they are judged. */
@@ -73,7 +73,6 @@ export interface LineScene {
   readonly name: string
   /** A camera's: no scratches and folds, and wires may really be there. */
   readonly frame: boolean
-  readonly clean: IntegerRaster
   readonly picture: IntegerRaster
   readonly depth: 8 | 16
   readonly flaws: readonly TrueFlaw[]
@@ -82,28 +81,26 @@ export interface LineScene {
 const FRAME = { electrons: 14000, readNoise: 6, grainSize: 0, depth: 8 } as const
 const render = (name: string) => fileURLToPath(new URL(`../demo/scenes/${name}.jpg`, import.meta.url))
 
-/** Scratches, hairs and folds on the demo's scenes and on open photographs, and the same scenes without. */
+/** Every so many seeds, pictures are left without damage. */
+const CLEAN = 3
+
+/** Scratches, hairs and folds on the demo's scenes and on photographs, and every third time the same scenes without. */
 export async function lineScenes(seed: number): Promise<LineScene[]> {
-  const station = await lightOfRender(render('station'), { width: 3600, height: 2400, channels: 1, softness: 1.2, detail: 0.12, seed: 13 })
-  const paper = { ...station, channels: station.channels.map((plane) => ({ ...plane, data: plane.data.map((value) => 0.03 + 0.78 * value) })) }
   const scenes: { name: string; frame: boolean; light: Light; exposure: Omit<Exposure, 'seed'> }[] = [
-    { name: 'station', frame: false, light: paper, exposure: { electrons: 1600, readNoise: 4, grainSize: 0.9, depth: 16 } },
+    { name: 'station', frame: false, light: await lightOfRender(render('station'), { width: 3600, height: 2400, channels: 1, softness: 1.2, detail: 0.12, seed: 13 }), exposure: { electrons: 1600, readNoise: 4, grainSize: 0.9, depth: 16 } },
     { name: 'pylon', frame: true, light: await pylonLight({ width: 3000, height: 2000 }), exposure: FRAME },
     { name: 'shaft', frame: false, light: await lightOfRender(render('shaft'), { width: 3000, height: 2000, channels: 3, softness: 1.1, detail: 0.12, seed: 12 }), exposure: { electrons: 6000, readNoise: 9, grainSize: 0, depth: 8 } },
   ]
-  for (const { name, raster } of await openPhotographs()) scenes.push({ name, frame: name.startsWith('rocket'), light: sceneOf(raster, makeTransfer({ type: 'srgb' }, 8)), exposure: FRAME })
-  return scenes.flatMap(({ name, frame, light, exposure }) => {
+  for (const { name, raster } of await furtherPhotographs()) scenes.push({ name, frame: false, light: sceneOf(raster, makeTransfer({ type: 'srgb' }, 8), Infinity), exposure: FRAME })
+  return scenes.map(({ name, frame, light, exposure }, i) => {
     const hurt = copyLight(light)
     const scale = (light.width * light.height) / 15e6
-    const flaws = [
-      ...(frame ? [] : addScratches(hurt, { count: Math.max(3, Math.round(26 * scale)), seed })),
-      ...addHairs(hurt, { count: Math.max(3, Math.round(16 * scale)), width: [1, 3.5], depth: [0.08, 0.8], tone: frame ? 'dark' : 'both', seed: seed + 1 }),
-      ...(frame ? [] : addFolds(hurt, { count: light.width > 2000 ? 3 : 1, width: 5, seed: seed + 2 })),
+    const own = seed + 7 * i
+    const flaws = seed % CLEAN === 0 ? [] : [
+      ...(frame ? [] : addScratches(hurt, { count: Math.max(3, Math.round(26 * scale)), seed: own })),
+      ...addHairs(hurt, { count: Math.max(2, Math.round(16 * scale)), width: [1, 3.5], depth: [0.08, 0.8], tone: frame ? 'dark' : 'both', seed: own + 1 }),
+      ...(frame ? [] : addFolds(hurt, { count: light.width > 2000 ? 3 : seed % 2, width: 5, seed: own + 2 })),
     ]
-    const { clean, damaged } = expose(light, hurt, { ...exposure, seed })
-    return [
-      { name, frame, clean, picture: damaged, depth: exposure.depth, flaws },
-      { name: `${name} clean`, frame, clean, picture: clean, depth: exposure.depth, flaws: [] },
-    ]
+    return { name, frame, picture: expose(light, hurt, { ...exposure, seed: own }).damaged, depth: exposure.depth, flaws }
   })
 }

@@ -7,26 +7,47 @@ import { homeFolder } from '../server/settings.js'
 
 const NAMES = ['chelsea.png', 'coffee.png', 'motorcycle_left.png', 'rocket.jpg', 'brick.png', 'gravel.png', 'grass.png']
 
+interface Photograph {
+  readonly name: string
+  readonly raster: IntegerRaster
+}
+
 /**
  * Photographs with open licences from Debian's package python3-skimage (its copyright file names each): a cat, a cup,
- * a motorcycle, a rocket, brick, gravel, grass. Fetched once into Fennip's own folder.
+ * a motorcycle, a rocket, brick, gravel, grass. What Fennip has learned is checked on them.
  */
-export async function openPhotographs(): Promise<{ name: string; raster: IntegerRaster }[]> {
-  const folder = join(homeFolder, 'open-photographs')
-  const data = join(folder, 'usr/lib/python3/dist-packages/skimage/data')
+export const openPhotographs = () => photographsOf('python3-skimage', 'usr/lib/python3/dist-packages/skimage/data', NAMES)
+
+/**
+ * Photographs with open licences from Debian's packages mate-backgrounds and lomiri-wallpapers-16.04 (their copyright
+ * files name each), brought down in size, since pixels of a camera are sharper than theirs: leaves, blades of grass,
+ * petals, boards, a road; cables, a room, lamps, a clock, hills. Fennip learns from them what is no line.
+ */
+export async function furtherPhotographs(): Promise<Photograph[]> {
+  const nature = await photographsOf('mate-backgrounds', 'usr/share/backgrounds/mate/nature', 'all', 1280)
+  const things = await photographsOf('lomiri-wallpapers-16.04', 'usr/share/backgrounds', 'all', 900)
+  return [...nature, ...things.map(({ raster }, i) => ({ name: `things ${i}`, raster }))]
+}
+
+/** Files of a Debian package, fetched once into Fennip's own folder. */
+async function photographsOf(name: string, path: string, files: readonly string[] | 'all', width?: number): Promise<Photograph[]> {
+  const folder = join(homeFolder, 'open-photographs', name)
+  const data = join(folder, path)
   if (!existsSync(data)) {
     mkdirSync(folder, { recursive: true })
-    execFileSync('apt-get', ['download', 'python3-skimage'], { cwd: folder, stdio: 'ignore' })
-    const archive = readdirSync(folder).find((name) => name.endsWith('.deb'))!
+    execFileSync('apt-get', ['download', name], { cwd: folder, stdio: 'ignore' })
+    const archive = readdirSync(folder).find((file) => file.endsWith('.deb'))!
     execFileSync('dpkg', ['-x', archive, folder], { cwd: folder })
   }
+  const wanted = files === 'all' ? readdirSync(data).filter((file) => file.endsWith('.jpg')).sort() : files
   return Promise.all(
-    NAMES.map(async (name) => {
-      const { data: bytes, info } = await sharp(join(data, name)).toColourspace('srgb').removeAlpha().raw().toBuffer({ resolveWithObject: true })
+    wanted.map(async (file) => {
+      const picture = sharp(join(data, file))
+      const { data: bytes, info } = await (width ? picture.resize({ width }) : picture).toColourspace('srgb').removeAlpha().raw().toBuffer({ resolveWithObject: true })
       const grey = info.channels === 1
       const pixels = new Uint8Array(info.width * info.height * 3)
       for (let i = 0; i < info.width * info.height; i++) for (let c = 0; c < 3; c++) pixels[3 * i + c] = bytes[i * info.channels + (grey ? 0 : c)]!
-      return { name, raster: { width: info.width, height: info.height, channels: 3, data: pixels } }
+      return { name: file, raster: { width: info.width, height: info.height, channels: 3, data: pixels } }
     }),
   )
 }

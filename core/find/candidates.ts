@@ -1,4 +1,4 @@
-import { PlaneWorkshop } from '../kernels/planes.js'
+import { PlaneWorkshop, type KernelPlane } from '../kernels/planes.js'
 import { halvePlane } from '../raster/blur.js'
 import type { Plane } from '../raster/raster.js'
 import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
@@ -21,6 +21,8 @@ export interface Candidate {
   /** How many candidates there are around. */
   readonly crowd: number
 }
+
+type Size = Pick<Plane, 'width' | 'height'>
 
 /** Side of the blocks over which responses are compared, in pixels of the octave: fewer where an octave is small. */
 export const blockSide = (octave: number) => (octave < 2 ? 32 : 16)
@@ -73,7 +75,8 @@ export function findCandidates(octaves: Octaves, sign: 'dark' | 'bright' | 'both
       workshop.subtract(workshop.plane(scale.inner), workshop.plane(scale.outer), response)
       // A ground that curves, such as a bank of cloud, answers with a constant that has nothing to do with a disc.
       workshop.subtractBoxMean(response, octave === 0 ? 8 : 6)
-      collectExtrema({ width, height, data: response.data }, sign, octave, scale.radius, found)
+      const spread = blockDeviations(workshop, response, plane, blockSide(octave))
+      collectExtrema({ width, height, data: response.data }, spread, sign, octave, scale.radius, found)
     }
   })
   return amongOthers(strongestOnly(found))
@@ -118,11 +121,10 @@ function amongOthers(found: readonly Found[]): Candidate[] {
 /** A candidate before it is seen among the others. */
 type Found = Omit<Candidate, 'standing' | 'crowd'>
 
-function collectExtrema(response: Plane, sign: 'dark' | 'bright' | 'both', octave: number, radius: number, found: Found[]): void {
+function collectExtrema(response: Plane, spread: Plane & { quiet: number }, sign: 'dark' | 'bright' | 'both', octave: number, radius: number, found: Found[]): void {
   const { width, height, data } = response
   const step = 2 ** octave
   const side = blockSide(octave)
-  const spread = blockDeviations(response, side)
   const border = 3
   for (let y = border; y < height - border; y++) {
     const blockRow = Math.min(spread.height - 1, Math.floor(y / side)) * spread.width
@@ -155,21 +157,11 @@ function collectExtrema(response: Plane, sign: 'dark' | 'bright' | 'both', octav
  * Robust deviation of responses in blocks, each the larger of its own and what its neighbours' middle says, so that the
  * quiet side of an edge does not make the edge look strong.
  */
-export function blockDeviations(response: Plane, side: number): Plane & { quiet: number } {
-  const { width, height, data } = response
+export function blockDeviations(workshop: PlaneWorkshop, response: KernelPlane, { width, height }: Size, side: number): Plane & { quiet: number } {
   const columns = Math.max(1, Math.floor(width / side))
   const rows = Math.max(1, Math.floor(height / side))
-  const own = new Float32Array(columns * rows)
-  const values = new Float32Array(side * side)
-  for (let row = 0; row < rows; row++) {
-    for (let column = 0; column < columns; column++) {
-      let n = 0
-      for (let y = row * side; y < (row + 1) * side && y < height; y += 2) {
-        for (let x = column * side; x < (column + 1) * side && x < width; x++) values[n++] = Math.abs(data[y * width + x]!)
-      }
-      own[row * columns + column] = Math.max(1e-7, DEVIATION_PER_MAD * median(values, n))
-    }
-  }
+  const own = workshop.blockMedians(response, side)
+  for (let k = 0; k < own.length; k++) own[k] = Math.max(1e-7, DEVIATION_PER_MAD * own[k]!)
   const result = new Float32Array(columns * rows)
   const around = new Float32Array(9)
   for (let row = 0; row < rows; row++) {

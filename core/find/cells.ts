@@ -37,20 +37,27 @@ export function cellsOfTile(pixels: IntegerRaster, surroundings: Region, tile: R
   const { width, channels, data } = pixels
   const scale = 255 / maximumOf(depthOf(pixels))
   const planes = Array.from({ length: channels }, () => new Float32Array(columns * rows))
-  planes.forEach((plane, c) => {
-    for (let row = 0; row < rows; row++) {
-      const bottom = Math.min(tile.height, (row + 1) * CELL_SIDE)
+  // Row by row, so that samples are read as they lie; sums of 16 samples of 16 bit are whole numbers in 32 bit floats.
+  for (let y = 0; y < tile.height; y++) {
+    const first = ((y + tile.y - surroundings.y) * width + tile.x - surroundings.x) * channels
+    const row = Math.floor(y / CELL_SIDE) * columns
+    for (let c = 0; c < channels; c++) {
+      const plane = planes[c]!
       for (let column = 0; column < columns; column++) {
-        const right = Math.min(tile.width, (column + 1) * CELL_SIDE)
+        const end = first + Math.min(tile.width, (column + 1) * CELL_SIDE) * channels
         let sum = 0
-        for (let y = row * CELL_SIDE; y < bottom; y++) {
-          const first = (y + tile.y - surroundings.y) * width + tile.x - surroundings.x
-          for (let k = (first + column * CELL_SIDE) * channels + c; k < (first + right) * channels; k += channels) sum += data[k]!
-        }
-        plane[row * columns + column] = (sum * scale) / ((right - column * CELL_SIDE) * (bottom - row * CELL_SIDE))
+        for (let k = first + column * CELL_SIDE * channels + c; k < end; k += channels) sum += data[k]!
+        plane[row + column]! += sum
       }
     }
-  })
+  }
+  for (let row = 0; row < rows; row++) {
+    const high = Math.min(tile.height, (row + 1) * CELL_SIDE) - row * CELL_SIDE
+    for (let column = 0; column < columns; column++) {
+      const samples = high * (Math.min(tile.width, (column + 1) * CELL_SIDE) - column * CELL_SIDE)
+      for (const plane of planes) plane[row * columns + column] = (plane[row * columns + column]! * scale) / samples
+    }
+  }
   return { column: tile.x / CELL_SIDE, row: tile.y / CELL_SIDE, columns, planes }
 }
 

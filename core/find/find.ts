@@ -13,6 +13,7 @@ import { dustJudge, judge, leastScore, speckJudge, type DiscJudge } from './judg
 import { judgedLines, type LineKind } from './line-kinds.js'
 import { linePieces, type LinePiece } from './lines.js'
 import { logLight } from './log-light.js'
+import { findSmudges, fineDetailOfTile, type FineDetail } from './smudges.js'
 import { findMoire, screensOfTile, type TileScreens } from './moire.js'
 import { findRadial } from './radial.js'
 
@@ -21,7 +22,7 @@ export type DiscKind = 'dust' | 'speck'
 
 /** A flaw as a detector describes it. */
 export interface Find {
-  readonly kind: DiscKind | LineKind | 'flat' | 'loss' | 'stain' | 'moire'
+  readonly kind: DiscKind | LineKind | 'flat' | 'smudge' | 'loss' | 'stain' | 'moire'
   readonly shape: Shape
   /** Mean difference over the deviation of a pixel; negative where the flaw is darker. */
   readonly contrast: number
@@ -44,6 +45,8 @@ export interface TileFinds {
   readonly pieces: readonly LinePiece[]
   /** Grain of its blocks, where flat patches are looked for: what is usual only the whole picture says. */
   readonly grain?: BlockGrain
+  /** Fine detail of its cells, where smudges are looked for: they are smaller than flat patches. */
+  readonly fine?: FineDetail
   /** Lone waves of its windows, where moire is looked for. */
   readonly screens?: TileScreens
   /** Its cells, where losses or stains are looked for: they may lie over many tiles. */
@@ -100,7 +103,7 @@ export function findInTile(pixels: IntegerRaster, surroundings: Region, tile: Re
   return {
     discs,
     pieces: options.kinds.includes('line') ? linePieces(plane, surroundings, tile) : [],
-    ...(options.kinds.includes('flat') ? { grain: grainBlocks(pixels, surroundings, tile) } : {}),
+    ...(options.kinds.includes('flat') ? { grain: grainBlocks(pixels, surroundings, tile), fine: fineDetailOfTile(pixels, surroundings, tile) } : {}),
     ...(options.kinds.includes('moire') ? { screens: screensOfTile(plane, surroundings, tile) } : {}),
     ...(options.kinds.includes('loss') || options.kinds.includes('stain') ? { cells: cellsOfTile(pixels, surroundings, tile) } : {}),
   }
@@ -216,13 +219,14 @@ export function gatherFinds(tiles: readonly TileFinds[], options: FindOptions, s
   for (const { shape } of lines) for (const [x, y] of closely(shape)) along.add({ type: 'disc', x, y, r: 0.5 * shape.width + 1 })
   const free = discs.filter(({ shape }) => !along.some(shape.x, shape.y, (other) => distanceOf(shape, other) < other.r))
   const flat = flatPatches(tiles.flatMap(({ grain }) => grain ?? []), size)
+  const smudges = findSmudges(tiles.flatMap(({ fine }) => fine ?? []), size).filter(({ shape }) => !flat.some((patch) => distanceAt(patch.shape, ...shape.points[0]!) < 0))
   const cells = tiles.flatMap((tile) => tile.cells ?? [])
   const losses = options.kinds.includes('loss') ? findLosses(cells, size) : []
   const stains = options.kinds.includes('stain') ? findStains(cells, size) : []
   const moire = findMoire(tiles.flatMap(({ screens }) => screens ?? []), size)
   // What lies in a loss is a piece of it.
   const whole = [...free, ...lines].filter(({ shape }) => !losses.some((loss) => distanceAt(loss.shape, ...middleOf(shape)) < 0))
-  return [...whole, ...losses, ...stains, ...flat, ...moire].sort((a, b) => b.weight - a.weight)
+  return [...whole, ...losses, ...stains, ...flat, ...smudges, ...moire].sort((a, b) => b.weight - a.weight)
 }
 
 const middleOf = (shape: Disc | Stroke): [number, number] => (shape.type === 'disc' ? [shape.x, shape.y] : shape.points[shape.points.length >> 1]!)

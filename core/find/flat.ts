@@ -1,9 +1,7 @@
 import { exp } from '../raster/exact-math.js'
 import { maximumOf, depthOf, type IntegerRaster, type Region } from '../raster/raster.js'
 import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
-import { outlinesOfMask } from '../shape/from-mask.js'
-import { shapeArea } from '../shape/shape.js'
-import type { AreaFind } from './area-find.js'
+import { outlineOfCells, type AreaFind } from './area-find.js'
 import { touching } from './touching.js'
 
 /** Flat patches: places that an earlier tool or a strong compression left without the grain of their surroundings. */
@@ -98,16 +96,12 @@ export function flatPatches(tiles: readonly BlockGrain[], size: { readonly width
     })
   }
   return patchesOf(share, columns, rows).map((blocks) => {
-    const mask = new Uint8Array(columns * rows)
-    for (const i of blocks) mask[i] = 1
-    const [outline] = outlinesOfMask(mask, columns, rows, Infinity).sort((a, b) => shapeArea(b) - shapeArea(a))
-    const scaled = (points: readonly (readonly [number, number])[]) => points.map(([x, y]): [number, number] => [Math.min(size.width, x * GRAIN_BLOCK), Math.min(size.height, y * GRAIN_BLOCK)])
     const left = blocks.reduce((sum, i) => sum + share[i]!, 0) / blocks.length
     // How many deviations of a block's estimate (about a tenth of it) the patch lies below what is usual, over all blocks.
     const weight = ((1 - left) / 0.1) * Math.sqrt(blocks.length)
     return {
       kind: 'flat', contrast: left - 1, weight, confidence: 1 / (1 + exp(-(weight - 16) / 4)), unrest: 1,
-      shape: { type: 'outline', points: scaled(outline!.points), ...(outline!.holes ? { holes: outline!.holes.map(scaled) } : {}) },
+      shape: outlineOfCells(blocks, columns, GRAIN_BLOCK, size),
     }
   })
 }

@@ -1,6 +1,6 @@
 import type { Stroke } from '../shape/shape.js'
 import { judge, leastScore, lineJudge } from './judge.js'
-import { amongOthers, joinPieces, lineFeatures, type Line, type LinePiece } from './lines.js'
+import { amongOthers, goesOn, joinPieces, lineFeatures, type Line, type LinePiece } from './lines.js'
 
 export const LINE_KINDS = ['hair', 'scratch', 'fold', 'wire'] as const
 export type LineKind = (typeof LINE_KINDS)[number]
@@ -18,14 +18,37 @@ export interface LineFind {
 /** A mend is slightly wider than its flaw: common practice. */
 const WIDER = 1
 
+/** So much less evidence is asked of what goes on from a line that was found. */
+const GOES_ON = 3
+
 /** Lines of the pieces of all tiles, judged and named. */
 export function judgedLines(pieces: readonly LinePiece[], falseFindsPerMegapixel: number, size: { readonly width: number; readonly height: number }): LineFind[] {
   const least = leastScore(lineJudge, falseFindsPerMegapixel)
-  return amongOthers(joinPieces(pieces)).flatMap((line) => {
-    const { score, confidence } = judge(lineJudge, lineFeatures(line))
-    if (score < least) return []
-    return [{ kind: kindOfLine(line, size), shape: { type: 'stroke' as const, points: line.points.map(([x, y]): [number, number] => [x, y]), width: line.width + WIDER }, contrast: line.contrast, weight: line.weight, confidence, unrest: line.unrest }]
-  })
+  const lines = amongOthers(joinPieces(pieces)).map((line) => ({ line, ...judge(lineJudge, lineFeatures(line)) }))
+  return withWhatGoesOn(lines, least).map(({ line, confidence }) => ({
+    kind: kindOfLine(line, size),
+    shape: { type: 'stroke' as const, points: line.points.map(([x, y]): [number, number] => [x, y]), width: line.width + WIDER },
+    contrast: line.contrast,
+    weight: line.weight,
+    confidence,
+    unrest: line.unrest,
+  }))
+}
+
+/** What has evidence enough, and what goes on from it: a scratch is seen in stretches, over the dark parts of a picture. */
+function withWhatGoesOn<T extends { readonly line: Line; readonly score: number; readonly confidence: number }>(lines: readonly T[], least: number): T[] {
+  const found = lines.filter(({ score }) => score >= least)
+  const doubtful = new Set(lines.filter(({ score }) => score < least && score >= least - GOES_ON))
+  // Those found last are the next to be gone on from.
+  for (let k = 0; k < found.length; k++) {
+    for (const other of doubtful) {
+      if (!goesOn(found[k]!.line, other.line)) continue
+      doubtful.delete(other)
+      // Two pieces of one line are as sure as the surer of them.
+      found.push({ ...other, confidence: found[k]!.confidence })
+    }
+  }
+  return found
 }
 
 /** Share of the shorter side of a picture that a fold, and a wire, is long at least. */

@@ -9,7 +9,7 @@ import { makeOctaves } from './candidates.js'
 import { findFlaws, gatherFinds, type Find } from './find.js'
 import { flawsOfFinds, newFinds, undecidedFinds } from './found-flaws.js'
 import { kindOfLine } from './line-kinds.js'
-import { amongOthers, joinPieces, linePieces, type Line, type LinePiece } from './lines.js'
+import { amongOthers, goesOn, joinPieces, linePieces, type Line, type LinePiece } from './lines.js'
 import { findRidges } from './ridges.js'
 
 type Point = readonly [number, number]
@@ -114,11 +114,69 @@ describe('a line', () => {
   })
 })
 
+describe('a path', () => {
+  it('ends at a corner, where one thing becomes another', () => {
+    const bent = (turn: number) => plane(260, 200, [{ path: [[20, 60], [130, 60], [130 + 90 * Math.cos(turn), 60 + 90 * Math.sin(turn)]], width: 2, depth: 0.4 }])
+    const long = (p: Plane) => findRidges(makeOctaves(p, 26), 0).filter(({ sign, points }) => sign > 0 && points.length > 60)
+    expect(long(bent(Math.PI / 3))).toHaveLength(2)
+    expect(long(bent(Math.PI / 10))).toHaveLength(1)
+  })
+  it('is not followed beside a line, where its sides look like lines of the other tone', () => {
+    for (const depth of [0.4, -0.4]) {
+      const paths = findRidges(makeOctaves(plane(220, 160, [{ path: [[20, 50], [200, 110]], width: 2, depth }]), 26), 1)
+      expect(paths.filter(({ sign, points }) => sign === -Math.sign(depth) && points.length > 25)).toHaveLength(0)
+    }
+  })
+  it('is not hidden by a stronger one that it crosses', () => {
+    const crossed = plane(300, 200, [{ path: [[10, 90], [290, 110]], width: 2.5, depth: 0.8 }, { path: [[60, 40], [240, 160]], width: 2, depth: 0.3 }])
+    const slanted = piecesOf(crossed).filter(({ points, difference }) => difference > 0 && Math.abs(points.at(-1)![1] - points[0]![1]) > 30)
+    expect(slanted.reduce((sum, { length }) => sum + length, 0)).toBeGreaterThan(140)
+  })
+})
+
+describe('a line that goes on', () => {
+  const straight = (from: Point, to: Point, more: Partial<LinePiece> = {}): LinePiece => ({
+    points: Array.from({ length: 30 }, (_point, k): Point => [from[0] + ((to[0] - from[0]) * k) / 29, from[1] + ((to[1] - from[1]) * k) / 29]),
+    width: 2, length: Math.hypot(to[0] - from[0], to[1] - from[1]), difference: 0.3, contrast: 8, weight: 50, steadiness: 1, unevenness: 0.2, echo: 0.1,
+    response: 6, unrest: 1, softness: 0.4, wiggle: 0.1, topped: 0, likeness: 0.5, ...more,
+  })
+  const first = straight([0, 0], [200, 20])
+  it('is the same beyond a stretch where it does not show', () => {
+    expect(goesOn(first, straight([280, 28], [400, 40]))).toBe(true)
+    expect(goesOn(straight([400, 40], [280, 28]), first)).toBe(true)
+  })
+  it('is another aside, in another direction, in the other tone, much wider, or too far away', () => {
+    expect(goesOn(first, straight([280, 38], [400, 50]))).toBe(false)
+    expect(goesOn(first, straight([280, 28], [390, 70]))).toBe(false)
+    expect(goesOn(first, straight([280, 28], [400, 40], { difference: -0.3 }))).toBe(false)
+    expect(goesOn(first, straight([280, 28], [400, 40], { width: 7 }))).toBe(false)
+    expect(goesOn(first, straight([700, 70], [900, 90]))).toBe(false)
+    // Beside the first half of it, not beyond its end.
+    expect(goesOn(first, straight([20, 2], [120, 12]))).toBe(false)
+  })
+})
+
+describe('what lies around a line', () => {
+  const texture = (x: number, y: number) => 0.45 * Math.sin(x / 2.3) * Math.sin(y / 2.9 + x / 7)
+  const strongest = (p: Plane) => piecesOf(p).filter(({ difference, length }) => difference > 0 && length > 60).sort((a, b) => b.weight - a.weight)[0]!
+  it('reaches its tone in texture and nowhere in a sky', () => {
+    const drawn: Drawn = { path: [[30, 40], [270, 150]], width: 2, depth: 0.35 }
+    expect(strongest(plane(300, 200, [drawn])).topped).toBeLessThan(0.02)
+    expect(strongest(plane(300, 200, [drawn], texture)).topped).toBeGreaterThan(0.03)
+  })
+  it('is alike on both sides where it crosses things, and not where it parts them', () => {
+    const drawn: Drawn = { path: [[20, 100], [280, 100]], width: 2, depth: 0.5 }
+    const bars = (x: number) => 0.2 * Math.sin(x / 13)
+    expect(strongest(plane(300, 200, [drawn], (x) => bars(x))).likeness).toBeGreaterThan(0.8)
+    expect(strongest(plane(300, 200, [drawn], (x, y) => (y < 100 ? bars(x) : bars(x * 1.7 + 5)))).likeness).toBeLessThan(0.4)
+  })
+})
+
 describe('the kind of a line', () => {
   const size = { width: 1000, height: 800 }
   const line = (points: readonly Point[], width: number, difference: number): Line => ({
     points, width, difference, length: points.slice(1).reduce((sum, [x, y], k) => sum + Math.hypot(x - points[k]![0], y - points[k]![1]), 0),
-    contrast: 5, weight: 40, steadiness: 1, unevenness: 0.1, echo: 0.1, response: 5, unrest: 1, softness: 0.4, wiggle: 0.1, standing: 10, family: 0,
+    contrast: 5, weight: 40, steadiness: 1, unevenness: 0.1, echo: 0.1, response: 5, unrest: 1, softness: 0.4, wiggle: 0.1, topped: 0, likeness: 0.5, standing: 10, family: 0,
   })
   it.each([
     ['scratch', [[100, 100], [400, 130]], 2, 0.3],

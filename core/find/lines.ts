@@ -33,6 +33,10 @@ export interface LinePiece {
   readonly softness: number
   /** How far its way strays from a smooth bend, in pixels of its own scale: texture runs jagged, a hair bends evenly. */
   readonly wiggle: number
+  /** Share of what lies around that stands out as much as its middle does: nothing near a scratch is as bright, much in texture is. */
+  readonly topped: number
+  /** Correlation along it of what lies on both sides: it crosses things that go on behind it, where an edge parts two. */
+  readonly likeness: number
 }
 
 /** A line seen among the others of its picture. */
@@ -106,32 +110,54 @@ const CELL = 4
 
 /** A line answers in several octaves: the octave where it answers most keeps it. */
 function onceOnly(paths: readonly RidgePath[], width: number, height: number): RidgePath[] {
-  const strength = ({ response, points }: RidgePath) => response * Math.sqrt(points.length)
-  // A point of a wide octave stands for more pixels.
-  const rank = (path: RidgePath) => strength(path) * (1 + 0.35 * path.octave)
-  const sorted = paths.filter((path) => strength(path) >= LEAST_SUM).sort((a, b) => rank(b) - rank(a) || a.points[0]![1] - b.points[0]![1] || a.points[0]![0] - b.points[0]![0])
+  const strong: { path: RidgePath; rank: number }[] = []
+  for (const path of paths) {
+    const strength = path.response * Math.sqrt(path.points.length)
+    // A point of a wide octave stands for more pixels.
+    if (strength >= LEAST_SUM) strong.push({ path, rank: strength * (1 + 0.35 * path.octave) })
+  }
+  strong.sort((a, b) => b.rank - a.rank || a.path.points[0]![1] - b.path.points[0]![1] || a.path.points[0]![0] - b.path.points[0]![0])
   const columns = Math.ceil(width / CELL)
-  const taken = new Uint8Array(columns * Math.ceil(height / CELL))
+  // A bit for each direction: a line is not hidden by what it crosses.
+  const taken = new Uint16Array(columns * Math.ceil(height / CELL))
   const cellOf = (x: number, y: number) => Math.floor(y / CELL) * columns + Math.floor(x / CELL)
   const kept: RidgePath[] = []
-  for (const path of sorted) {
+  for (const { path } of strong) {
+    const { points } = path
+    const directions = normalsOf(points).map(directionOf)
     let covered = 0
-    for (const [x, y] of path.points) covered += taken[cellOf(x, y)]!
-    if (covered > 0.5 * path.points.length) continue
+    for (let k = 0; k < points.length; k++) covered += (taken[cellOf(points[k]![0], points[k]![1])]! >> directions[k]!) & 1
+    if (covered > 0.5 * points.length) continue
     kept.push(path)
     const reach = 1.5 * 2 ** path.octave
-    for (const [x, y] of path.points) {
+    for (let k = 0; k < points.length; k++) {
+      const [x, y] = points[k]!
+      const near = alike(directions[k]!)
       for (let dy = -reach; dy <= reach; dy += reach) {
         for (let dx = -reach; dx <= reach; dx += reach) {
           const px = x + dx
           const py = y + dy
-          if (px >= 0 && py >= 0 && px < width && py < height) taken[cellOf(px, py)] = 1
+          if (px >= 0 && py >= 0 && px < width && py < height) taken[cellOf(px, py)]! |= near
         }
       }
     }
   }
   return kept
 }
+
+/** Slopes that part sectors of 11.25 degrees: tangents of 11.25, 22.5, 33.75, 45, 56.25, 67.5 and 78.75 degrees. */
+const SECTORS = [0.1989, 0.4142, 0.6682, 1, 1.4966, 2.4142, 5.0273]
+
+/** One of sixteen directions of a line across which a unit vector points; along a line is the same both ways. */
+function directionOf([nx, ny]: readonly [number, number]): number {
+  const [x, y] = ny < 0 || (ny === 0 && nx < 0) ? [-nx, -ny] : [nx, ny]
+  let sector = 0
+  while (sector < 7 && y >= SECTORS[sector]! * Math.abs(x)) sector++
+  return x >= 0 ? sector : 15 - sector
+}
+
+/** Bits of a direction and of both beside it. */
+const alike = (direction: number) => (1 << direction) | (1 << ((direction + 1) & 15)) | (1 << ((direction + 15) & 15))
 
 /** Half a profile in half pixels of the plane it is read from. */
 const PROFILE = 20
@@ -201,7 +227,28 @@ function measure(octaves: Octaves, path: RidgePath): Omit<LinePiece, 'points'> |
     unrest: path.unrest,
     softness: 1 - (heart(1) - heart(-1)) / Math.max(1, edge(1) - edge(-1)),
     wiggle: wiggleOf(points) / 2 ** path.octave,
+    topped: toppedShare(plane, points, normals, scale, half, sign),
+    likeness: own.likeness,
   }
+}
+
+/** Share of the places beside a path that stand out as much as its middle. */
+function toppedShare(plane: Plane, points: RidgePath['points'], normals: readonly (readonly [number, number])[], scale: number, half: number, sign: -1 | 1): number {
+  let over = 0
+  let count = 0
+  const first = half + 2
+  for (let k = 0; k < points.length; k += 2) {
+    const x = points[k]![0] / scale
+    const y = points[k]![1] / scale
+    const [nx, ny] = normals[k]!
+    const middle = sign * sampleAt(plane, x, y)
+    for (let d = first; d < first + 12; d += 1.5) {
+      if (sign * sampleAt(plane, x + d * nx, y + d * ny) > middle) over++
+      if (sign * sampleAt(plane, x - d * nx, y - d * ny) > middle) over++
+      count += 2
+    }
+  }
+  return over / count
 }
 
 /** Mean third difference of the points of a path, five steps apart: 0 on a straight line and on an even bend. */
@@ -222,21 +269,36 @@ function wiggleOf(points: RidgePath['points']): number {
 /** The middle of a line less both of its sides, at every point, the line thought `away` pixels aside. */
 function ask(plane: Plane, points: RidgePath['points'], normals: readonly (readonly [number, number])[], scale: number, half: number, away: number) {
   const values = new Float32Array(points.length)
+  const inner = 0.4 * half
+  const near = half + 1
+  const far = half + 2
   let sum = 0
   let uneven = 0
+  let sumLeft = 0
+  let sumRight = 0
+  let squaresLeft = 0
+  let squaresRight = 0
+  let product = 0
   for (let k = 0; k < points.length; k++) {
     const [nx, ny] = normals[k]!
     const x = points[k]![0] / scale + away * nx
     const y = points[k]![1] / scale + away * ny
-    const read = (d: number) => sampleAt(plane, x + d * nx, y + d * ny)
-    const middle = half < 1 ? read(0) : (read(0) + read(-0.4 * half) + read(0.4 * half)) / 3
-    const left = (read(half + 1) + read(half + 2)) / 2
-    const right = (read(-half - 1) + read(-half - 2)) / 2
+    let middle = sampleAt(plane, x, y)
+    if (half >= 1) middle = (middle + sampleAt(plane, x - inner * nx, y - inner * ny) + sampleAt(plane, x + inner * nx, y + inner * ny)) / 3
+    const left = (sampleAt(plane, x + near * nx, y + near * ny) + sampleAt(plane, x + far * nx, y + far * ny)) / 2
+    const right = (sampleAt(plane, x - near * nx, y - near * ny) + sampleAt(plane, x - far * nx, y - far * ny)) / 2
     values[k] = middle - (left + right) / 2
     sum += values[k]!
     uneven += Math.abs(left - right)
+    sumLeft += left
+    sumRight += right
+    squaresLeft += left * left
+    squaresRight += right * right
+    product += left * right
   }
-  return { values, mean: sum / points.length, unevenness: uneven / points.length }
+  const n = points.length
+  const spread = (squaresLeft - (sumLeft * sumLeft) / n) * (squaresRight - (sumRight * sumRight) / n)
+  return { values, mean: sum / n, unevenness: uneven / n, likeness: (product - (sumLeft * sumRight) / n) / Math.sqrt(Math.max(1e-12, spread)) }
 }
 
 /** Deviation of a pixel beside a line, from neighbours along it. */
@@ -253,16 +315,19 @@ function noiseOf(plane: Plane, points: RidgePath['points'], normals: readonly (r
 }
 
 function normalsOf(points: RidgePath['points']): (readonly [number, number])[] {
-  return points.map((_point, k) => {
+  const normals: (readonly [number, number])[] = []
+  for (let k = 0; k < points.length; k++) {
     const a = points[Math.max(0, k - 4)]!
     const b = points[Math.min(points.length - 1, k + 4)]!
     const length = Math.max(1e-9, distanceOf(a, b))
-    return [-(b[1] - a[1]) / length, (b[0] - a[0]) / length] as const
-  })
+    normals.push([-(b[1] - a[1]) / length, (b[0] - a[0]) / length])
+  }
+  return normals
 }
 
 /** Value at a place, pixel centres at .5, between the four pixels around it; beyond the edge the edge is repeated. */
-function sampleAt({ width, height, data }: Plane, x: number, y: number): number {
+function sampleAt(plane: Plane, x: number, y: number): number {
+  const { width, height, data } = plane
   const px = Math.max(0, Math.min(width - 1.001, x - 0.5))
   const py = Math.max(0, Math.min(height - 1.001, y - 0.5))
   const left = Math.floor(px)
@@ -351,10 +416,11 @@ interface End {
   readonly dy: number
 }
 
-function endOf({ points, width }: LinePiece, index: number, side: 'first' | 'last'): End {
-  const list = side === 'first' ? points : [...points].reverse()
+function endOf(piece: LinePiece, index: number, side: 'first' | 'last'): End {
+  const list = side === 'first' ? piece.points : [...piece.points].reverse()
   const tip = list[0]!
-  const back = list.find((point) => distanceOf(point, tip) > Math.max(16, 3 * width)) ?? list.at(-1)!
+  const near = isStraight(piece) ? undefined : list.find((point) => distanceOf(point, tip) > Math.max(16, 3 * piece.width))
+  const back = near ?? list.at(-1)!
   const length = Math.max(1e-9, distanceOf(tip, back))
   return { index, side, x: tip[0], y: tip[1], dx: (tip[0] - back[0]) / length, dy: (tip[1] - back[1]) / length }
 }
@@ -365,7 +431,8 @@ function joinCost(p: LinePiece, a: End, q: LinePiece, b: End): number {
   const ratio = p.width / q.width
   if (ratio > 2.6 || ratio < 1 / 2.6) return Infinity
   const gap = Math.sqrt((a.x - b.x) ** 2 + (a.y - b.y) ** 2)
-  const most = Math.min(60, Math.max(6, 2 * Math.max(p.width, q.width), 0.35 * Math.min(p.length, q.length)))
+  const straight = isStraight(p) && isStraight(q)
+  const most = Math.min(60, Math.max(6, 2 * Math.max(p.width, q.width), (straight ? 0.8 : 0.35) * Math.min(p.length, q.length)))
   if (gap > most) return Infinity
   const facing = -(a.dx * b.dx + a.dy * b.dy)
   if (facing < 0.8) return Infinity
@@ -373,8 +440,30 @@ function joinCost(p: LinePiece, a: End, q: LinePiece, b: End): number {
   const toward = gap < 4 ? 1 : ((b.x - a.x) * a.dx + (b.y - a.y) * a.dy) / gap
   const back = gap < 4 ? 1 : ((a.x - b.x) * b.dx + (a.y - b.y) * b.dy) / gap
   if (Math.min(toward, back) < 0.85) return Infinity
-  return 0.5 * (gap / most) + 2 * (1 - facing) + 1.5 * (1 - Math.min(toward, back))
+  const unlike = Math.abs(ln(p.difference / q.difference))
+  // What runs straight up to its end and straight on from there in another direction is two lines that meet.
+  const bend = straight ? 20 : 4
+  return 0.5 * (gap / most) + bend * (1 - facing) + 1.5 * (1 - Math.min(toward, back)) + 0.5 * unlike
 }
+
+/** Furthest that a straight line is looked for beyond its end, as a share of both lengths and in pixels, and how far it may lie aside. */
+const BEYOND = { share: 0.5, most: 200, aside: 3 } as const
+
+/** Whether a straight line is another straight one gone on with, over a stretch where neither shows. */
+export function goesOn(p: LinePiece, q: LinePiece): boolean {
+  if (p.difference * q.difference < 0 || !between(p.width / q.width, 2) || !isStraight(p) || !isStraight(q)) return false
+  const most = Math.min(BEYOND.most, BEYOND.share * (p.length + q.length))
+  return (['first', 'last'] as const).some((side) => (['first', 'last'] as const).some((other) => {
+    const a = endOf(p, 0, side)
+    const b = endOf(q, 1, other)
+    const along = (b.x - a.x) * a.dx + (b.y - a.y) * a.dy
+    const aside = Math.abs((b.x - a.x) * a.dy - (b.y - a.y) * a.dx)
+    return along > -p.width && along < most && aside < BEYOND.aside && -(a.dx * b.dx + a.dy * b.dy) > 0.985
+  }))
+}
+
+/** Long enough to say in which direction it runs as a whole, and the same all along. */
+const isStraight = ({ points, length }: LinePiece) => length > 30 && distanceOf(points[0]!, points.at(-1)!) > 0.985 * length
 
 /** One line of several pieces; measures are means over their lengths, weights add as squares. */
 function together(list: readonly LinePiece[]): LinePiece {
@@ -394,6 +483,8 @@ function together(list: readonly LinePiece[]): LinePiece {
     unrest: over(({ unrest }) => unrest),
     softness: over(({ softness }) => softness),
     wiggle: over(({ wiggle }) => wiggle),
+    topped: over(({ topped }) => topped),
+    likeness: over(({ likeness }) => likeness),
   }
 }
 
@@ -453,5 +544,7 @@ export function lineFeatures(line: Line): number[] {
     ln(1 + line.family),
     line.softness,
     logOf(line.wiggle, 20),
+    line.topped,
+    line.likeness,
   ]
 }

@@ -24,7 +24,9 @@ const GAP = 7
 /** Of how many points the direction is taken when a path is followed over a gap. */
 const MEMORY = 9
 
-const NEIGHBOURS = [[1, 0], [1, 1], [0, 1], [-1, 1], [-1, 0], [-1, -1], [0, -1], [1, -1]] as const
+/** Steps to the eight neighbours, round about. */
+const STEP_X = [1, 1, 0, -1, -1, -1, 0, 1] as const
+const STEP_Y = [0, 1, 1, 1, 0, -1, -1, -1] as const
 
 /**
  * Curvilinear structure: where the second derivative across is large and that along is small, linked into paths.
@@ -48,7 +50,7 @@ export function findRidges(octaves: Octaves, last: number): RidgePath[] {
 interface Ridges extends Plane {
   /** Answer in deviations, positive for bright lines, 0 where no ridge runs. */
   readonly data: Float32Array
-  /** Index into NEIGHBOURS (0 to 3) of the direction across. */
+  /** Number of the step (0 to 3) of the direction across. */
   readonly across: Uint8Array
   /** How far the middle of the line lies from the pixel's, across, in 1/64 px. */
   readonly offset: Int8Array
@@ -58,38 +60,37 @@ interface Ridges extends Plane {
 
 function ridgesOf(plane: Plane, octave: number): Ridges {
   const { width, height } = plane
-  const workshop = new PlaneWorkshop(width, height, 2)
+  const workshop = new PlaneWorkshop(width, height, 3)
   workshop.plane(0).data.set(plane.data)
   workshop.blur(workshop.plane(0), workshop.plane(1))
+  workshop.ridgeStrength(workshop.plane(1), workshop.plane(2))
   const smooth = workshop.plane(1).data
-  const strength = new Float32Array(width * height)
-  for (let y = 2; y < height - 2; y++) {
-    for (let i = y * width + 2; i < (y + 1) * width - 2; i++) {
-      const { mean, root } = curvatureAt(smooth, i, width)
-      // The larger eigenvalue less the smaller in size, a blob curves both ways and answers little: that is twice the lesser of both.
-      const least = Math.min(Math.abs(mean), root)
-      strength[i] = mean > 0 ? -2 * least : 2 * least
-    }
-  }
+  const strength = workshop.plane(2).data
   const side = blockSide(octave)
-  const deviations = blockDeviations({ width, height, data: strength }, side)
+  const deviations = blockDeviations(workshop, workshop.plane(2), plane, side)
   const data = new Float32Array(width * height)
   const offset = new Int8Array(width * height)
   const across = new Uint8Array(width * height)
   const steps = [1, width + 1, width, width - 1]
   for (let y = 3; y < height - 3; y++) {
     const row = Math.min(deviations.height - 1, Math.floor(y / side)) * deviations.width
+    let deviation = 0
+    let blockEnd = 0
     for (let x = 3; x < width - 3; x++) {
+      if (x >= blockEnd) {
+        const column = Math.min(deviations.width - 1, Math.floor(x / side))
+        deviation = deviations.data[row + column]!
+        blockEnd = column === deviations.width - 1 ? width : (column + 1) * side
+      }
       const i = y * width + x
       const own = strength[i]!
       const size = Math.abs(own)
-      const deviation = deviations.data[row + Math.min(deviations.width - 1, Math.floor(x / side))]!
       if (size < GO_ON * deviation) continue
       across[i] = directionAcross(smooth, i, width)
       const step = steps[across[i]!]!
       const before = own > 0 ? strength[i - step]! : -strength[i - step]!
       const after = own > 0 ? strength[i + step]! : -strength[i + step]!
-      if (before > size || after >= size) continue
+      if (before > size || after >= size || isSideOfAnother(strength, i, step)) continue
       data[i] = own / deviation
       offset[i] = Math.round((32 * (before - after)) / Math.min(-1e-12, before + after - 2 * size))
     }
@@ -97,60 +98,101 @@ function ridgesOf(plane: Plane, octave: number): Ridges {
   return { width, height, data, across, offset, unrest: deviations, side }
 }
 
-/** Second derivatives by central differences: half the trace, half the difference and the product, and the root that parts the eigenvalues. */
-const curvature = { mean: 0, half: 0, xy: 0, root: 0 }
+/** How much stronger than its sides a line answers at least: a bright line looks like two dark ones beside it, and the other way round. */
+const SIDE = 1.5
 
-/** Curvature at a pixel, in one place for all: it is asked for every pixel of every octave. */
-function curvatureAt(smooth: Float32Array, i: number, width: number): Readonly<typeof curvature> {
+/** Whether what answers at a pixel is the side of a stronger line of the other tone, two or three pixels across from it. */
+function isSideOfAnother(strength: Float32Array, i: number, step: number): boolean {
+  const least = SIDE * Math.abs(strength[i]!)
+  const sign = strength[i]! > 0 ? -1 : 1
+  return sign * (strength[i - 2 * step] ?? 0) > least || sign * (strength[i + 2 * step] ?? 0) > least || sign * (strength[i - 3 * step] ?? 0) > least || sign * (strength[i + 3 * step] ?? 0) > least
+}
+
+/** Number of the step (0 to 3) of the direction in which the plane curves most. */
+function directionAcross(smooth: Float32Array, i: number, width: number): number {
+  // Second derivatives by central differences: half the trace, half the difference and the product, and the root that parts the eigenvalues.
   const middle = 2 * smooth[i]!
   const xx = smooth[i - 1]! + smooth[i + 1]! - middle
   const yy = smooth[i - width]! + smooth[i + width]! - middle
   const xy = 0.25 * (smooth[i - width - 1]! + smooth[i + width + 1]! - smooth[i - width + 1]! - smooth[i + width - 1]!)
   const half = 0.5 * (xx - yy)
-  curvature.mean = 0.5 * (xx + yy)
-  curvature.half = half
-  curvature.xy = xy
-  curvature.root = Math.sqrt(half * half + xy * xy)
-  return curvature
-}
-
-/** Index into NEIGHBOURS (0 to 3) of the direction in which the plane curves most. */
-function directionAcross(smooth: Float32Array, i: number, width: number): number {
-  const { mean, half, xy, root } = curvatureAt(smooth, i, width)
+  const root = Math.sqrt(half * half + xy * xy)
+  const bright = xx + yy <= 0
   // Eigenvector across the line: (half + s root, xy) with the sign of the larger eigenvalue.
-  const ex = mean > 0 ? half + root : half - root
+  const ex = bright ? half - root : half + root
   const ax = Math.abs(ex)
   const ay = Math.abs(xy)
   // At 22.5 degrees the two neighbours are equally near: tan 22.5 = 0.4142. Where ex vanishes the line lies along x or y.
-  if (ax < 1e-12 && ay < 1e-12) return (mean > 0) === half >= 0 ? 0 : 2
+  if (ax < 1e-12 && ay < 1e-12) return bright === half < 0 ? 0 : 2
   return ay < 0.4142 * ax ? 0 : ax < 0.4142 * ay ? 2 : ex * xy > 0 ? 1 : 3
+}
+
+/** Places where a path may start, weakest first: sorted as numbers whose higher part is the answer in 1/1024 and whose lower part is the place. */
+function seedsOf(data: Float32Array): Float64Array {
+  let count = 0
+  for (let i = 0; i < data.length; i++) if (Math.abs(data[i]!) >= START) count++
+  const seeds = new Float64Array(count)
+  let n = 0
+  for (let i = 0; i < data.length; i++) if (Math.abs(data[i]!) >= START) seeds[n++] = Math.floor(1024 * Math.abs(data[i]!)) * data.length + i
+  return seeds.sort()
 }
 
 /** Follow all ridges of one octave, the strongest first; a pixel belongs to one path. */
 function followAll(ridges: Ridges, octave: number, into: RidgePath[]): void {
   const { width, height, data, unrest, side } = ridges
-  const seeds: number[] = []
-  for (let i = 0; i < data.length; i++) if (Math.abs(data[i]!) >= START) seeds.push(i)
-  seeds.sort((a, b) => Math.abs(data[b]!) - Math.abs(data[a]!) || a - b)
   const used = new Uint8Array(width * height)
   const scale = 2 ** octave
-  for (const seed of seeds) {
+  const seeds = seedsOf(data)
+  for (let k = seeds.length - 1; k >= 0; k--) {
+    const seed = seeds[k]! % data.length
     if (used[seed]) continue
     const sign = data[seed]! > 0 ? 1 : -1
     const along = (ridges.across[seed]! + 2) % 8
     used[seed] = 1
     const forward = follow(ridges, used, seed, along, sign)
     const backward = follow(ridges, used, seed, (along + 4) % 8, sign)
-    const path = [...backward.reverse(), seed, ...forward]
-    if (path.length < SHORTEST) continue
-    let sum = 0
-    let restless = 0
-    for (const i of path) {
-      sum += Math.abs(data[i]!)
-      restless += unrest.data[Math.min(unrest.height - 1, Math.floor(i / width / side)) * unrest.width + Math.min(unrest.width - 1, Math.floor((i % width) / side))]!
+    for (const path of withoutCorners([...backward.reverse(), seed, ...forward], width)) {
+      if (path.length < SHORTEST) continue
+      let sum = 0
+      let restless = 0
+      for (const i of path) {
+        sum += Math.abs(data[i]!)
+        restless += unrest.data[Math.min(unrest.height - 1, Math.floor(i / width / side)) * unrest.width + Math.min(unrest.width - 1, Math.floor((i % width) / side))]!
+      }
+      into.push({ points: smoothed(path.map((i) => middleOf(ridges, i, scale))), sign, octave, response: sum / path.length, unrest: restless / path.length / Math.max(1e-9, unrest.quiet) })
     }
-    into.push({ points: smoothed(path.map((i) => middleOf(ridges, i, scale))), sign, octave, response: sum / path.length, unrest: restless / path.length / Math.max(1e-9, unrest.quiet) })
   }
+}
+
+/** So many points before and after tell whether a path turns a corner, and the cosine below which it does: scratches and hairs bend, they do not turn. */
+const ARM = 8
+const CORNER = 0.7
+
+/** A path parted where it turns from one thing into another: out of a wall's edge into the scratch that ends there. */
+function withoutCorners(path: readonly number[], width: number): (readonly number[])[] {
+  const parts: (readonly number[])[] = []
+  let start = 0
+  let sharpest = CORNER
+  let corner = -1
+  for (let k = ARM; k < path.length - ARM; k++) {
+    const ax = (path[k]! % width) - (path[k - ARM]! % width)
+    const ay = Math.floor(path[k]! / width) - Math.floor(path[k - ARM]! / width)
+    const bx = (path[k + ARM]! % width) - (path[k]! % width)
+    const by = Math.floor(path[k + ARM]! / width) - Math.floor(path[k]! / width)
+    const cosine = (ax * bx + ay * by) / Math.sqrt(Math.max(1, (ax * ax + ay * ay) * (bx * bx + by * by)))
+    if (cosine < sharpest) {
+      sharpest = cosine
+      corner = k
+    }
+    if (corner >= 0 && (k - corner >= ARM || k === path.length - ARM - 1)) {
+      parts.push(path.slice(start, corner + 1))
+      start = corner + 1
+      sharpest = CORNER
+      corner = -1
+    }
+  }
+  parts.push(start === 0 ? path : path.slice(start))
+  return parts
 }
 
 /** Pixels of a ridge from a seed on, in one direction; gaps are bridged along the way it went. */
@@ -159,34 +201,35 @@ function follow(ridges: Ridges, used: Uint8Array, seed: number, heading: number,
   const path: number[] = []
   let here = seed
   let direction = heading
-  const isRidge = (i: number) => !used[i] && data[i]! * sign > 0
   for (;;) {
     let best = -1
     let bestValue = 0
-    for (const turn of [0, 1, -1]) {
-      const to = (direction + turn + 8) % 8
-      const [dx, dy] = NEIGHBOURS[to]!
-      const i = here + dy * width + dx
-      const value = Math.abs(data[i] ?? 0) * (turn === 0 ? 1.15 : 1)
-      if (i >= 0 && i < data.length && isRidge(i) && value > bestValue) {
+    for (let turn = -1; turn <= 1; turn++) {
+      const to = (direction + turn + 8) & 7
+      const i = here + STEP_Y[to]! * width + STEP_X[to]!
+      if (i < 0 || i >= data.length || used[i]) continue
+      const value = sign * data[i]! * (turn === 0 ? 1.15 : 1)
+      if (value > bestValue) {
         bestValue = value
         best = i
       }
     }
     if (best < 0) best = overGap(ridges, used, path.length > 0 ? path : [seed], seed, direction, sign)
     if (best < 0) return path
-    const dx = (best % width) - (here % width)
-    const dy = Math.floor(best / width) - Math.floor(here / width)
+    const bestX = best % width
+    const bestY = Math.floor(best / width)
+    const dx = bestX - (here % width)
+    const dy = bestY - Math.floor(here / width)
     // Its neighbours across belong to the same line.
-    for (const [nx, ny] of NEIGHBOURS) {
-      const x = (best % width) + nx
-      const y = Math.floor(best / width) + ny
-      if (x >= 0 && y >= 0 && x < width && y < height && nx * dx + ny * dy <= 0) used[y * width + x] = 1
+    for (let k = 0; k < 8; k++) {
+      const x = bestX + STEP_X[k]!
+      const y = bestY + STEP_Y[k]!
+      if (x >= 0 && y >= 0 && x < width && y < height && STEP_X[k]! * dx + STEP_Y[k]! * dy <= 0) used[y * width + x] = 1
     }
     used[best] = 1
     path.push(best)
-    const back = path[Math.max(0, path.length - 4)]!
-    direction = nearestDirection((best % width) - (path.length < 4 ? seed % width : back % width), Math.floor(best / width) - Math.floor((path.length < 4 ? seed : back) / width), direction)
+    const back = path.length < 4 ? seed : path[path.length - 4]!
+    direction = nearestDirection(bestX - (back % width), bestY - Math.floor(back / width), direction)
     here = best
   }
 }
@@ -198,13 +241,17 @@ function overGap({ width, height, data }: Ridges, used: Uint8Array, path: readon
   let dx = (end % width) - (back % width)
   let dy = Math.floor(end / width) - Math.floor(back / width)
   const length = Math.sqrt(dx * dx + dy * dy)
-  if (length < 4) [dx, dy] = NEIGHBOURS[direction]!
-  else {
+  if (length < 4) {
+    dx = STEP_X[direction]!
+    dy = STEP_Y[direction]!
+  } else {
     dx /= length
     dy /= length
   }
   for (let t = 2; t <= Math.min(GAP, path.length); t++) {
-    for (const aside of [0, 1, -1]) {
+    for (let k = 0; k < 3; k++) {
+      // Straight on first, then to either side.
+      const aside = k === 2 ? -1 : k
       const x = Math.round((end % width) + t * dx - aside * dy)
       const y = Math.round(Math.floor(end / width) + t * dy + aside * dx)
       if (x < 2 || y < 2 || x >= width - 2 || y >= height - 2) continue
@@ -218,20 +265,20 @@ function overGap({ width, height, data }: Ridges, used: Uint8Array, path: readon
 function nearestDirection(dx: number, dy: number, otherwise: number): number {
   let best = otherwise
   let most = 0
-  NEIGHBOURS.forEach(([nx, ny], k) => {
-    const value = (nx * dx + ny * dy) / (nx !== 0 && ny !== 0 ? Math.sqrt(2) : 1)
+  for (let k = 0; k < 8; k++) {
+    // A diagonal step is longer: 1 / sqrt(2).
+    const value = (STEP_X[k]! * dx + STEP_Y[k]! * dy) * (k % 2 === 1 ? 0.7071067811865475 : 1)
     if (value > most) {
       most = value
       best = k
     }
-  })
+  }
   return best
 }
 
 function middleOf({ width, across, offset }: Ridges, i: number, scale: number): readonly [number, number] {
-  const [nx, ny] = [[1, 0], [1, 1], [0, 1], [-1, 1]][across[i]!] as [number, number]
   const aside = offset[i]! / 64
-  return [((i % width) + 0.5 + aside * nx) * scale, (Math.floor(i / width) + 0.5 + aside * ny) * scale]
+  return [((i % width) + 0.5 + aside * STEP_X[across[i]!]!) * scale, (Math.floor(i / width) + 0.5 + aside * STEP_Y[across[i]!]!) * scale]
 }
 
 /** Each point the mean of five: pixels' steps taken out. */

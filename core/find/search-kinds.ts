@@ -16,5 +16,7 @@ export function usualKinds(picture: { readonly kind: 'frame' | 'scan'; readonly 
 /** What is searched for to find flaws of a kind; null for what is marked by hand alone. */
 export function searchKindOf(kind: Flaw['kind']): SearchKind | null {
   if ((LINE_KINDS as readonly string[]).includes(kind)) return 'line'
+  // Both are told by grain that is missing.
+  if (kind === 'smudge') return 'flat'
   return SEARCH_KINDS.find((sought) => sought === kind) ?? null
 }

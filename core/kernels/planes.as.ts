@@ -122,3 +122,78 @@ export function radialStatistics(
     }
   }
 }
+
+// The same in both tones: what is curved across, less what is curved along as well.
+export function ridgeStrength(source: usize, into: usize, width: i32, height: i32): void {
+  const stride = <usize>width << 2
+  memory.fill(into, 0, stride * <usize>height)
+  const quarter = f32x4.splat(0.25)
+  const half = f32x4.splat(0.5)
+  const two = f32x4.splat(2)
+  const none = f32x4.splat(0)
+  for (let y = 2; y < height - 2; y++) {
+    const first = y * width + 2
+    const end = (y + 1) * width - 2
+    // The last four of a row are done again from its end, so that no pixel is done by other arithmetic.
+    for (let i = first; i < end; i += 4) {
+      const at = <usize>min(i, end - 4) << 2
+      const place = source + at
+      const middle = f32x4.mul(two, v128.load(place))
+      const xx = f32x4.sub(f32x4.add(v128.load(place - 4), v128.load(place + 4)), middle)
+      const yy = f32x4.sub(f32x4.add(v128.load(place - stride), v128.load(place + stride)), middle)
+      const xy = f32x4.mul(quarter, f32x4.sub(
+        f32x4.add(v128.load(place - stride - 4), v128.load(place + stride + 4)),
+        f32x4.add(v128.load(place - stride + 4), v128.load(place + stride - 4)),
+      ))
+      const mean = f32x4.mul(half, f32x4.add(xx, yy))
+      const apart = f32x4.mul(half, f32x4.sub(xx, yy))
+      const root = f32x4.sqrt(f32x4.add(f32x4.mul(apart, apart), f32x4.mul(xy, xy)))
+      const least = f32x4.mul(two, f32x4.min(f32x4.abs(mean), root))
+      v128.store(into + at, v128.bitselect(f32x4.neg(least), least, f32x4.gt(mean, none)))
+    }
+  }
+}
+
+// The k-th smallest of `count` floats, by Hoare's selection; their order is lost.
+function kthSmallest(values: usize, count: i32, k: i32): f32 {
+  let left = 0
+  let right = count - 1
+  while (left < right) {
+    const pivot = f32.load(values + (<usize>((left + right) >> 1) << 2))
+    let i = left
+    let j = right
+    while (i <= j) {
+      while (f32.load(values + (<usize>i << 2)) < pivot) i++
+      while (f32.load(values + (<usize>j << 2)) > pivot) j--
+      if (i <= j) {
+        const kept = f32.load(values + (<usize>i << 2))
+        f32.store(values + (<usize>i << 2), f32.load(values + (<usize>j << 2)))
+        f32.store(values + (<usize>j << 2), kept)
+        i++
+        j--
+      }
+    }
+    if (k <= j) right = j
+    else if (k >= i) left = i
+    else break
+  }
+  return f32.load(values + (<usize>k << 2))
+}
+
+export function blockMedians(source: usize, width: i32, height: i32, side: i32, into: usize, values: usize): void {
+  const columns = max(1, width / side)
+  const rows = max(1, height / side)
+  for (let row = 0; row < rows; row++) {
+    for (let column = 0; column < columns; column++) {
+      let n = 0
+      for (let y = row * side; y < (row + 1) * side && y < height; y += 2) {
+        const end = min(width, (column + 1) * side)
+        for (let x = column * side; x < end; x++) {
+          f32.store(values + (<usize>n << 2), abs(f32.load(source + (<usize>(y * width + x) << 2))))
+          n++
+        }
+      }
+      f32.store(into + (<usize>(row * columns + column) << 2), kthSmallest(values, n, n >> 1))
+    }
+  }
+}

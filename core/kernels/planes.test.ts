@@ -91,3 +91,40 @@ describe('a workshop', () => {
     expect(spread).toBeCloseTo(1, 6)
   })
 })
+
+describe.each(SIZES)('lines and their surroundings on planes of %i x %i', (width, height) => {
+  it('answer to a line by the eigenvalues of the second derivatives', () => {
+    const workshop = new PlaneWorkshop(width, height, 2)
+    const data = noise(width, height)
+    workshop.plane(0).data.set(data)
+    workshop.plane(1).data.fill(9)
+    workshop.ridgeStrength(workshop.plane(0), workshop.plane(1))
+    workshop.plane(1).data.forEach((value, i) => {
+      const x = i % width
+      const y = Math.floor(i / width)
+      if (x < 2 || y < 2 || x >= width - 2 || y >= height - 2) return expect(value).toBe(0)
+      const v = (dx: number, dy: number) => data[(y + dy) * width + x + dx]!
+      const xx = v(-1, 0) + v(1, 0) - 2 * v(0, 0)
+      const yy = v(0, -1) + v(0, 1) - 2 * v(0, 0)
+      const xy = (v(-1, -1) + v(1, 1) - v(1, -1) - v(-1, 1)) / 4
+      // Eigenvalues of [[xx, xy], [xy, yy]] by the formula of quadratic equations; the lesser in size is what is curved along.
+      const root = Math.sqrt((xx + yy) ** 2 - 4 * (xx * yy - xy * xy))
+      const [a, b] = [(xx + yy + root) / 2, (xx + yy - root) / 2]
+      const [large, small] = Math.abs(a) > Math.abs(b) ? [a, b] : [b, a]
+      expect(value).toBeCloseTo(-Math.sign(large) * (Math.abs(large) - Math.abs(small)), 4)
+    })
+  })
+  it.each([4, 8, 16])('give the median of the sizes in blocks of %i', (side) => {
+    const workshop = new PlaneWorkshop(width, height, 1)
+    const data = noise(width, height)
+    workshop.plane(0).data.set(data)
+    const columns = Math.max(1, Math.floor(width / side))
+    workshop.blockMedians(workshop.plane(0), side).forEach((value, k) => {
+      const left = (k % columns) * side
+      const top = Math.floor(k / columns) * side
+      const sizes: number[] = []
+      for (let y = top; y < Math.min(height, top + side); y += 2) for (let x = left; x < Math.min(width, left + side); x++) sizes.push(Math.abs(data[y * width + x]!))
+      expect(value).toBe(sizes.sort((p, q) => p - q)[sizes.length >> 1])
+    })
+  })
+})

@@ -8,6 +8,8 @@ interface Kernels {
   difference(a: number, b: number, into: number, count: number): void
   subtractBoxMean(data: number, width: number, height: number, radius: number, across: number, sums: number): void
   radialStatistics(source: number, width: number, height: number, border: number, inner: number, outer: number, directions: number, sign: number, mean: number, variance: number): void
+  ridgeStrength(source: number, into: number, width: number, height: number): void
+  blockMedians(source: number, width: number, height: number, side: number, into: number, values: number): void
 }
 
 const compiled = lazily<Kernels>(WASM)
@@ -36,8 +38,8 @@ export class PlaneWorkshop {
     if (width < 8 || height < 8) throw new RangeError(`A plane of ${width} x ${height} is too small for the kernels`)
     this.stride = Math.ceil((width * height * 4 + 64) / 64) * 64
     this.scratch = FIRST_ADDRESS + planes * this.stride
-    // Scratch: one more plane, and a row of doubles.
-    const wanted = this.scratch + this.stride + width * 8 + 256
+    // Scratch: one more plane, and a row of doubles; or medians of blocks and the values of one.
+    const wanted = this.scratch + this.stride + Math.max(width * 8, 64 * 64 * 4) + 256
     reserve(this.kernels.memory, wanted)
   }
 
@@ -75,5 +77,28 @@ export class PlaneWorkshop {
     new Int32Array(buffer, this.scratch, inner.length).set(inner)
     new Int32Array(buffer, second, outer.length).set(outer)
     this.kernels.radialStatistics(from.address, this.width, this.height, border, this.scratch, second, inner.length, sign, mean.address, variance.address)
+  }
+  /**
+   * How much every pixel looks like the middle of a line, bright lines above 0: twice the lesser of the mean of both
+   * principal curvatures and half their difference; 0 within two pixels of the edge.
+   *
+   * @param into  Another plane than `from`.
+   */
+  ridgeStrength(from: KernelPlane, into: KernelPlane): void {
+    this.kernels.ridgeStrength(from.address, into.address, this.width, this.height)
+  }
+
+  /**
+   * Upper median of the sizes of the values in each whole block, from every other row of it; what is over at the right
+   * and below belongs to no block.
+   *
+   * @param side  Of a block, in pixels, 64 at most.
+   * @returns     A value for each block, in row order.
+   */
+  blockMedians(plane: KernelPlane, side: number): Float32Array {
+    const count = Math.max(1, Math.floor(this.width / side)) * Math.max(1, Math.floor(this.height / side))
+    const values = this.scratch + ((count * 4 + 15) & ~15)
+    this.kernels.blockMedians(plane.address, this.width, this.height, side, this.scratch, values)
+    return new Float32Array(this.kernels.memory.buffer, this.scratch, count).slice()
   }
 }

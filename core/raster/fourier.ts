@@ -30,22 +30,27 @@ export function turnTable(side: number): Table {
 export function transformSquare(real: Float64Array, imaginary: Float64Array, side: number): void {
   if (side < 2 || (side & (side - 1)) !== 0) throw new RangeError(`A side of ${side} is no power of two`)
   const table = turnTable(side)
-  for (let y = 0; y < side; y++) transformLine(real, imaginary, side, y * side, 1, table)
-  for (let x = 0; x < side; x++) transformLine(real, imaginary, side, x, side, table)
+  transformColumns(real, imaginary, side, table)
+  for (let y = 0; y < side; y++) transformLine(real, imaginary, side, y * side, table)
 }
 
-function transformLine(real: Float64Array, imaginary: Float64Array, side: number, start: number, step: number, { cosines, sines, reversed }: Table): void {
+function transformLine(real: Float64Array, imaginary: Float64Array, side: number, start: number, { cosines, sines, reversed }: Table): void {
+  for (let i = 0; i < side; i++) if (reversed[i]! > i) exchange(real, imaginary, start + i, start + reversed[i]!)
+  for (let half = 1; half < side; half *= 2) {
+    const turn = side / (2 * half)
+    for (let k = 0; k < half; k++) {
+      const c = cosines[k * turn]!
+      const s = sines[k * turn]!
+      for (let i = start + k; i < start + side; i += 2 * half) butterfly(real, imaginary, i, i + half, c, s)
+    }
+  }
+}
+
+/** All columns at once, a row of butterflies after the other: numbers that lie side by side are done in turn. */
+function transformColumns(real: Float64Array, imaginary: Float64Array, side: number, { cosines, sines, reversed }: Table): void {
   for (let i = 0; i < side; i++) {
-    const j = reversed[i]!
-    if (j <= i) continue
-    const a = start + i * step
-    const b = start + j * step
-    const r = real[a]!
-    const m = imaginary[a]!
-    real[a] = real[b]!
-    imaginary[a] = imaginary[b]!
-    real[b] = r
-    imaginary[b] = m
+    if (reversed[i]! <= i) continue
+    for (let x = 0; x < side; x++) exchange(real, imaginary, i * side + x, reversed[i]! * side + x)
   }
   for (let half = 1; half < side; half *= 2) {
     const turn = side / (2 * half)
@@ -53,15 +58,31 @@ function transformLine(real: Float64Array, imaginary: Float64Array, side: number
       const c = cosines[k * turn]!
       const s = sines[k * turn]!
       for (let i = k; i < side; i += 2 * half) {
-        const a = start + i * step
-        const b = a + half * step
-        const r = real[b]! * c + imaginary[b]! * s
-        const m = imaginary[b]! * c - real[b]! * s
-        real[b] = real[a]! - r
-        imaginary[b] = imaginary[a]! - m
-        real[a]! += r
-        imaginary[a]! += m
+        const upper = i * side
+        const lower = (i + half) * side
+        for (let x = 0; x < side; x++) butterfly(real, imaginary, upper + x, lower + x, c, s)
       }
     }
   }
+}
+
+function exchange(real: Float64Array, imaginary: Float64Array, a: number, b: number): void {
+  const r = real[a]!
+  const m = imaginary[a]!
+  real[a] = real[b]!
+  imaginary[a] = imaginary[b]!
+  real[b] = r
+  imaginary[b] = m
+}
+
+/** Two numbers into their sum and their difference, the second turned first. */
+function butterfly(real: Float64Array, imaginary: Float64Array, a: number, b: number, c: number, s: number): void {
+  const x = real[b]!
+  const y = imaginary[b]!
+  const r = x * c + y * s
+  const m = y * c - x * s
+  real[b] = real[a]! - r
+  imaginary[b] = imaginary[a]! - m
+  real[a]! += r
+  imaginary[a]! += m
 }

@@ -15,7 +15,7 @@ const KINDS: readonly { kind: SearchKind; words: string; hint?: string }[] = [
   { kind: 'line', words: 'Hairs, scratches and folds' },
   { kind: 'loss', words: 'Losses and tears' },
   { kind: 'stain', words: 'Stains and foxing', hint: 'Told by their colour, on prints of one colour that were scanned in three' },
-  { kind: 'flat', words: 'Flat patches without grain' },
+  { kind: 'flat', words: 'Flat patches and smudges', hint: 'Smoother than the grain of their tone can be: something was taken out here before' },
   { kind: 'moire', words: 'Moire and printed screens', hint: 'One fine pattern that goes on over an area' },
 ]
 const kinds = ref(usualKinds({ kind: bench.opened!.kind, aperture: bench.opened!.about.camera.aperture ?? null }))

@@ -1,0 +1,174 @@
+import { exp } from '../raster/exact-math.js'
+import { depthOf, maximumOf, type IntegerRaster, type Region } from '../raster/raster.js'
+import { outlineOfCells, type AreaFind } from './area-find.js'
+import { touching } from './touching.js'
+
+/**
+ * Smudges: small places that an earlier tool took something out of, and left smoother than noise can be. What is smooth
+ * in the scene itself still has the noise of its tone; only what was made over has less.
+ */
+
+/** Side of the cells in which fine detail is measured, in pixels. */
+export const FINE_CELL = 4
+
+/** Fine detail of the cells of a tile, row by row. */
+export interface FineDetail {
+  /** Column and row of the first cell in the picture. */
+  readonly column: number
+  readonly row: number
+  readonly columns: number
+  /** Mean size of the second differences of neighbours along a row, in samples. */
+  readonly detail: Float32Array
+  /** Mean sample over the largest, 0..1. */
+  readonly tone: Float32Array
+}
+
+export type SmudgeFind = AreaFind<'smudge'>
+
+/**
+ * Measure the fine detail of every cell of a tile.
+ *
+ * @param pixels        The tile with its surroundings.
+ * @param surroundings  Where these pixels lie in the picture.
+ * @param tile          Starts on a cell; cells that it does not hold whole are left out.
+ */
+export function fineDetailOfTile(pixels: IntegerRaster, surroundings: Region, tile: Region): FineDetail {
+  const columns = Math.floor(tile.width / FINE_CELL)
+  const rows = Math.floor(tile.height / FINE_CELL)
+  const detail = new Float32Array(columns * rows)
+  const tone = new Float32Array(columns * rows)
+  const { width, channels, data } = pixels
+  const line = new Float64Array(width)
+  const left = tile.x - surroundings.x
+  for (let y = 0; y < rows * FINE_CELL; y++) {
+    for (let x = 0, k = (y + tile.y - surroundings.y) * width * channels; x < width; x++) {
+      let here = 0
+      for (let c = 0; c < channels; c++) here += data[k++]!
+      line[x] = here
+    }
+    const row = Math.floor(y / FINE_CELL) * columns
+    for (let column = 0; column < columns; column++) {
+      for (let x = left + column * FINE_CELL; x < left + (column + 1) * FINE_CELL; x++) {
+        tone[row + column]! += line[x]!
+        // At the edge of the picture the pixel beside stands for the one that has only one neighbour.
+        const middle = Math.max(1, Math.min(width - 2, x))
+        detail[row + column]! += Math.abs(2 * line[middle]! - line[middle - 1]! - line[middle + 1]!)
+      }
+    }
+  }
+  const samples = FINE_CELL * FINE_CELL * channels
+  const largest = maximumOf(depthOf(pixels))
+  for (let i = 0; i < detail.length; i++) {
+    detail[i]! /= samples
+    tone[i]! /= samples * largest
+  }
+  return { column: tile.x / FINE_CELL, row: tile.y / FINE_CELL, columns, detail, tone }
+}
+
+const TONES = 32
+/** A tone needs so many cells before it says what detail is usual in it. */
+const LEAST_CELLS = 600
+/**
+ * Of the windows of a tone, this share has less detail than the plain ground of a textured picture; of noise alone it has
+ * less than the second share of the mean.
+ */
+const PLAIN = 0.04
+const PLAIN_OF_MEAN = 0.86
+/** Less than this share of the detail of plain ground is too little for noise: 12 x 12 pixels of it vary by a twelfth. */
+const SMOOTH = 0.5
+const SPREAD = 0.085
+/** Of this weight as many are smudges as are not (measured on the demo's scenes and open photographs); below it they are not shown. */
+const EVEN = 8.5
+/** A smudge ends where this share is left. */
+const ENDS = 0.6
+/** What is larger is a flat patch, and found as one; so many cells are six of its blocks. */
+const LARGEST = 96
+/** Ground around a smudge has at least this share of what is usual: beside it, nothing was made smooth. */
+const AROUND = 0.75
+/** Where more than this share of a picture is smooth, its grain is uneven all over and says nothing: strong compression. */
+const UNEVEN = 0.01
+/** Nearer to black or white noise is cut off; with less detail than so many samples it is lost in rounding. */
+const CLIPPED = 0.03
+const ROUNDED = 1.5
+
+/**
+ * Places smoother than the noise of their tone.
+ *
+ * @param tiles  Cells of all tiles, from `fineDetailOfTile`.
+ * @param size   Of the picture, in pixels.
+ */
+export function findSmudges(tiles: readonly FineDetail[], size: { readonly width: number; readonly height: number }): SmudgeFind[] {
+  if (tiles.length === 0) return []
+  const columns = Math.floor(size.width / FINE_CELL)
+  const rows = Math.floor(size.height / FINE_CELL)
+  const cells = { columns, rows, detail: new Float32Array(columns * rows), tone: new Float32Array(columns * rows) }
+  for (const tile of tiles) {
+    for (let i = 0; i < tile.detail.length; i += tile.columns) {
+      const at = (tile.row + i / tile.columns) * columns + tile.column
+      cells.detail.set(tile.detail.subarray(i, i + tile.columns), at)
+      cells.tone.set(tile.tone.subarray(i, i + tile.columns), at)
+    }
+  }
+  const near = boxMean(cells.detail, columns, rows, 1)
+  const tone = boxMean(cells.tone, columns, rows, 1)
+  const usual = usualDetail(near, tone)
+  const share = near.map((value, i) => shareOf(value, tone[i]!, usual))
+  const around = boxMean(share, columns, rows, 5)
+  let plain = 0
+  let smooth = 0
+  for (let i = 0; i < share.length; i++) {
+    if (around[i]! < AROUND) continue
+    plain++
+    if (share[i]! < SMOOTH) smooth++
+  }
+  if (smooth > UNEVEN * plain) return []
+  const isPart = (i: number) => share[i]! < ENDS
+  return touching(columns, rows, (i) => share[i]! < SMOOTH && around[i]! >= AROUND, (_from, next) => isPart(next), false)
+    .filter((part) => part.length <= LARGEST)
+    .map((part) => smudgeOf(part, share, columns, size))
+    .filter(({ weight }) => weight >= EVEN)
+}
+
+/** Detail over what is usual in its tone; 1 where nothing can be said. */
+function shareOf(detail: number, tone: number, usual: Float32Array): number {
+  const expected = usual[toneOf(tone)]!
+  return tone < CLIPPED || tone > 1 - CLIPPED || expected < ROUNDED ? 1 : Math.min(2, detail / expected)
+}
+
+const toneOf = (tone: number) => Math.max(0, Math.min(TONES - 1, Math.floor(tone * TONES)))
+
+/** Detail of plain ground by tone; 0 where too little of the picture has that tone. */
+function usualDetail(near: Float32Array, tone: Float32Array): Float32Array {
+  const byTone: number[][] = Array.from({ length: TONES }, () => [])
+  for (let i = 0; i < near.length; i++) byTone[toneOf(tone[i]!)]!.push(near[i]!)
+  return Float32Array.from(byTone, (list) => (list.length < LEAST_CELLS ? 0 : Float32Array.from(list).sort()[Math.floor(PLAIN * list.length)]! / PLAIN_OF_MEAN))
+}
+
+function smudgeOf(part: Int32Array, share: Float32Array, columns: number, size: { readonly width: number; readonly height: number }): SmudgeFind {
+  let left = 0
+  for (const i of part) left += share[i]! / part.length
+  // Windows of three by three cells told of their middle: they overlap by eight ninths, and the smudge reaches a cell further.
+  const weight = ((1 - left) / SPREAD) * Math.sqrt((part.length + 8) / 9)
+  return { kind: 'smudge', shape: outlineOfCells(part, columns, FINE_CELL, size, 1), contrast: left - 1, weight, confidence: 1 / (1 + exp(-(weight - EVEN) / 1.5)), unrest: 1 }
+}
+
+/** Mean over a box of (2 reach + 1) squared cells, fewer at the edge. */
+function boxMean(values: Float32Array, columns: number, rows: number, reach: number): Float32Array {
+  const across = new Float32Array(values.length)
+  for (let row = 0; row < rows; row++) {
+    for (let column = 0; column < columns; column++) {
+      const first = Math.max(0, column - reach)
+      const last = Math.min(columns - 1, column + reach)
+      let sum = 0
+      for (let x = first; x <= last; x++) sum += values[row * columns + x]!
+      across[row * columns + column] = sum / (last - first + 1)
+    }
+  }
+  const result = new Float32Array(values.length)
+  for (let row = 0; row < rows; row++) {
+    const first = Math.max(0, row - reach)
+    const last = Math.min(rows - 1, row + reach)
+    for (let y = first; y <= last; y++) for (let column = 0; column < columns; column++) result[row * columns + column]! += across[y * columns + column]! / (last - first + 1)
+  }
+  return result
+}
