@@ -9,12 +9,12 @@ import { insideOutline, shapeBounds } from '@fennip/core/shape/shape.js'
 import { clipRegion, rasterSource, type IntegerRaster } from '@fennip/core/raster/raster.js'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'
 import type { TrueFlaw } from '@fennip/demo/damage.js'
-import { addSpecks, copyLight } from '@fennip/demo/damage.js'
+import { addDust, addSpecks, copyLight } from '@fennip/demo/damage.js'
 import { expose, lightOfRender, type Light } from '@fennip/demo/photograph.js'
 import { dustyPylon, pylonLight, shaftValve, stationPrint } from '@fennip/demo/pictures.js'
 import { allLines, LinePlaces, lineScenes, linesOf, shareOn } from './line-truth.js'
 import { fitLayered, fitLogistic } from './fit-judge.js'
-import { openPhotographs } from './open-photographs.js'
+import { furtherPhotographs, openPhotographs } from './open-photographs.js'
 import { changedAt, renderOf, sceneOf, stainedPrint, tornPrint } from './scenes.js'
 
 /**
@@ -140,6 +140,20 @@ if (wanted === 'loss') {
   for (const seed of [1, 2, 11, 12, 13, 14, 15, 16]) {
     const { damaged, flaws } = dustyPylon(light, seed)
     collect(`pylon ${seed}`, damaged, 8, flaws)
+  }
+  // A sky alone does not say what walls, water and leaves look like that are no dust; every second picture is clean.
+  const transfer = makeTransfer({ type: 'srgb' }, 8)
+  const scenes = [
+    { name: 'shaft', light: await lightOfRender(renderOf('shaft'), { width: 3000, height: 2000, channels: 3, softness: 1.1, detail: 0.12, seed: 12 }), exposure: { electrons: 6000, readNoise: 9, grainSize: 0, depth: 8 } as const },
+    { name: 'station', light: await lightOfRender(renderOf('station'), { width: 3600, height: 2400, channels: 1, softness: 1.2, detail: 0.12, seed: 13 }), exposure: { electrons: 1600, readNoise: 4, grainSize: 0.9, depth: 16 } as const },
+    ...(await furtherPhotographs()).map(({ name, raster }) => ({ name, light: sceneOf(raster, transfer, Infinity), exposure: { electrons: 14000, readNoise: 6, grainSize: 0, depth: 8 } as const })),
+  ]
+  for (const seed of [1, 2, 3, 4]) {
+    for (const [i, { name, light, exposure }] of scenes.entries()) {
+      const hurt = copyLight(light)
+      const flaws = (seed + i) % 2 === 0 ? [] : addDust(hurt, { count: Math.max(4, Math.round((light.width * light.height) / 120000)), radius: [5, 24], depth: [0.02, 0.42], seed: seed + 10 * i })
+      collect(`${name} ${seed}`, expose(light, hurt, { ...exposure, seed: seed + 10 * i }).damaged, exposure.depth, flaws)
+    }
   }
 } else {
   for (const seed of [21, 22]) {

@@ -19,7 +19,7 @@ export interface LineFind {
 const WIDER = 1
 
 /** So much less evidence is asked of what goes on from a line that was found. */
-const GOES_ON = 3
+const GOES_ON = 4
 
 /** Lines of the pieces of all tiles, judged and named. */
 export function judgedLines(pieces: readonly LinePiece[], falseFindsPerMegapixel: number, size: { readonly width: number; readonly height: number }): LineFind[] {

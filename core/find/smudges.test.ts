@@ -3,6 +3,8 @@ import { makeRandom } from '../random.js'
 import { makeRaster, rasterSource, type IntegerRaster } from '../raster/raster.js'
 import { makeTransfer } from '../raster/transfer.js'
 import { distanceAt, shapeArea } from '../shape/shape.js'
+import { chooseMend } from '../mend/choose.js'
+import { flawsOfFinds } from './found-flaws.js'
 import { findFlaws, findInTile, gatherFinds, type Find } from './find.js'
 import { FINE_CELL, fineDetailOfTile } from './smudges.js'
 
@@ -55,7 +57,7 @@ describe('fine detail of cells', () => {
 })
 
 describe('smudges', () => {
-  const wiped: Wiped[] = [{ x: 100, y: 90, r: 9 }, { x: 340, y: 200, r: 12 }, { x: 560, y: 120, r: 17 }, { x: 300, y: 460, r: 12 }]
+  const wiped: Wiped[] = [{ x: 100, y: 90, r: 10.5 }, { x: 340, y: 200, r: 12 }, { x: 560, y: 120, r: 17 }, { x: 300, y: 460, r: 12 }]
   it('are found where something was wiped out, as large as they are, in the sky and in the dark', () => {
     const finds = smudgesIn(picture(wiped))
     expect(finds).toHaveLength(wiped.length)
@@ -82,8 +84,17 @@ describe('smudges', () => {
   })
   it('are not told in a picture that compression has made uneven all over', () => {
     const random = makeRandom(3)
-    const smooth = Uint8Array.from({ length: 90 * 64 }, () => (random.uniform() < 0.12 ? 1 : 0))
-    expect(smudgesIn(picture(wiped, (x, y, tone) => (smooth[(y >> 3) * 90 + (x >> 3)] ? 130 : tone)))).toEqual([])
+    const left = Float32Array.from({ length: 90 * 64 }, () => random.uniform())
+    const base = (x: number, y: number) => (y > 380 + 0.2 * Math.abs(x - 300) ? 55 : 120 + 0.1 * y)
+    expect(smudgesIn(picture([], (x, y, tone) => base(x, y) + left[(y >> 3) * 90 + (x >> 3)]! * 2 * (tone - base(x, y))))).toEqual([])
+  })
+  it('are mended with the grain of what is around, and not lifted: no shadow made them', () => {
+    const raster = picture([wiped[1]!])
+    const [flaw] = flawsOfFinds(smudgesIn(raster), () => 'f')
+    const step = chooseMend({ picture: rasterSource(raster), transfer, flaw: flaw!, openFlaws: [], id: 'm' })
+    expect(step.method).not.toBe('lift')
+    expect(step.telltales!.grain.value).toBeGreaterThan(0.85)
+    expect(step.telltales!.grain.value).toBeLessThan(1.15)
   })
   it('are none in grain alone', () => {
     expect(smudgesIn(picture([]))).toEqual([])

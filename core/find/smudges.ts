@@ -85,8 +85,16 @@ const ENDS = 0.6
 const LARGEST = 96
 /** Ground around a smudge has at least this share of what is usual: beside it, nothing was made smooth. */
 const AROUND = 0.75
-/** Where more than this share of a picture is smooth, its grain is uneven all over and says nothing: strong compression. */
-const UNEVEN = 0.01
+/** Nobody takes so much out of a picture, as a share of it. */
+const MOST = 0.01
+/**
+ * Noise is hardly ever so much below its usual; beside a smudge windows are that lie half in it. Where more than this
+ * share of a picture is, and more than so many times what is smooth, grain is uneven all over and says nothing: strong
+ * compression.
+ */
+const PARTLY = 0.7
+const UNEVEN = 0.0015
+const UNEVEN_BESIDE = 2
 /** Nearer to black or white noise is cut off; with less detail than so many samples it is lost in rounding. */
 const CLIPPED = 0.03
 const ROUNDED = 1.5
@@ -114,14 +122,14 @@ export function findSmudges(tiles: readonly FineDetail[], size: { readonly width
   const usual = usualDetail(near, tone)
   const share = near.map((value, i) => shareOf(value, tone[i]!, usual))
   const around = boxMean(share, columns, rows, 5)
-  let plain = 0
   let smooth = 0
+  let partly = 0
   for (let i = 0; i < share.length; i++) {
     if (around[i]! < AROUND) continue
-    plain++
     if (share[i]! < SMOOTH) smooth++
+    else if (share[i]! < PARTLY) partly++
   }
-  if (smooth > UNEVEN * plain) return []
+  if (smooth > MOST * share.length || partly > UNEVEN * share.length + UNEVEN_BESIDE * smooth) return []
   const isPart = (i: number) => share[i]! < ENDS
   return touching(columns, rows, (i) => share[i]! < SMOOTH && around[i]! >= AROUND, (_from, next) => isPart(next), false)
     .filter((part) => part.length <= LARGEST)
