@@ -97,7 +97,7 @@ const UNEVEN = 0.0015
 const UNEVEN_BESIDE = 2
 /** Nearer to black or white noise is cut off; with less detail than so many samples it is lost in rounding. */
 const CLIPPED = 0.03
-const ROUNDED = 1.5
+const ROUNDED = 0.8
 
 /**
  * Places smoother than the noise of their tone.
