@@ -66,11 +66,11 @@ export const dustJudge: DiscJudge = {
     logOf(Math.abs(candidate.response)),
     logOf(fit.radius),
   ],
-  score: weighed([-32.278, 1.309, 0.614, 6.825, 4.48, -2.3, -0.76, 0.259, -5.975, 1.974, 1.86]),
-  even: -0.03,
-  slope: 1.01,
-  scoreAtOne: -2.9,
-  steepness: 1.02,
+  score: weighed([-21.381, 0.834, 0.398, 5.391, 1.208, -2.215, -0.621, -0.353, -3.358, 2.191, 1.251]),
+  even: -0.01,
+  slope: 1,
+  scoreAtOne: -2.14,
+  steepness: 1.57,
 }
 
 export const speckJudge: DiscJudge = {
