@@ -1,11 +1,11 @@
 import { ln } from '../raster/exact-math.js'
-import { distanceAt, type Disc, type Shape, type Stroke } from '../shape/shape.js'
+import { distanceAt, type Disc, type Outline, type Shape, type Stroke } from '../shape/shape.js'
 import { clipRegion, growRegion, type IntegerRaster, type PixelSource, type Plane, type Region } from '../raster/raster.js'
 import type { Transfer } from '../raster/transfer.js'
 import type { SearchKind } from '../treatment/schema.js'
 import { cellsOfTile, type TileCells } from './cells.js'
 import { findCandidates, makeOctaves, type Candidate, type Octaves } from './candidates.js'
-import { flatPatches, grainBlocks, type BlockGrain } from './flat.js'
+import { flatPatches, GRAIN_BLOCK, grainBlocks, type BlockGrain } from './flat.js'
 import { findLosses } from './losses.js'
 import { findStains } from './stains.js'
 import { FIRST_EFFORT, fitDisc, type FittedDisc } from './fit-disc.js'
@@ -219,7 +219,9 @@ export function gatherFinds(tiles: readonly TileFinds[], options: FindOptions, s
   for (const { shape } of lines) for (const [x, y] of closely(shape)) along.add({ type: 'disc', x, y, r: 0.5 * shape.width + 1 })
   const free = discs.filter(({ shape }) => !along.some(shape.x, shape.y, (other) => distanceOf(shape, other) < other.r))
   const flat = flatPatches(tiles.flatMap(({ grain }) => grain ?? []), size)
-  const smudges = findSmudges(tiles.flatMap(({ fine }) => fine ?? []), size).filter(({ shape }) => !flat.some((patch) => distanceAt(patch.shape, ...shape.points[0]!) < 0))
+  // A flat patch is told by whole blocks: what is left of it beside them is no smudge of its own.
+  const besideFlat = (shape: Outline): boolean => flat.some((patch) => shape.points.some(([x, y]) => distanceAt(patch.shape, x, y) < GRAIN_BLOCK))
+  const smudges = findSmudges(tiles.flatMap(({ fine }) => fine ?? []), size).filter(({ shape }) => !besideFlat(shape))
   const cells = tiles.flatMap((tile) => tile.cells ?? [])
   const losses = options.kinds.includes('loss') ? findLosses(cells, size) : []
   const stains = options.kinds.includes('stain') ? findStains(cells, size) : []
