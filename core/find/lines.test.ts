@@ -145,6 +145,14 @@ describe('a line that goes on', () => {
     expect(goesOn(first, straight([280, 28], [400, 40]))).toBe(true)
     expect(goesOn(straight([400, 40], [280, 28]), first)).toBe(true)
   })
+  it('is found with the one it goes on from, though not alone', () => {
+    const strokesOf = (...pieces: LinePiece[]) => gatherFinds([{ discs: [], pieces }], { kinds: ['line'], falseFinds: 3 }, { width: 1500, height: 1500 }).length
+    const doubtful = { topped: 0.55, steadiness: 0.7, unevenness: 1, echo: 0.9, weight: 10, difference: 0.08, unrest: 5 }
+    expect(strokesOf(first)).toBe(1)
+    expect(strokesOf(straight([280, 28], [330, 33], doubtful))).toBe(0)
+    expect(strokesOf(first, straight([280, 28], [330, 33], doubtful))).toBe(2)
+    expect(strokesOf(first, straight([280, 128], [330, 133], doubtful))).toBe(1)
+  })
   it('is another aside, in another direction, in the other tone, much wider, or too far away', () => {
     expect(goesOn(first, straight([280, 38], [400, 50]))).toBe(false)
     expect(goesOn(first, straight([280, 28], [390, 70]))).toBe(false)
