@@ -3,6 +3,7 @@ import { maximumOf, depthOf, type IntegerRaster, type Region } from '../raster/r
 import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
 import { outlineOfCells, type AreaFind } from './area-find.js'
 import { touching } from './touching.js'
+import { usualByTone } from './usual-by-tone.js'
 
 /** Flat patches: places that an earlier tool or a strong compression left without the grain of their surroundings. */
 
@@ -63,7 +64,6 @@ export function grainBlocks(pixels: IntegerRaster, surroundings: Region, tile: R
 
 export type FlatFind = AreaFind<'flat'>
 
-const TONES = 32
 /** A tone needs so many blocks before it says what grain is usual in it. */
 const LEAST_BLOCKS = 40
 /** Of the blocks of a tone, those with less grain than this share of them are taken for plain ground. */
@@ -72,8 +72,7 @@ const PLAIN = 0.3
 const FLAT = 0.5
 /** Fewer blocks together are chance. */
 const LEAST_PATCH = 6
-/** Nearer to black or white grain is cut off; below this many steps of a sample it is lost in rounding. */
-const CLIPPED = 0.03
+/** Below this many steps of a sample grain is lost in rounding. */
 const ROUNDED = 0.7
 
 /**
@@ -83,15 +82,14 @@ const ROUNDED = 0.7
  * @param size   Of the picture, in pixels.
  */
 export function flatPatches(tiles: readonly BlockGrain[], size: { readonly width: number; readonly height: number }): FlatFind[] {
-  const usual = usualGrain(tiles)
+  const usual = usualByTone(tiles.map(({ deviation, tone }) => ({ values: deviation, tone })), PLAIN, LEAST_BLOCKS)
   const columns = Math.ceil(size.width / GRAIN_BLOCK)
   const rows = Math.ceil(size.height / GRAIN_BLOCK)
   const share = new Float32Array(columns * rows).fill(1)
   for (const tile of tiles) {
     tile.deviation.forEach((deviation, i) => {
-      const tone = tile.tone[i]!
-      const expected = usual[toneOf(tone)]!
-      if (tone < CLIPPED || tone > 1 - CLIPPED || expected < ROUNDED) return
+      const expected = usual(tile.tone[i]!)
+      if (expected < ROUNDED) return
       share[(tile.row + Math.floor(i / tile.columns)) * columns + tile.column + (i % tile.columns)] = deviation / expected
     })
   }
@@ -104,15 +102,6 @@ export function flatPatches(tiles: readonly BlockGrain[], size: { readonly width
       shape: outlineOfCells(blocks, columns, GRAIN_BLOCK, size),
     }
   })
-}
-
-const toneOf = (tone: number) => Math.min(TONES - 1, Math.floor(tone * TONES))
-
-/** Deviation of plain ground by tone; 0 where too little of the picture has that tone. */
-function usualGrain(tiles: readonly BlockGrain[]): Float32Array {
-  const byTone: number[][] = Array.from({ length: TONES }, () => [])
-  for (const { deviation, tone } of tiles) deviation.forEach((value, i) => byTone[toneOf(tone[i]!)]!.push(value))
-  return Float32Array.from(byTone, (list) => (list.length < LEAST_BLOCKS ? 0 : list.sort((a, b) => a - b)[Math.floor(PLAIN * list.length)]!))
 }
 
 /** Blocks that are flat and touch, most of whose neighbours are flat too: a thin row of them is an edge. */

@@ -1,6 +1,6 @@
 import { ln } from '../raster/exact-math.js'
 import type { Plane, Region } from '../raster/raster.js'
-import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
+import { DEVIATION_PER_MAD, median, selectSmallest } from '../raster/statistics.js'
 import { makeOctaves, type Octaves } from './candidates.js'
 import { findRidges, type RidgePath } from './ridges.js'
 
@@ -364,7 +364,7 @@ export function joinPieces(pieces: readonly LinePiece[]): LinePiece[] {
   const cell = 64
   const cells = new Map<number, End[]>()
   const key = (x: number, y: number) => Math.floor(y / cell) * 65536 + Math.floor(x / cell)
-  for (const end of ends) cells.set(key(end.x, end.y), [...(cells.get(key(end.x, end.y)) ?? []), end])
+  for (const end of ends) listAt(cells, key(end.x, end.y)).push(end)
   const offers: { a: End; b: End; cost: number }[] = []
   for (const a of ends) {
     for (let dy = -1; dy <= 1; dy++) {
@@ -417,10 +417,18 @@ interface End {
 }
 
 function endOf(piece: LinePiece, index: number, side: 'first' | 'last'): End {
-  const list = side === 'first' ? piece.points : [...piece.points].reverse()
-  const tip = list[0]!
-  const near = isStraight(piece) ? undefined : list.find((point) => distanceOf(point, tip) > Math.max(16, 3 * piece.width))
-  const back = near ?? list.at(-1)!
+  const { points } = piece
+  const tip = points[side === 'first' ? 0 : points.length - 1]!
+  let back = points[side === 'first' ? points.length - 1 : 0]!
+  if (!isStraight(piece)) {
+    const reach = Math.max(16, 3 * piece.width)
+    const step = side === 'first' ? 1 : -1
+    for (let k = side === 'first' ? 0 : points.length - 1; k >= 0 && k < points.length; k += step) {
+      if (distanceOf(points[k]!, tip) <= reach) continue
+      back = points[k]!
+      break
+    }
+  }
   const length = Math.max(1e-9, distanceOf(tip, back))
   return { index, side, x: tip[0], y: tip[1], dx: (tip[0] - back[0]) / length, dy: (tip[1] - back[1]) / length }
 }
@@ -453,6 +461,8 @@ const BEYOND = { share: 0.5, most: 200, aside: 3 } as const
 export function goesOn(p: LinePiece, q: LinePiece): boolean {
   if (p.difference * q.difference < 0 || !between(p.width / q.width, 2) || !isStraight(p) || !isStraight(q)) return false
   const most = Math.min(BEYOND.most, BEYOND.share * (p.length + q.length))
+  const apart = Math.min(...[p.points[0]!, p.points.at(-1)!].flatMap((tip) => [distanceOf(tip, q.points[0]!), distanceOf(tip, q.points.at(-1)!)]))
+  if (apart > most + BEYOND.aside) return false
   return (['first', 'last'] as const).some((side) => (['first', 'last'] as const).some((other) => {
     const a = endOf(p, 0, side)
     const b = endOf(q, 1, other)
@@ -488,6 +498,13 @@ function together(list: readonly LinePiece[]): LinePiece {
   }
 }
 
+/** The list at a key, begun when first asked for. */
+function listAt<T>(lists: Map<number, T[]>, key: number): T[] {
+  let list = lists.get(key)
+  if (!list) lists.set(key, (list = []))
+  return list
+}
+
 /** How far around a line others are compared with it, in pixels. */
 const AROUND = 320
 
@@ -499,23 +516,29 @@ export function amongOthers(pieces: readonly LinePiece[]): Line[] {
     const middle = piece.points[piece.points.length >> 1]!
     const [first, last] = [piece.points[0]!, piece.points.at(-1)!]
     const chord = Math.max(1e-9, distanceOf(first, last))
-    for (const at of new Set(piece.points.map(([x, y]) => key(x, y)))) cells.set(at, [...(cells.get(at) ?? []), i])
+    for (const at of new Set(piece.points.map(([x, y]) => key(x, y)))) listAt(cells, at).push(i)
     return { x: middle[0], y: middle[1], dx: (last[0] - first[0]) / chord, dy: (last[1] - first[1]) / chord, strength: Math.abs(piece.difference) * Math.sqrt(piece.length) }
   })
+  const strengths = new Float32Array(pieces.length)
+  const asked = new Int32Array(pieces.length).fill(-1)
   return pieces.map((piece, i) => {
     const own = seen[i]!
-    const others = new Set<number>()
-    for (let dy = -1; dy <= 1; dy++) for (let dx = -1; dx <= 1; dx++) for (const j of cells.get(key(own.x + dx * AROUND, own.y + dy * AROUND)) ?? []) if (j !== i) others.add(j)
-    const strengths: number[] = []
+    let count = 0
     let family = 0
-    for (const j of others) {
-      const other = pieces[j]!
-      strengths.push(seen[j]!.strength)
-      const alike = other.difference * piece.difference > 0 && between(other.width / piece.width, 1.6) && between(other.difference / piece.difference, 1.8) && other.length > 0.2 * piece.length
-      if (alike && Math.abs(own.dx * seen[j]!.dx + own.dy * seen[j]!.dy) > 0.97) family++
+    asked[i] = i
+    for (let dy = -1; dy <= 1; dy++) {
+      for (let dx = -1; dx <= 1; dx++) {
+        for (const j of cells.get(key(own.x + dx * AROUND, own.y + dy * AROUND)) ?? []) {
+          if (asked[j] === i) continue
+          asked[j] = i
+          const other = pieces[j]!
+          strengths[count++] = seen[j]!.strength
+          const alike = other.difference * piece.difference > 0 && between(other.width / piece.width, 1.6) && between(other.difference / piece.difference, 1.8) && other.length > 0.2 * piece.length
+          if (alike && Math.abs(own.dx * seen[j]!.dx + own.dy * seen[j]!.dy) > 0.97) family++
+        }
+      }
     }
-    strengths.sort((a, b) => a - b)
-    const usual = strengths.length < 4 ? 0 : strengths[Math.floor(0.85 * strengths.length)]!
+    const usual = count < 4 ? 0 : selectSmallest(strengths, count, Math.floor(0.85 * count))
     return { ...piece, standing: own.strength / Math.max(0.02, usual), family }
   })
 }

@@ -110,42 +110,141 @@ const LARGEST_SHARE = 0.2
 /**
  * Regions brighter than all around them whose extent hardly depends on the level of tone they are cut at.
  *
- * Matas, Chum, Urban and Pajdla 2002, "Robust wide baseline stereo from maximally stable extremal regions".
+ * Matas, Chum, Urban and Pajdla 2002, "Robust wide baseline stereo from maximally stable extremal regions"; as there,
+ * cells join in the order of their tone, and sets of them are united (Tarjan 1975).
  */
-function stableRegions({ columns, rows, tone }: Cells, sorted: Float32Array): Cluster[] {
-  const found: Cluster[] = []
+export function stableRegions({ columns, rows, tone }: Pick<Cells, 'columns' | 'rows' | 'tone'>, sorted: Float32Array): Cluster[] {
   const lowest = sorted[Math.floor(0.4 * sorted.length)]!
-  const filled = new Int32Array(tone.length)
-  let before: { cells: Int32Array; since: number }[] = []
-  for (let level = 256 - STEP; ; level -= STEP) {
-    const over = level < lowest
-    const label = new Int32Array(tone.length).fill(-1)
-    const now: { cells: Int32Array; since: number }[] = []
-    for (let first = 0; !over && first < tone.length; first++) {
-      if (tone[first]! < level || label[first] !== -1) continue
-      let count = 1
-      filled[0] = first
-      label[first] = now.length
-      for (let k = 0; k < count; k++) {
-        const i = filled[k]!
-        const column = i % columns
-        for (let side = 0; side < 4; side++) {
-          if ((side === 0 && column === 0) || (side === 1 && column + 1 === columns)) continue
-          const next = i + (side === 0 ? -1 : side === 1 ? 1 : side === 2 ? -columns : columns)
-          if (next < 0 || next >= rows * columns || tone[next]! < level || label[next] !== -1) continue
-          label[next] = now.length
-          filled[count++] = next
-        }
-      }
-      now.push({ cells: filled.slice(0, count), since: level })
+  const sets = new CellSets(tone.length)
+  const steps = cellsByStep(tone)
+  const found: Cluster[] = []
+  const isStable = (since: number, level: number, count: number) => since - level > LEAST_STEPS * STEP && count >= LEAST_CELLS && count < LARGEST_SHARE * tone.length
+  for (let step = 0, level = 256 - STEP; ; step++, level -= STEP) {
+    if (level < lowest || step === steps.length) {
+      for (const root of sets.roots()) if (isStable(sets.since[root]!, level, sets.count[root]!)) found.push(sets.cellsFrom(sets.head[root]!, sets.count[root]!))
+      return found
     }
-    for (const region of before) {
-      const next = over ? undefined : now[label[region.cells[0]!]!]
-      if (next && next.cells.length <= MOST_GROWTH * region.cells.length) next.since = Math.max(next.since, region.since)
-      else if (region.since - level > LEAST_STEPS * STEP && region.cells.length >= LEAST_CELLS && region.cells.length < LARGEST_SHARE * tone.length) found.push(region.cells)
+    const cells = steps[step]!
+    for (const i of cells) sets.add(i, level)
+    for (const i of cells) {
+      const column = i % columns
+      if (column > 0 && sets.has(i - 1)) sets.unite(i, i - 1, level)
+      if (column + 1 < columns && sets.has(i + 1)) sets.unite(i, i + 1, level)
+      if (i >= columns && sets.has(i - columns)) sets.unite(i, i - columns, level)
+      if (i + columns < rows * columns && sets.has(i + columns)) sets.unite(i, i + columns, level)
     }
-    if (over) return found
-    before = now
+    for (const before of sets.takeJoined()) {
+      const root = sets.rootOf(before.head)
+      if (sets.count[root]! <= MOST_GROWTH * before.count) sets.since[root] = Math.max(sets.since[root]!, before.since)
+      else if (isStable(before.since, level, before.count)) found.push(sets.cellsFrom(before.head, before.count))
+    }
+  }
+}
+
+/** Cells by the level at which they join, the brightest first, in reading order. */
+function cellsByStep(tone: Float32Array): Int32Array[] {
+  const stepOf = (value: number) => Math.max(0, Math.ceil((256 - STEP - value) / STEP))
+  const counts = new Int32Array(256 / STEP)
+  for (let i = 0; i < tone.length; i++) if (tone[i]! >= 0) counts[stepOf(tone[i]!)]!++
+  const steps = Array.from(counts, (count) => new Int32Array(count))
+  counts.fill(0)
+  for (let i = 0; i < tone.length; i++) {
+    if (tone[i]! < 0) continue
+    const step = stepOf(tone[i]!)
+    steps[step]![counts[step]!++] = i
+  }
+  return steps
+}
+
+/** Cells that hang together, as they were before they grew or joined others. */
+interface Joined {
+  readonly head: number
+  readonly count: number
+  readonly since: number
+}
+
+/** Disjoint sets of cells, each a chain from head to tail. */
+class CellSets {
+  private readonly parent: Int32Array
+  private readonly next: Int32Array
+  /** Level of the last change of a set, told of its root. */
+  private readonly changed: Float32Array
+  private joined: Joined[] = []
+  /** All told of a set's root: how many cells, since which level it is about as large as it is, and its chain. */
+  readonly count: Int32Array
+  readonly since: Float32Array
+  readonly head: Int32Array
+  readonly tail: Int32Array
+
+  constructor(cells: number) {
+    this.parent = new Int32Array(cells).fill(-1)
+    this.next = new Int32Array(cells)
+    this.changed = new Float32Array(cells)
+    this.count = new Int32Array(cells)
+    this.since = new Float32Array(cells)
+    this.head = new Int32Array(cells)
+    this.tail = new Int32Array(cells)
+  }
+
+  has(i: number): boolean {
+    return this.parent[i]! >= 0
+  }
+
+  add(i: number, level: number): void {
+    this.parent[i] = i
+    this.count[i] = 1
+    this.since[i] = level
+    this.changed[i] = level
+    this.head[i] = i
+    this.tail[i] = i
+  }
+
+  rootOf(i: number): number {
+    const { parent } = this
+    while (parent[i] !== i) {
+      parent[i] = parent[parent[i]!]!
+      i = parent[i]!
+    }
+    return i
+  }
+
+  unite(a: number, b: number, level: number): void {
+    let larger = this.rootOf(a)
+    let smaller = this.rootOf(b)
+    if (larger === smaller) return
+    if (this.count[larger]! < this.count[smaller]!) [larger, smaller] = [smaller, larger]
+    this.remember(larger, level)
+    this.remember(smaller, level)
+    this.parent[smaller] = larger
+    this.next[this.tail[larger]!] = this.head[smaller]!
+    this.tail[larger] = this.tail[smaller]!
+    this.count[larger]! += this.count[smaller]!
+  }
+
+  /** Keep what a set was at the level before, once a level. */
+  private remember(root: number, level: number): void {
+    if (this.changed[root] === level) return
+    this.joined.push({ head: this.head[root]!, count: this.count[root]!, since: this.since[root]! })
+    this.changed[root] = level
+    this.since[root] = level
+  }
+
+  /** The sets of the level before that have grown or joined others since, and begin anew. */
+  takeJoined(): Joined[] {
+    const { joined } = this
+    this.joined = []
+    return joined
+  }
+
+  *roots(): Iterable<number> {
+    for (let i = 0; i < this.parent.length; i++) if (this.parent[i] === i) yield i
+  }
+
+  /** So many cells of a chain: that of a set as it was stays whole when others are joined to it. */
+  cellsFrom(head: number, count: number): Cluster {
+    const cells = new Int32Array(count)
+    for (let k = 0, i = head; k < count; k++, i = this.next[i]!) cells[k] = i
+    return cells
   }
 }
 

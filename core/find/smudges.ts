@@ -2,6 +2,7 @@ import { exp } from '../raster/exact-math.js'
 import { depthOf, maximumOf, type IntegerRaster, type Region } from '../raster/raster.js'
 import { outlineOfCells, type AreaFind } from './area-find.js'
 import { touching } from './touching.js'
+import { usualByTone } from './usual-by-tone.js'
 
 /**
  * Smudges: small places that an earlier tool took something out of, and left smoother than noise can be. What is smooth
@@ -65,7 +66,6 @@ export function fineDetailOfTile(pixels: IntegerRaster, surroundings: Region, ti
   return { column: tile.x / FINE_CELL, row: tile.y / FINE_CELL, columns, detail, tone }
 }
 
-const TONES = 32
 /** A tone needs so many cells before it says what detail is usual in it. */
 const LEAST_CELLS = 600
 /**
@@ -95,8 +95,7 @@ const MOST = 0.01
 const PARTLY = 0.7
 const UNEVEN = 0.0015
 const UNEVEN_BESIDE = 2
-/** Nearer to black or white noise is cut off; with less detail than so many samples it is lost in rounding. */
-const CLIPPED = 0.03
+/** Less detail than so many samples is lost in rounding. */
 const ROUNDED = 0.8
 
 /**
@@ -119,8 +118,12 @@ export function findSmudges(tiles: readonly FineDetail[], size: { readonly width
   }
   const near = boxMean(cells.detail, columns, rows, 1)
   const tone = boxMean(cells.tone, columns, rows, 1)
-  const usual = usualDetail(near, tone)
-  const share = near.map((value, i) => shareOf(value, tone[i]!, usual))
+  const usual = usualByTone([{ values: near, tone }], PLAIN, LEAST_CELLS)
+  const share = near.map((value, i) => {
+    const expected = usual(tone[i]!) / PLAIN_OF_MEAN
+    // Where nothing can be said, nothing is smooth.
+    return expected < ROUNDED ? 1 : Math.min(2, value / expected)
+  })
   const around = boxMean(share, columns, rows, 5)
   let smooth = 0
   let partly = 0
@@ -137,21 +140,6 @@ export function findSmudges(tiles: readonly FineDetail[], size: { readonly width
     .filter(({ weight }) => weight >= EVEN)
 }
 
-/** Detail over what is usual in its tone; 1 where nothing can be said. */
-function shareOf(detail: number, tone: number, usual: Float32Array): number {
-  const expected = usual[toneOf(tone)]!
-  return tone < CLIPPED || tone > 1 - CLIPPED || expected < ROUNDED ? 1 : Math.min(2, detail / expected)
-}
-
-const toneOf = (tone: number) => Math.max(0, Math.min(TONES - 1, Math.floor(tone * TONES)))
-
-/** Detail of plain ground by tone; 0 where too little of the picture has that tone. */
-function usualDetail(near: Float32Array, tone: Float32Array): Float32Array {
-  const byTone: number[][] = Array.from({ length: TONES }, () => [])
-  for (let i = 0; i < near.length; i++) byTone[toneOf(tone[i]!)]!.push(near[i]!)
-  return Float32Array.from(byTone, (list) => (list.length < LEAST_CELLS ? 0 : Float32Array.from(list).sort()[Math.floor(PLAIN * list.length)]! / PLAIN_OF_MEAN))
-}
-
 function smudgeOf(part: Int32Array, share: Float32Array, columns: number, size: { readonly width: number; readonly height: number }): SmudgeFind {
   let left = 0
   for (const i of part) left += share[i]! / part.length
@@ -160,23 +148,31 @@ function smudgeOf(part: Int32Array, share: Float32Array, columns: number, size: 
   return { kind: 'smudge', shape: outlineOfCells(part, columns, FINE_CELL, size, 1), contrast: left - 1, weight, confidence: 1 / (1 + exp(-(weight - EVEN) / 1.5)), unrest: 1 }
 }
 
-/** Mean over a box of (2 reach + 1) squared cells, fewer at the edge. */
+/** Mean over a box of (2 reach + 1) squared cells, fewer at the edge: sums that what comes in is added to and what falls out is taken from. */
 function boxMean(values: Float32Array, columns: number, rows: number, reach: number): Float32Array {
   const across = new Float32Array(values.length)
   for (let row = 0; row < rows; row++) {
-    for (let column = 0; column < columns; column++) {
-      const first = Math.max(0, column - reach)
-      const last = Math.min(columns - 1, column + reach)
-      let sum = 0
-      for (let x = first; x <= last; x++) sum += values[row * columns + x]!
-      across[row * columns + column] = sum / (last - first + 1)
+    const first = row * columns
+    let sum = 0
+    for (let x = 0; x < Math.min(columns, reach); x++) sum += values[first + x]!
+    for (let x = 0; x < columns; x++) {
+      if (x + reach < columns) sum += values[first + x + reach]!
+      if (x - reach > 0) sum -= values[first + x - reach - 1]!
+      across[first + x] = sum / (Math.min(columns - 1, x + reach) - Math.max(0, x - reach) + 1)
     }
   }
   const result = new Float32Array(values.length)
-  for (let row = 0; row < rows; row++) {
-    const first = Math.max(0, row - reach)
-    const last = Math.min(rows - 1, row + reach)
-    for (let y = first; y <= last; y++) for (let column = 0; column < columns; column++) result[row * columns + column]! += across[y * columns + column]! / (last - first + 1)
+  const sums = new Float64Array(columns)
+  for (let y = 0; y < Math.min(rows, reach); y++) for (let x = 0; x < columns; x++) sums[x]! += across[y * columns + x]!
+  for (let y = 0; y < rows; y++) {
+    const coming = y + reach < rows ? (y + reach) * columns : -1
+    const going = y - reach > 0 ? (y - reach - 1) * columns : -1
+    const count = Math.min(rows - 1, y + reach) - Math.max(0, y - reach) + 1
+    for (let x = 0; x < columns; x++) {
+      if (coming >= 0) sums[x]! += across[coming + x]!
+      if (going >= 0) sums[x]! -= across[going + x]!
+      result[y * columns + x] = sums[x]! / count
+    }
   }
   return result
 }
