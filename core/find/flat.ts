@@ -37,7 +37,7 @@ export function grainBlocks(pixels: IntegerRaster, surroundings: Region, tile: R
   const { width, channels, data } = pixels
   const largest = maximumOf(depthOf(pixels))
   const differences = new Float32Array(GRAIN_BLOCK * (GRAIN_BLOCK - 2))
-  const line = new Float64Array(GRAIN_BLOCK)
+  const line = new Int32Array(GRAIN_BLOCK)
   for (let row = 0; row < rows; row++) {
     for (let column = 0; column < columns; column++) {
       const left = tile.x - surroundings.x + column * GRAIN_BLOCK
@@ -46,8 +46,8 @@ export function grainBlocks(pixels: IntegerRaster, surroundings: Region, tile: R
       let n = 0
       for (let y = top; y < top + GRAIN_BLOCK; y++) {
         for (let x = 0, k = (y * width + left) * channels; x < GRAIN_BLOCK; x++) {
-          let here = 0
-          for (let c = 0; c < channels; c++) here += data[k++]!
+          let here = data[k++]!
+          for (let c = 1; c < channels; c++) here += data[k++]!
           line[x] = here
           sum += here
           // Known one pixel late: the difference of the pixel before to its neighbours.

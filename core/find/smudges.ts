@@ -39,22 +39,24 @@ export function fineDetailOfTile(pixels: IntegerRaster, surroundings: Region, ti
   const detail = new Float32Array(columns * rows)
   const tone = new Float32Array(columns * rows)
   const { width, channels, data } = pixels
-  const line = new Float64Array(width)
+  // Sums of samples of 16 bit in three channels, and twice that, are whole numbers of 32 bit.
+  const line = new Int32Array(width)
+  const differences = new Int32Array(width)
   const left = tile.x - surroundings.x
   for (let y = 0; y < rows * FINE_CELL; y++) {
     for (let x = 0, k = (y + tile.y - surroundings.y) * width * channels; x < width; x++) {
-      let here = 0
-      for (let c = 0; c < channels; c++) here += data[k++]!
+      let here = data[k++]!
+      for (let c = 1; c < channels; c++) here += data[k++]!
       line[x] = here
     }
+    for (let x = 1; x < width - 1; x++) differences[x] = Math.abs(2 * line[x]! - line[x - 1]! - line[x + 1]!)
+    // At the edge of the picture the pixel beside stands for the one that has only one neighbour.
+    differences[0] = differences[1]!
+    differences[width - 1] = differences[width - 2]!
     const row = Math.floor(y / FINE_CELL) * columns
-    for (let column = 0; column < columns; column++) {
-      for (let x = left + column * FINE_CELL; x < left + (column + 1) * FINE_CELL; x++) {
-        tone[row + column]! += line[x]!
-        // At the edge of the picture the pixel beside stands for the one that has only one neighbour.
-        const middle = Math.max(1, Math.min(width - 2, x))
-        detail[row + column]! += Math.abs(2 * line[middle]! - line[middle - 1]! - line[middle + 1]!)
-      }
+    for (let column = 0, x = left; column < columns; column++, x += FINE_CELL) {
+      tone[row + column]! += line[x]! + line[x + 1]! + line[x + 2]! + line[x + 3]!
+      detail[row + column]! += differences[x]! + differences[x + 1]! + differences[x + 2]! + differences[x + 3]!
     }
   }
   const samples = FINE_CELL * FINE_CELL * channels
