@@ -4,7 +4,8 @@ import { makeRaster, rasterSource, type IntegerRaster } from '../raster/raster.j
 import { makeTransfer } from '../raster/transfer.js'
 import { insideOutline, type Outline } from '../shape/shape.js'
 import { findFlaws, findInTile, gatherFinds, type Find } from './find.js'
-import { SCREEN_WINDOW } from './moire.js'
+import { logLight } from './log-light.js'
+import { loneWaveOf, SCREEN_WINDOW, screensOfTile } from './moire.js'
 
 const transfer = makeTransfer({ type: 'srgb' }, 8)
 const [width, height] = [704, 512]
@@ -58,5 +59,21 @@ describe('moire', () => {
 
   it('is not looked for unasked', () => {
     expect(findFlaws(rasterSource(picture(0.06, waves.slanting)), transfer, { kinds: ['flat'], falseFinds: 3 }).filter(({ kind }) => kind === 'moire')).toEqual([])
+  })
+})
+
+describe('windows that are transformed two at a time', () => {
+  it('have the lone wave that each has alone', () => {
+    const light = logLight(picture(0.12, (x, y) => Math.sin(0.9 * x + 0.35 * y)), transfer)
+    // An odd number of windows: the last has no other beside it.
+    const tile = { x: 64, y: 64, width: 5 * SCREEN_WINDOW, height: 3 * SCREEN_WINDOW }
+    const { strength, across, down, columns } = screensOfTile(light, whole, tile)
+    expect(strength).toHaveLength(15)
+    strength.forEach((value, i) => {
+      const alone = loneWaveOf(light, tile.x + (i % columns) * SCREEN_WINDOW, tile.y + Math.floor(i / columns) * SCREEN_WINDOW)
+      expect(value / Math.max(1, alone.strength)).toBeCloseTo(alone.strength > 0 ? 1 : 0, 3)
+      expect([across[i], down[i]]).toEqual([expect.closeTo(alone.across, 3), expect.closeTo(alone.down, 3)])
+    })
+    expect([...strength].filter((value) => value > 60).length).toBeGreaterThan(3)
   })
 })
