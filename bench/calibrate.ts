@@ -194,7 +194,7 @@ function byWeights(rows: readonly number[][], labels: readonly boolean[]): (samp
 }
 
 function byLayer(rows: readonly number[][], labels: readonly boolean[]): (sample: Sample) => number {
-  const { units, constant } = fitLayered(rows, labels, UNITS, 1)
+  const { units, constant } = fitLayered(rows, labels, UNITS, 4000, 1)
   console.log(`layered([\n${units.map((unit) => `  [${unit.map((value) => value.toFixed(3)).join(', ')}],`).join('\n')}\n], ${constant.toFixed(3)})`)
   return ({ features }) => layered(units, constant)(features)
 }

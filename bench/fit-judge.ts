@@ -27,7 +27,6 @@ export function fitLogistic(rows: readonly number[][], labels: readonly boolean[
   return weights
 }
 
-const ROUNDS = 4000
 const BATCH = 8192
 const DECAY = 1e-4
 
@@ -35,11 +34,13 @@ const DECAY = 1e-4
  * A layer of units under a logistic regression, as core/find/judge.ts reads it, by stochastic gradients (Kingma and Ba
  * 2015, "Adam: a method for stochastic optimization", with their constants).
  *
- * @param rows  Evidence of each sample; the first item is 1.
+ * @param rows    Evidence of each sample; the first item is 1.
+ * @param rounds  Steps of the fit, ever smaller; each looks at some thousands of samples drawn at random.
  */
-export function fitLayered(rows: readonly number[][], labels: readonly boolean[], units: number, seed: number): { units: number[][]; constant: number } {
+export function fitLayered(rows: readonly number[][], labels: readonly boolean[], units: number, rounds: number, seed: number): { units: number[][]; constant: number } {
   const random = makeRandom(seed)
   const n = rows[0]!.length
+  const batch = Math.min(BATCH, rows.length)
   // Evidence of one mean and spread for the fit; both go into the weights in the end.
   const mean = rows[0]!.map((_value, i) => (i === 0 ? 0 : rows.reduce((sum, row) => sum + row[i]!, 0) / rows.length))
   const spread = mean.map((middle, i) => (i === 0 ? 1 : Math.sqrt(rows.reduce((sum, row) => sum + (row[i]! - middle) ** 2, 0) / rows.length) + 1e-9))
@@ -55,9 +56,9 @@ export function fitLayered(rows: readonly number[][], labels: readonly boolean[]
   const second = new Float64Array(weights.length)
   const slope = new Float64Array(weights.length)
   const sums = new Float64Array(units)
-  for (let round = 1; round <= ROUNDS; round++) {
+  for (let round = 1; round <= rounds; round++) {
     slope.fill(0)
-    for (let b = 0; b < BATCH; b++) {
+    for (let b = 0; b < batch; b++) {
       const k = Math.floor(random.uniform() * rows.length)
       const row = even[k]!
       let score = weights[units * size]!
@@ -68,15 +69,15 @@ export function fitLayered(rows: readonly number[][], labels: readonly boolean[]
         score += weights[u * size + n]! * Math.max(sum, LEAK * sum)
       }
       const miss = 1 / (1 + Math.exp(-score)) - (labels[k] ? 1 : 0)
-      slope[units * size]! += miss / BATCH
+      slope[units * size]! += miss / batch
       for (let u = 0; u < units; u++) {
         const passed = sums[u]! > 0 ? 1 : LEAK
-        slope[u * size + n]! += (miss * passed * sums[u]!) / BATCH
-        const share = (miss * weights[u * size + n]! * passed) / BATCH
+        slope[u * size + n]! += (miss * passed * sums[u]!) / batch
+        const share = (miss * weights[u * size + n]! * passed) / batch
         for (let i = 0; i < n; i++) slope[u * size + i]! += share * row[i]!
       }
     }
-    const rate = 0.01 * (1 - round / ROUNDS) + 1e-4
+    const rate = 0.01 * (1 - round / rounds) + 1e-4
     for (let k = 0; k < weights.length; k++) {
       const free = k === units * size || k % size === 0
       const g = slope[k]! + (free ? 0 : DECAY * weights[k]!)

@@ -42,7 +42,7 @@ function suite(name: string, args: string[]): void {
 check('Generate', 'npx', ['tsx', 'scripts/generate.ts'])
 check('Type check', 'npx', ['vue-tsc', '--noEmit', '-p', 'tsconfig.json'])
 check('Lint', 'npx', ['eslint', '.', '--max-warnings', '0'])
-suite('Unit tests', ['core', 'codec', 'cli', 'demo', 'web'])
+suite('Unit tests', ['core', 'codec', 'cli', 'demo', 'web', 'bench/'])
 await buildWeb()
 // One after another: each starts a database, a server and a worker of its own.
 suite('Tests of the whole', ['server', 'e2e', 'scripts', '--no-file-parallelism'])
