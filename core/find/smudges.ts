@@ -90,8 +90,8 @@ const AROUND = 0.75
 /** Nobody takes so much out of a picture, as a share of it. */
 const MOST = 0.01
 /**
- * Noise is hardly ever so much below its usual; beside a smudge windows are that lie half in it. Where more than this
- * share of a picture is, and more than so many times what is smooth, grain is uneven all over and says nothing: strong
+ * Noise is hardly ever below this share of its usual, but for windows that lie half in a smudge. Where more of a picture
+ * is than a share of all of it and so many times what is smooth, grain is uneven all over and says nothing: strong
  * compression.
  */
 const PARTLY = 0.7
