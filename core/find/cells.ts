@@ -5,15 +5,18 @@ import { depthOf, maximumOf, type IntegerRaster, type Region } from '../raster/r
 /** Side of a cell in pixels. */
 export const CELL_SIDE = 4
 
-/** Cells of a tile. */
-export interface TileCells {
+/** What was measured in the cells of a tile. */
+export interface TilePlanes {
   /** Column and row of the first cell in the picture. */
   readonly column: number
   readonly row: number
   readonly columns: number
-  /** Mean sample of each, 0..255, row by row; one plane a channel. */
+  /** Row by row. */
   readonly planes: readonly Float32Array[]
 }
+
+/** Cells of a tile: the mean sample of each, 0..255; one plane a channel. */
+export type TileCells = TilePlanes
 
 /** Cells of a picture. */
 export interface PictureCells {
@@ -61,6 +64,17 @@ export function cellsOfTile(pixels: IntegerRaster, surroundings: Region, tile: R
   return { column: tile.x / CELL_SIDE, row: tile.y / CELL_SIDE, columns, planes }
 }
 
+/** Planes of all tiles laid side by side, at least one; 0 where no tile has a cell. */
+export function wholePlanes(tiles: readonly TilePlanes[], columns: number, rows: number): Float32Array[] {
+  const planes = tiles[0]!.planes.map(() => new Float32Array(columns * rows))
+  for (const tile of tiles) {
+    tile.planes.forEach((plane, c) => {
+      for (let i = 0; i < plane.length; i += tile.columns) planes[c]!.set(plane.subarray(i, i + tile.columns), (tile.row + i / tile.columns) * columns + tile.column)
+    })
+  }
+  return planes
+}
+
 /**
  * Cells of all tiles together.
  *
@@ -71,12 +85,7 @@ export function cellsOfTile(pixels: IntegerRaster, surroundings: Region, tile: R
 export function cellsOfPicture(tiles: readonly TileCells[], size: { readonly width: number; readonly height: number }, most: number): PictureCells {
   const columns = Math.ceil(size.width / CELL_SIDE)
   const rows = Math.ceil(size.height / CELL_SIDE)
-  const planes = tiles[0]!.planes.map(() => new Float32Array(columns * rows))
-  for (const tile of tiles) {
-    tile.planes.forEach((plane, c) => {
-      for (let i = 0; i < plane.length; i += tile.columns) planes[c]!.set(plane.subarray(i, i + tile.columns), (tile.row + i / tile.columns) * columns + tile.column)
-    })
-  }
+  const planes = wholePlanes(tiles, columns, rows)
   let cells: PictureCells = { columns, rows, side: CELL_SIDE, planes }
   while (cells.columns * cells.rows > most) cells = halved(cells)
   return cells

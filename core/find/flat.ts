@@ -2,8 +2,9 @@ import { exp } from '../raster/exact-math.js'
 import { maximumOf, depthOf, type IntegerRaster, type Region } from '../raster/raster.js'
 import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
 import { outlineOfCells, type AreaFind } from './area-find.js'
+import { wholePlanes } from './cells.js'
 import { touching } from './touching.js'
-import { usualByTone } from './usual-by-tone.js'
+import { shareOfUsual, type Plain } from './usual-by-tone.js'
 
 /** Flat patches: places that an earlier tool or a strong compression left without the grain of their surroundings. */
 
@@ -64,16 +65,12 @@ export function grainBlocks(pixels: IntegerRaster, surroundings: Region, tile: R
 
 export type FlatFind = AreaFind<'flat'>
 
-/** A tone needs so many blocks before it says what grain is usual in it. */
-const LEAST_BLOCKS = 40
-/** Of the blocks of a tone, those with less grain than this share of them are taken for plain ground. */
-const PLAIN = 0.3
+/** Of the blocks of a tone, those with less grain than three in ten are taken for plain ground; below 0.7 of a sample's step grain is lost. */
+const PLAIN: Plain = { share: 0.3, ofUsual: 1, least: 40, rounded: 0.7 }
 /** Less than this share of the usual grain is flat: interpolation leaves 0.2 to 0.5 of it. */
 const FLAT = 0.5
 /** Fewer blocks together are chance. */
 const LEAST_PATCH = 6
-/** Below this many steps of a sample grain is lost in rounding. */
-const ROUNDED = 0.7
 
 /**
  * Patches with less than half of the grain that their tone has elsewhere in the picture.
@@ -82,17 +79,11 @@ const ROUNDED = 0.7
  * @param size   Of the picture, in pixels.
  */
 export function flatPatches(tiles: readonly BlockGrain[], size: { readonly width: number; readonly height: number }): FlatFind[] {
-  const usual = usualByTone(tiles.map(({ deviation, tone }) => ({ values: deviation, tone })), PLAIN, LEAST_BLOCKS)
+  if (tiles.length === 0) return []
   const columns = Math.ceil(size.width / GRAIN_BLOCK)
   const rows = Math.ceil(size.height / GRAIN_BLOCK)
-  const share = new Float32Array(columns * rows).fill(1)
-  for (const tile of tiles) {
-    tile.deviation.forEach((deviation, i) => {
-      const expected = usual(tile.tone[i]!)
-      if (expected < ROUNDED) return
-      share[(tile.row + Math.floor(i / tile.columns)) * columns + tile.column + (i % tile.columns)] = deviation / expected
-    })
-  }
+  const [deviation, tone] = wholePlanes(tiles.map((tile) => ({ ...tile, planes: [tile.deviation, tile.tone] })), columns, rows) as [Float32Array, Float32Array]
+  const share = shareOfUsual(deviation, tone, PLAIN)
   return patchesOf(share, columns, rows).map((blocks) => {
     const left = blocks.reduce((sum, i) => sum + share[i]!, 0) / blocks.length
     // How many deviations of a block's estimate (about a tenth of it) the patch lies below what is usual, over all blocks.

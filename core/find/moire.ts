@@ -3,6 +3,7 @@ import { transformSquare } from '../raster/fourier.js'
 import type { Plane, Region } from '../raster/raster.js'
 import { median } from '../raster/statistics.js'
 import { outlineOfCells, type AreaFind } from './area-find.js'
+import { wholePlanes } from './cells.js'
 import { touching } from './touching.js'
 
 /**
@@ -212,17 +213,10 @@ function alongside(energy: Float32Array, at: number): number {
  * @param size   Of the picture, in pixels.
  */
 export function findMoire(tiles: readonly TileScreens[], size: { readonly width: number; readonly height: number }): MoireFind[] {
+  if (tiles.length === 0) return []
   const columns = Math.floor(size.width / SCREEN_WINDOW)
   const rows = Math.floor(size.height / SCREEN_WINDOW)
-  const [strength, across, down] = [0, 0, 0].map(() => new Float32Array(columns * rows)) as [Float32Array, Float32Array, Float32Array]
-  for (const tile of tiles) {
-    tile.strength.forEach((value, i) => {
-      const at = (tile.row + Math.floor(i / tile.columns)) * columns + tile.column + (i % tile.columns)
-      strength[at] = value
-      across[at] = tile.across[i]!
-      down[at] = tile.down[i]!
-    })
-  }
+  const [strength, across, down] = wholePlanes(tiles.map((tile) => ({ ...tile, planes: [tile.strength, tile.across, tile.down] })), columns, rows) as [Float32Array, Float32Array, Float32Array]
   const same = (a: number, b: number): boolean => {
     const apart = (sign: number) => Math.max(Math.abs(across[a]! - sign * across[b]!), Math.abs(down[a]! - sign * down[b]!))
     return apart(1) < SAME || apart(-1) < SAME

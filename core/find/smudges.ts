@@ -1,8 +1,9 @@
 import { exp } from '../raster/exact-math.js'
 import { depthOf, maximumOf, type IntegerRaster, type Region } from '../raster/raster.js'
 import { outlineOfCells, type AreaFind } from './area-find.js'
+import { wholePlanes } from './cells.js'
 import { touching } from './touching.js'
-import { usualByTone } from './usual-by-tone.js'
+import { shareOfUsual, type Plain } from './usual-by-tone.js'
 
 /**
  * Smudges: small places that an earlier tool took something out of, and left smoother than noise can be. What is smooth
@@ -68,14 +69,11 @@ export function fineDetailOfTile(pixels: IntegerRaster, surroundings: Region, ti
   return { column: tile.x / FINE_CELL, row: tile.y / FINE_CELL, columns, detail, tone }
 }
 
-/** A tone needs so many cells before it says what detail is usual in it. */
-const LEAST_CELLS = 600
 /**
- * Of the windows of a tone, this share has less detail than the plain ground of a textured picture; of noise alone it has
- * less than the second share of the mean.
+ * Of the windows of a tone, a twenty-fifth has less detail than the plain ground of a textured picture; of noise alone
+ * it has less than 0.86 of the mean. Less detail than 0.8 of a sample's step is lost in rounding.
  */
-const PLAIN = 0.04
-const PLAIN_OF_MEAN = 0.86
+const PLAIN: Plain = { share: 0.04, ofUsual: 0.86, least: 600, rounded: 0.8 }
 /** Less than this share of the detail of plain ground is too little for noise: 12 x 12 pixels of it vary by a twelfth. */
 const SMOOTH = 0.5
 const SPREAD = 0.085
@@ -97,8 +95,6 @@ const MOST = 0.01
 const PARTLY = 0.7
 const UNEVEN = 0.0015
 const UNEVEN_BESIDE = 2
-/** Less detail than so many samples is lost in rounding. */
-const ROUNDED = 0.8
 
 /**
  * Places smoother than the noise of their tone.
@@ -110,23 +106,10 @@ export function findSmudges(tiles: readonly FineDetail[], size: { readonly width
   if (tiles.length === 0) return []
   const columns = Math.floor(size.width / FINE_CELL)
   const rows = Math.floor(size.height / FINE_CELL)
-  const cells = { columns, rows, detail: new Float32Array(columns * rows), tone: new Float32Array(columns * rows) }
-  for (const tile of tiles) {
-    for (let i = 0; i < tile.detail.length; i += tile.columns) {
-      const at = (tile.row + i / tile.columns) * columns + tile.column
-      cells.detail.set(tile.detail.subarray(i, i + tile.columns), at)
-      cells.tone.set(tile.tone.subarray(i, i + tile.columns), at)
-    }
-  }
-  const near = boxMean(cells.detail, columns, rows, 1)
-  const tone = boxMean(cells.tone, columns, rows, 1)
-  const usual = usualByTone([{ values: near, tone }], PLAIN, LEAST_CELLS)
-  const share = near.map((value, i) => {
-    const expected = usual(tone[i]!) / PLAIN_OF_MEAN
-    // Where nothing can be said, nothing is smooth.
-    return expected < ROUNDED ? 1 : Math.min(2, value / expected)
-  })
-  const around = boxMean(share, columns, rows, 5)
+  const [detail, tone] = wholePlanes(tiles.map((tile) => ({ ...tile, planes: [tile.detail, tile.tone] })), columns, rows).map((plane) => boxMean(plane, columns, rows, 1)) as [Float32Array, Float32Array]
+  const share = shareOfUsual(detail, tone, PLAIN)
+  // Rough ground, however rough, is no more than that.
+  const around = boxMean(share.map((value) => Math.min(2, value)), columns, rows, 5)
   let smooth = 0
   let partly = 0
   for (let i = 0; i < share.length; i++) {

@@ -1,30 +1,35 @@
 import { describe, expect, it } from 'vitest'
 import { makeRandom } from '../random.js'
-import { usualByTone } from './usual-by-tone.js'
+import { shareOfUsual } from './usual-by-tone.js'
 
 describe('what is usual in a tone', () => {
-  /** Noise that grows with the root of the light, and texture on top of it in two thirds of all places. */
-  function measured(count: number, seed: number) {
-    const random = makeRandom(seed)
-    const tone = Float32Array.from({ length: count }, () => random.uniform())
-    const values = tone.map((light) => Math.sqrt(light) * (0.9 + 0.2 * random.uniform()) * (random.uniform() < 2 / 3 ? 2 + 5 * random.uniform() : 1))
-    return { values, tone }
-  }
+  const plain = { share: 0.15, ofUsual: 1, least: 100, rounded: 0.1 }
+  /** Noise that grows with the root of the light; texture on top of it in two thirds of all places, half of it in a few. */
+  const random = makeRandom(1)
+  const tone = Float32Array.from({ length: 40000 }, () => random.uniform())
+  const times = tone.map((_light, i) => (i % 400 === 7 ? 0.5 : random.uniform() < 2 / 3 ? 2 + 5 * random.uniform() : 1))
+  const values = tone.map((light, i) => Math.sqrt(light) * times[i]! * (0.9 + 0.2 * random.uniform()))
+  const shares = shareOfUsual(values, tone, plain)
+
   it('is that of the plainer places, tone by tone', () => {
-    const usual = usualByTone([measured(40000, 1)], 0.15, 100)
-    for (const light of [0.1, 0.3, 0.5, 0.7, 0.9]) expect(usual(light) / Math.sqrt(light)).toBeCloseTo(1, 1)
-    expect(usual(0.8) / usual(0.2)).toBeGreaterThan(1.7)
+    const mean = (wanted: number, from: number, to: number) => {
+      const list = [...shares].filter((_share, i) => times[i] === wanted && tone[i]! > from && tone[i]! < to)
+      return list.reduce((sum, share) => sum + share, 0) / list.length
+    }
+    for (const from of [0.1, 0.4, 0.7]) {
+      expect(mean(1, from, from + 0.2)).toBeCloseTo(1, 1)
+      expect(mean(0.5, from, from + 0.2)).toBeCloseTo(0.5, 1)
+    }
   })
-  it('is the same whether a picture comes whole or in parts', () => {
-    const { values, tone } = measured(8000, 2)
-    const whole = usualByTone([{ values, tone }], 0.3, 50)
-    const parts = usualByTone([0, 1000, 5000].map((from, k) => ({ values: values.subarray(from, [1000, 5000, 8000][k]), tone: tone.subarray(from, [1000, 5000, 8000][k]) })), 0.3, 50)
-    for (let light = 0; light < 1; light += 0.05) expect(parts(light)).toBe(whole(light))
+  it('may be said to lie above what plain places have', () => {
+    shareOfUsual(values, tone, { ...plain, ofUsual: 0.8 }).forEach((share, i) => expect(share).toBeCloseTo(shares[i] === 1 ? share : 0.8 * shares[i]!, 4))
   })
-  it('is not told of tones that hardly occur, nor where noise is cut off', () => {
-    const tone = Float32Array.from({ length: 500 }, (_value, i) => (i < 480 ? 0.5 : 0.9))
-    const usual = usualByTone([{ values: new Float32Array(500).fill(3), tone }], 0.3, 100)
-    expect(usual(0.5)).toBe(3)
-    expect([usual(0.9), usual(0.01), usual(0.99)]).toEqual([0, 0, 0])
+  it('is not told of tones that hardly occur, where noise is cut off, or lost in rounding', () => {
+    const mostly = Float32Array.from({ length: 500 }, (_value, i) => [0.5, 0.01, 0.9][i < 480 ? 0 : i % 2 === 0 ? 1 : 2]!)
+    const halved = Float32Array.from({ length: 500 }, (_value, i) => (i > 470 ? 1 : 3))
+    const told = shareOfUsual(halved, mostly, plain)
+    expect(told[475]).toBeCloseTo(1 / 3, 6)
+    expect([...told.subarray(480)].every((share) => share === 1)).toBe(true)
+    expect([...shareOfUsual(halved, mostly, { ...plain, rounded: 4 })].every((share) => share === 1)).toBe(true)
   })
 })

@@ -4,25 +4,38 @@ const CLIPPED = 0.03
 
 const stepOf = (tone: number) => Math.max(0, Math.min(TONES - 1, Math.floor(tone * TONES)))
 
+/** What is taken for usual in a tone. */
+export interface Plain {
+  /** Of the values of a tone, this share is smaller than those of plain ground: the rest has texture too. */
+  readonly share: number
+  /** What lies there, over what is usual. */
+  readonly ofUsual: number
+  /** A tone needs so many values before it says anything. */
+  readonly least: number
+  /** Where less than this is usual, it is lost in the rounding of samples. */
+  readonly rounded: number
+}
+
 /**
- * What grain, or fine detail, is usual in each tone of a picture: noise grows with the light.
+ * Grain, or fine detail, over what is usual in its tone in the same picture: noise grows with the light.
  *
- * @param parts   Measured values with their tones, 0..1.
- * @param share   Of the values of a tone, this share is smaller than what is usual: the rest has texture too.
- * @param least   A tone needs so many values before it says anything.
- * @returns What is usual in a tone; 0 where too little of the picture has it, and near black and white.
+ * @param values  As measured.
+ * @param tone    Of each, 0..1.
+ * @returns       1 where nothing can be said: near black and white, in rare tones, and where noise is lost in rounding.
  */
-export function usualByTone(parts: readonly { readonly values: Float32Array; readonly tone: Float32Array }[], share: number, least: number): (tone: number) => number {
+export function shareOfUsual(values: Float32Array, tone: Float32Array, { share, ofUsual, least, rounded }: Plain): Float32Array {
   const counts = new Int32Array(TONES)
-  for (const { tone } of parts) for (let i = 0; i < tone.length; i++) counts[stepOf(tone[i]!)]!++
+  for (let i = 0; i < tone.length; i++) counts[stepOf(tone[i]!)]!++
   const byTone = Array.from(counts, (count) => new Float32Array(count))
   counts.fill(0)
-  for (const { values, tone } of parts) {
-    for (let i = 0; i < tone.length; i++) {
-      const step = stepOf(tone[i]!)
-      byTone[step]![counts[step]!++] = values[i]!
-    }
+  for (let i = 0; i < tone.length; i++) {
+    const step = stepOf(tone[i]!)
+    byTone[step]![counts[step]!++] = values[i]!
   }
-  const usual = byTone.map((values) => (values.length < least ? 0 : values.sort()[Math.floor(share * values.length)]!))
-  return (tone) => (tone < CLIPPED || tone > 1 - CLIPPED ? 0 : usual[stepOf(tone)]!)
+  const usual = byTone.map((list) => (list.length < least ? 0 : list.sort()[Math.floor(share * list.length)]! / ofUsual))
+  return values.map((value, i) => {
+    const light = tone[i]!
+    const expected = light < CLIPPED || light > 1 - CLIPPED ? 0 : usual[stepOf(light)]!
+    return expected < rounded ? 1 : value / expected
+  })
 }
