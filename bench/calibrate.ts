@@ -1,6 +1,6 @@
 import { evidenceInTile, searchTiles, tileSurroundings, type DiscKind, type Evidence } from '@fennip/core/find/find.js'
 import { dustJudge, layered, lineJudge, lossJudge, speckJudge, stainJudge, type Belief } from '@fennip/core/find/judge.js'
-import { lineFeatures } from '@fennip/core/find/lines.js'
+import { lineFeatures } from '@fennip/core/find/line-features.js'
 import { logLight } from '@fennip/core/find/log-light.js'
 import { lossCandidates } from '@fennip/core/find/losses.js'
 import { stainCandidates } from '@fennip/core/find/stains.js'

@@ -1,4 +1,6 @@
-import { amongOthers, joinPieces, linePieces, type Line } from '@fennip/core/find/lines.js'
+import { joinPieces } from '@fennip/core/find/join-lines.js'
+import { amongOthers, type Line } from '@fennip/core/find/line-features.js'
+import { linePieces } from '@fennip/core/find/lines.js'
 import { searchTiles, tileSurroundings } from '@fennip/core/find/find.js'
 import { logLight } from '@fennip/core/find/log-light.js'
 import { rasterSource, type IntegerRaster } from '@fennip/core/raster/raster.js'

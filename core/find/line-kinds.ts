@@ -1,6 +1,8 @@
 import type { Stroke } from '../shape/shape.js'
 import { judge, leastScore, lineJudge } from './judge.js'
-import { amongOthers, goesOn, joinPieces, lineFeatures, type Line, type LinePiece } from './lines.js'
+import { goesOn, joinPieces } from './join-lines.js'
+import { amongOthers, lineFeatures, type Line } from './line-features.js'
+import type { LinePiece } from './lines.js'
 
 export const LINE_KINDS = ['hair', 'scratch', 'fold', 'wire'] as const
 export type LineKind = (typeof LINE_KINDS)[number]

@@ -9,7 +9,9 @@ import { makeOctaves } from './candidates.js'
 import { findFlaws, gatherFinds, type Find } from './find.js'
 import { flawsOfFinds, newFinds, undecidedFinds } from './found-flaws.js'
 import { kindOfLine } from './line-kinds.js'
-import { amongOthers, goesOn, joinPieces, linePieces, type Line, type LinePiece } from './lines.js'
+import { goesOn, joinPieces } from './join-lines.js'
+import { amongOthers, type Line } from './line-features.js'
+import { linePieces, type LinePiece } from './lines.js'
 import { findRidges } from './ridges.js'
 
 type Point = readonly [number, number]

@@ -1,6 +1,5 @@
-import { ln } from '../raster/exact-math.js'
 import type { Plane, Region } from '../raster/raster.js'
-import { DEVIATION_PER_MAD, median, selectSmallest } from '../raster/statistics.js'
+import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
 import { makeOctaves, type Octaves } from './candidates.js'
 import { findRidges, type RidgePath } from './ridges.js'
 
@@ -37,14 +36,6 @@ export interface LinePiece {
   readonly topped: number
   /** Correlation along it of what lies on both sides: it crosses things that go on behind it, where an edge parts two. */
   readonly likeness: number
-}
-
-/** A line seen among the others of its picture. */
-export interface Line extends LinePiece {
-  /** Its strength over what the stronger of the lines around it have: a flaw stands out, mortar joints are all alike. */
-  readonly standing: number
-  /** How many lines around run the same way and are alike in width and tone. */
-  readonly family: number
 }
 
 /**
@@ -344,7 +335,8 @@ function mean(values: Float64Array, from: number, to: number): number {
   return sum / (to - from)
 }
 
-const distanceOf = (a: readonly [number, number], b: readonly [number, number]) => Math.sqrt((a[0] - b[0]) ** 2 + (a[1] - b[1]) ** 2)
+/** Pixels between two points. */
+export const distanceOf = (a: readonly [number, number], b: readonly [number, number]) => Math.sqrt((a[0] - b[0]) ** 2 + (a[1] - b[1]) ** 2)
 
 /** Fewer points, about `apart` pixels from each other; both ends stay. */
 function spread(points: RidgePath['points'], apart: number): (readonly [number, number])[] {
@@ -352,222 +344,4 @@ function spread(points: RidgePath['points'], apart: number): (readonly [number, 
   for (const point of points.slice(1, -1)) if (distanceOf(point, kept.at(-1)!) >= apart) kept.push(point)
   if (points.length > 1) kept.push(points.at(-1)!)
   return kept
-}
-
-/**
- * Put pieces together that go on in each other: over the edges of tiles, and where a line fades out and comes back.
- *
- * Two ends are joined when they lie close for the lines' length, look at each other, and are alike in tone and width.
- */
-export function joinPieces(pieces: readonly LinePiece[]): LinePiece[] {
-  const ends = pieces.flatMap((piece, index) => [endOf(piece, index, 'first'), endOf(piece, index, 'last')])
-  const cell = 64
-  const cells = new Map<number, End[]>()
-  const key = (x: number, y: number) => Math.floor(y / cell) * 65536 + Math.floor(x / cell)
-  for (const end of ends) listAt(cells, key(end.x, end.y)).push(end)
-  const offers: { a: End; b: End; cost: number }[] = []
-  for (const a of ends) {
-    for (let dy = -1; dy <= 1; dy++) {
-      for (let dx = -1; dx <= 1; dx++) {
-        for (const b of cells.get(key(a.x + dx * cell, a.y + dy * cell)) ?? []) {
-          if (b.index <= a.index) continue
-          const cost = joinCost(pieces[a.index]!, a, pieces[b.index]!, b)
-          if (cost < 1) offers.push({ a, b, cost })
-        }
-      }
-    }
-  }
-  offers.sort((p, q) => p.cost - q.cost || p.a.index - q.a.index || p.b.index - q.b.index)
-  const partner = new Map<End, End>()
-  const chainOf = pieces.map((_piece, i) => i)
-  const rootOf = (i: number): number => (chainOf[i] === i ? i : (chainOf[i] = rootOf(chainOf[i]!)))
-  for (const { a, b } of offers) {
-    if (partner.has(a) || partner.has(b) || rootOf(a.index) === rootOf(b.index)) continue
-    partner.set(a, b)
-    partner.set(b, a)
-    chainOf[rootOf(a.index)] = rootOf(b.index)
-  }
-  const done = new Set<number>()
-  const result: LinePiece[] = []
-  const walk = (from: End) => {
-    const list: LinePiece[] = []
-    let end = from
-    for (;;) {
-      done.add(end.index)
-      const piece = pieces[end.index]!
-      list.push(end.side === 'first' ? piece : { ...piece, points: [...piece.points].reverse() })
-      const far = ends[2 * end.index + (end.side === 'first' ? 1 : 0)]!
-      const next = partner.get(far)
-      if (!next) return together(list)
-      end = next
-    }
-  }
-  for (const end of ends) if (!done.has(end.index) && !partner.has(end)) result.push(walk(end))
-  return result
-}
-
-interface End {
-  readonly index: number
-  readonly side: 'first' | 'last'
-  readonly x: number
-  readonly y: number
-  /** Unit vector outward. */
-  readonly dx: number
-  readonly dy: number
-}
-
-function endOf(piece: LinePiece, index: number, side: 'first' | 'last'): End {
-  const { points } = piece
-  const tip = points[side === 'first' ? 0 : points.length - 1]!
-  let back = points[side === 'first' ? points.length - 1 : 0]!
-  if (!isStraight(piece)) {
-    const reach = Math.max(16, 3 * piece.width)
-    const step = side === 'first' ? 1 : -1
-    for (let k = side === 'first' ? 0 : points.length - 1; k >= 0 && k < points.length; k += step) {
-      if (distanceOf(points[k]!, tip) <= reach) continue
-      back = points[k]!
-      break
-    }
-  }
-  const length = Math.max(1e-9, distanceOf(tip, back))
-  return { index, side, x: tip[0], y: tip[1], dx: (tip[0] - back[0]) / length, dy: (tip[1] - back[1]) / length }
-}
-
-/** Below 1 two ends are taken for the same line; the less the better. */
-function joinCost(p: LinePiece, a: End, q: LinePiece, b: End): number {
-  if (p.difference * q.difference < 0) return Infinity
-  const ratio = p.width / q.width
-  if (ratio > 2.6 || ratio < 1 / 2.6) return Infinity
-  const gap = Math.sqrt((a.x - b.x) ** 2 + (a.y - b.y) ** 2)
-  const straight = isStraight(p) && isStraight(q)
-  const most = Math.min(60, Math.max(6, 2 * Math.max(p.width, q.width), (straight ? 0.8 : 0.35) * Math.min(p.length, q.length)))
-  if (gap > most) return Infinity
-  const facing = -(a.dx * b.dx + a.dy * b.dy)
-  if (facing < 0.8) return Infinity
-  // Over a gap both ends must point at each other; side by side they would be two lines.
-  const toward = gap < 4 ? 1 : ((b.x - a.x) * a.dx + (b.y - a.y) * a.dy) / gap
-  const back = gap < 4 ? 1 : ((a.x - b.x) * b.dx + (a.y - b.y) * b.dy) / gap
-  if (Math.min(toward, back) < 0.85) return Infinity
-  const unlike = Math.abs(ln(p.difference / q.difference))
-  // What runs straight up to its end and straight on from there in another direction is two lines that meet.
-  const bend = straight ? 20 : 4
-  return 0.5 * (gap / most) + bend * (1 - facing) + 1.5 * (1 - Math.min(toward, back)) + 0.5 * unlike
-}
-
-/** Furthest that a straight line is looked for beyond its end, as a share of both lengths and in pixels, and how far it may lie aside. */
-const BEYOND = { share: 0.5, most: 200, aside: 3 } as const
-
-/** Whether a straight line is another straight one gone on with, over a stretch where neither shows. */
-export function goesOn(p: LinePiece, q: LinePiece): boolean {
-  if (p.difference * q.difference < 0 || !between(p.width / q.width, 2) || !isStraight(p) || !isStraight(q)) return false
-  const most = Math.min(BEYOND.most, BEYOND.share * (p.length + q.length))
-  const apart = Math.min(...[p.points[0]!, p.points.at(-1)!].flatMap((tip) => [distanceOf(tip, q.points[0]!), distanceOf(tip, q.points.at(-1)!)]))
-  if (apart > most + BEYOND.aside) return false
-  return (['first', 'last'] as const).some((side) => (['first', 'last'] as const).some((other) => {
-    const a = endOf(p, 0, side)
-    const b = endOf(q, 1, other)
-    const along = (b.x - a.x) * a.dx + (b.y - a.y) * a.dy
-    const aside = Math.abs((b.x - a.x) * a.dy - (b.y - a.y) * a.dx)
-    return along > -p.width && along < most && aside < BEYOND.aside && -(a.dx * b.dx + a.dy * b.dy) > 0.985
-  }))
-}
-
-/** Long enough to say in which direction it runs as a whole, and the same all along. */
-const isStraight = ({ points, length }: LinePiece) => length > 30 && distanceOf(points[0]!, points.at(-1)!) > 0.985 * length
-
-/** One line of several pieces; measures are means over their lengths, weights add as squares. */
-function together(list: readonly LinePiece[]): LinePiece {
-  const total = list.reduce((sum, piece) => sum + piece.length, 0)
-  const over = (value: (piece: LinePiece) => number) => list.reduce((sum, piece) => sum + value(piece) * piece.length, 0) / Math.max(1e-9, total)
-  return {
-    points: list.flatMap((piece) => piece.points),
-    length: total,
-    width: over(({ width }) => width),
-    difference: over(({ difference }) => difference),
-    contrast: over(({ contrast }) => contrast),
-    weight: Math.sqrt(list.reduce((sum, { weight }) => sum + weight * weight, 0)),
-    steadiness: over(({ steadiness }) => steadiness),
-    unevenness: over(({ unevenness }) => unevenness),
-    echo: over(({ echo }) => echo),
-    response: over(({ response }) => response),
-    unrest: over(({ unrest }) => unrest),
-    softness: over(({ softness }) => softness),
-    wiggle: over(({ wiggle }) => wiggle),
-    topped: over(({ topped }) => topped),
-    likeness: over(({ likeness }) => likeness),
-  }
-}
-
-/** The list at a key, begun when first asked for. */
-function listAt<T>(lists: Map<number, T[]>, key: number): T[] {
-  let list = lists.get(key)
-  if (!list) lists.set(key, (list = []))
-  return list
-}
-
-/** How far around a line others are compared with it, in pixels. */
-const AROUND = 320
-
-/** Each line with how it stands among those around it. */
-export function amongOthers(pieces: readonly LinePiece[]): Line[] {
-  const cells = new Map<number, number[]>()
-  const key = (x: number, y: number) => Math.floor(y / AROUND) * 65536 + Math.floor(x / AROUND)
-  const seen = pieces.map((piece, i) => {
-    const middle = piece.points[piece.points.length >> 1]!
-    const [first, last] = [piece.points[0]!, piece.points.at(-1)!]
-    const chord = Math.max(1e-9, distanceOf(first, last))
-    for (const at of new Set(piece.points.map(([x, y]) => key(x, y)))) listAt(cells, at).push(i)
-    return { x: middle[0], y: middle[1], dx: (last[0] - first[0]) / chord, dy: (last[1] - first[1]) / chord, strength: Math.abs(piece.difference) * Math.sqrt(piece.length) }
-  })
-  const strengths = new Float32Array(pieces.length)
-  const asked = new Int32Array(pieces.length).fill(-1)
-  return pieces.map((piece, i) => {
-    const own = seen[i]!
-    let count = 0
-    let family = 0
-    asked[i] = i
-    for (let dy = -1; dy <= 1; dy++) {
-      for (let dx = -1; dx <= 1; dx++) {
-        for (const j of cells.get(key(own.x + dx * AROUND, own.y + dy * AROUND)) ?? []) {
-          if (asked[j] === i) continue
-          asked[j] = i
-          const other = pieces[j]!
-          strengths[count++] = seen[j]!.strength
-          const alike = other.difference * piece.difference > 0 && between(other.width / piece.width, 1.6) && between(other.difference / piece.difference, 1.8) && other.length > 0.2 * piece.length
-          if (alike && Math.abs(own.dx * seen[j]!.dx + own.dy * seen[j]!.dy) > 0.97) family++
-        }
-      }
-    }
-    const usual = count < 4 ? 0 : selectSmallest(strengths, count, Math.floor(0.85 * count))
-    return { ...piece, standing: own.strength / Math.max(0.02, usual), family }
-  })
-}
-
-const between = (ratio: number, most: number) => ratio > 1 / most && ratio < most
-
-/** What a line is judged by; the first is 1. */
-export function lineFeatures(line: Line): number[] {
-  const logOf = (value: number, most = Infinity) => ln(Math.max(1e-4, Math.min(most, value)))
-  const first = line.points[0]!
-  const last = line.points.at(-1)!
-  return [
-    1,
-    logOf(line.weight, 400),
-    logOf(line.length, 1500),
-    logOf(line.width),
-    line.steadiness,
-    logOf(line.unevenness, 20),
-    logOf(line.echo, 4),
-    logOf(line.unrest),
-    logOf(line.response),
-    logOf(Math.abs(line.difference), 2),
-    Math.min(1, distanceOf(first, last) / Math.max(1, line.length)),
-    line.difference > 0 ? 1 : 0,
-    logOf(line.standing, 200),
-    ln(1 + line.family),
-    line.softness,
-    logOf(line.wiggle, 20),
-    line.topped,
-    line.likeness,
-  ]
 }

@@ -4,7 +4,6 @@ import { makeRaster, rasterSource, type IntegerRaster } from '../raster/raster.j
 import { makeTransfer } from '../raster/transfer.js'
 import { insideOutline, type Outline } from '../shape/shape.js'
 import { findFlaws, type Find } from './find.js'
-import { stableRegions } from './losses.js'
 
 const transfer = makeTransfer({ type: 'srgb' }, 8)
 const [width, height] = [640, 480]
@@ -79,55 +78,5 @@ describe('losses', () => {
     const loss = finds.find(({ kind }) => kind === 'loss')!
     const inside = insideOutline(loss.shape as Outline, whole)
     for (const { shape } of finds) if (shape.type === 'disc') expect(inside[Math.floor(shape.y) * width + Math.floor(shape.x)]).toBe(0)
-  })
-})
-
-describe('stable regions', () => {
-  /** Cut at level after level, each time anew, and compared by their cells: slow and plain. */
-  function cutAnew(columns: number, rows: number, tone: Float32Array): string[] {
-    const lowest = Float32Array.from(tone).sort()[Math.floor(0.4 * tone.length)]!
-    const found: string[] = []
-    let before: { cells: number[]; since: number }[] = []
-    for (let level = 252; ; level -= 4) {
-      const labels = new Int32Array(tone.length).fill(-1)
-      const now: { cells: number[]; since: number }[] = []
-      for (let first = 0; first < tone.length && level >= lowest; first++) {
-        if (tone[first]! < level || labels[first]! >= 0) continue
-        const cells = [first]
-        labels[first] = now.length
-        for (const i of cells) {
-          for (const next of [i % columns > 0 ? i - 1 : -1, (i + 1) % columns > 0 ? i + 1 : -1, i - columns, i + columns]) {
-            if (next < 0 || next >= rows * columns || tone[next]! < level || labels[next]! >= 0) continue
-            labels[next] = now.length
-            cells.push(next)
-          }
-        }
-        now.push({ cells, since: level })
-      }
-      for (const region of before) {
-        const next = level < lowest ? undefined : now[labels[region.cells[0]!]!]
-        if (next && next.cells.length <= 1.3 * region.cells.length) next.since = Math.max(next.since, region.since)
-        else if (region.since - level > 12 && region.cells.length >= 30 && region.cells.length < 0.2 * tone.length) found.push(region.cells.sort((a, b) => a - b).join())
-      }
-      if (level < lowest) return found.sort()
-      before = now
-    }
-  }
-  it('are those that cutting anew at every level gives', () => {
-    let regions = 0
-    for (let seed = 1; seed <= 12; seed++) {
-      const random = makeRandom(seed)
-      const [columns, rows] = [40 + Math.floor(20 * random.uniform()), 36]
-      const blobs = Array.from({ length: 7 }, () => ({ x: columns * random.uniform(), y: rows * random.uniform(), r: 3 + 6 * random.uniform(), tone: 60 + 180 * random.uniform() }))
-      const tone = Float32Array.from({ length: columns * rows }, (_value, i) => {
-        const inside = blobs.filter(({ x, y, r }) => Math.hypot((i % columns) - x, Math.floor(i / columns) - y) < r)
-        return Math.min(255, Math.max(40, ...inside.map((blob) => blob.tone)) + 14 * random.uniform())
-      })
-      for (let i = 0; i < columns; i++) tone[i] = -1
-      const found = stableRegions({ columns, rows, tone }, Float32Array.from(tone).sort()).map((cells) => [...cells].sort((a, b) => a - b).join()).sort()
-      expect(found).toEqual(cutAnew(columns, rows, tone))
-      regions += found.length
-    }
-    expect(regions).toBeGreaterThan(20)
   })
 })

@@ -1,0 +1,162 @@
+import { ln } from '../raster/exact-math.js'
+import { distanceOf, type LinePiece } from './lines.js'
+
+/**
+ * Put pieces together that go on in each other: over the edges of tiles, and where a line fades out and comes back.
+ *
+ * Two ends are joined when they lie close for the lines' length, look at each other, and are alike in tone and width.
+ */
+export function joinPieces(pieces: readonly LinePiece[]): LinePiece[] {
+  const ends = pieces.flatMap((piece, index): End[] => SIDES.map((side) => ({ index, side, ...tipOf(piece, side) })))
+  const cell = 64
+  const cells = new Map<number, End[]>()
+  const key = (x: number, y: number) => Math.floor(y / cell) * 65536 + Math.floor(x / cell)
+  for (const end of ends) listAt(cells, key(end.x, end.y)).push(end)
+  const offers: { a: End; b: End; cost: number }[] = []
+  for (const a of ends) {
+    for (let dy = -1; dy <= 1; dy++) {
+      for (let dx = -1; dx <= 1; dx++) {
+        for (const b of cells.get(key(a.x + dx * cell, a.y + dy * cell)) ?? []) {
+          if (b.index <= a.index) continue
+          const cost = joinCost(pieces[a.index]!, a, pieces[b.index]!, b)
+          if (cost < 1) offers.push({ a, b, cost })
+        }
+      }
+    }
+  }
+  offers.sort((p, q) => p.cost - q.cost || p.a.index - q.a.index || p.b.index - q.b.index)
+  const partner = new Map<End, End>()
+  const chainOf = pieces.map((_piece, i) => i)
+  const rootOf = (i: number): number => (chainOf[i] === i ? i : (chainOf[i] = rootOf(chainOf[i]!)))
+  for (const { a, b } of offers) {
+    if (partner.has(a) || partner.has(b) || rootOf(a.index) === rootOf(b.index)) continue
+    partner.set(a, b)
+    partner.set(b, a)
+    chainOf[rootOf(a.index)] = rootOf(b.index)
+  }
+  const done = new Set<number>()
+  const result: LinePiece[] = []
+  const walk = (from: End) => {
+    const list: LinePiece[] = []
+    let end = from
+    for (;;) {
+      done.add(end.index)
+      const piece = pieces[end.index]!
+      list.push(end.side === 'first' ? piece : { ...piece, points: [...piece.points].reverse() })
+      const far = ends[2 * end.index + (end.side === 'first' ? 1 : 0)]!
+      const next = partner.get(far)
+      if (!next) return together(list)
+      end = next
+    }
+  }
+  for (const end of ends) if (!done.has(end.index) && !partner.has(end)) result.push(walk(end))
+  return result
+}
+
+const SIDES = ['first', 'last'] as const
+
+/** An end of a line. */
+interface Tip {
+  readonly x: number
+  readonly y: number
+  /** Unit vector outward. */
+  readonly dx: number
+  readonly dy: number
+}
+
+interface End extends Tip {
+  readonly index: number
+  readonly side: (typeof SIDES)[number]
+}
+
+function tipOf(piece: LinePiece, side: End['side']): Tip {
+  const { points } = piece
+  const tip = points[side === 'first' ? 0 : points.length - 1]!
+  let back = points[side === 'first' ? points.length - 1 : 0]!
+  if (!isStraight(piece)) {
+    const reach = Math.max(16, 3 * piece.width)
+    const step = side === 'first' ? 1 : -1
+    for (let k = side === 'first' ? 0 : points.length - 1; k >= 0 && k < points.length; k += step) {
+      if (distanceOf(points[k]!, tip) <= reach) continue
+      back = points[k]!
+      break
+    }
+  }
+  const length = Math.max(1e-9, distanceOf(tip, back))
+  return { x: tip[0], y: tip[1], dx: (tip[0] - back[0]) / length, dy: (tip[1] - back[1]) / length }
+}
+
+/** Below 1 two ends are taken for the same line; the less the better. */
+function joinCost(p: LinePiece, a: Tip, q: LinePiece, b: Tip): number {
+  if (p.difference * q.difference < 0) return Infinity
+  const ratio = p.width / q.width
+  if (ratio > 2.6 || ratio < 1 / 2.6) return Infinity
+  const gap = Math.sqrt((a.x - b.x) ** 2 + (a.y - b.y) ** 2)
+  const straight = isStraight(p) && isStraight(q)
+  const most = Math.min(60, Math.max(6, 2 * Math.max(p.width, q.width), (straight ? 0.8 : 0.35) * Math.min(p.length, q.length)))
+  if (gap > most) return Infinity
+  const facing = -(a.dx * b.dx + a.dy * b.dy)
+  if (facing < 0.8) return Infinity
+  // Over a gap both ends must point at each other; side by side they would be two lines.
+  const toward = gap < 4 ? 1 : ((b.x - a.x) * a.dx + (b.y - a.y) * a.dy) / gap
+  const back = gap < 4 ? 1 : ((a.x - b.x) * b.dx + (a.y - b.y) * b.dy) / gap
+  if (Math.min(toward, back) < 0.85) return Infinity
+  const unlike = Math.abs(ln(p.difference / q.difference))
+  // What runs straight up to its end and straight on from there in another direction is two lines that meet.
+  const bend = straight ? 20 : 4
+  return 0.5 * (gap / most) + bend * (1 - facing) + 1.5 * (1 - Math.min(toward, back)) + 0.5 * unlike
+}
+
+/** Furthest that a straight line is looked for beyond its end, as a share of both lengths and in pixels, and how far it may lie aside. */
+const BEYOND = { share: 0.5, most: 200, aside: 3 } as const
+
+/** Whether a straight line is another straight one gone on with, over a stretch where neither shows. */
+export function goesOn(p: LinePiece, q: LinePiece): boolean {
+  if (p.difference * q.difference < 0 || !between(p.width / q.width, 2) || !isStraight(p) || !isStraight(q)) return false
+  const most = Math.min(BEYOND.most, BEYOND.share * (p.length + q.length))
+  const apart = Math.min(...[p.points[0]!, p.points.at(-1)!].flatMap((tip) => [distanceOf(tip, q.points[0]!), distanceOf(tip, q.points.at(-1)!)]))
+  if (apart > most + BEYOND.aside) return false
+  return SIDES.some((side) => SIDES.some((other) => {
+    const a = tipOf(p, side)
+    const b = tipOf(q, other)
+    const along = (b.x - a.x) * a.dx + (b.y - a.y) * a.dy
+    const aside = Math.abs((b.x - a.x) * a.dy - (b.y - a.y) * a.dx)
+    return along > -p.width && along < most && aside < BEYOND.aside && -(a.dx * b.dx + a.dy * b.dy) > 0.985
+  }))
+}
+
+/** Long enough to say in which direction it runs as a whole, and the same all along. */
+const isStraight = ({ points, length }: LinePiece) => length > 30 && distanceOf(points[0]!, points.at(-1)!) > 0.985 * length
+
+/** One line of several pieces; measures are means over their lengths, weights add as squares. */
+function together(list: readonly LinePiece[]): LinePiece {
+  const total = list.reduce((sum, piece) => sum + piece.length, 0)
+  const over = (value: (piece: LinePiece) => number) => list.reduce((sum, piece) => sum + value(piece) * piece.length, 0) / Math.max(1e-9, total)
+  return {
+    points: list.flatMap((piece) => piece.points),
+    length: total,
+    width: over(({ width }) => width),
+    difference: over(({ difference }) => difference),
+    contrast: over(({ contrast }) => contrast),
+    weight: Math.sqrt(list.reduce((sum, { weight }) => sum + weight * weight, 0)),
+    steadiness: over(({ steadiness }) => steadiness),
+    unevenness: over(({ unevenness }) => unevenness),
+    echo: over(({ echo }) => echo),
+    response: over(({ response }) => response),
+    unrest: over(({ unrest }) => unrest),
+    softness: over(({ softness }) => softness),
+    wiggle: over(({ wiggle }) => wiggle),
+    topped: over(({ topped }) => topped),
+    likeness: over(({ likeness }) => likeness),
+  }
+}
+
+/** The list at a key, begun when first asked for. */
+export function listAt<T>(lists: Map<number, T[]>, key: number): T[] {
+  let list = lists.get(key)
+  if (!list) lists.set(key, (list = []))
+  return list
+}
+
+/** Whether a ratio, or its inverse, is no more than so much. */
+export const between = (ratio: number, most: number) => ratio > 1 / most && ratio < most
