@@ -15,7 +15,7 @@ import { dustyPylon, pylonLight, shaftValve, stationPrint } from '@fennip/demo/p
 import { allLines, LinePlaces, lineScenes, linesOf, shareOn } from './line-truth.js'
 import { fitLayered, fitLogistic } from './fit-judge.js'
 import { furtherPhotographs, openPhotographs } from './open-photographs.js'
-import { changedAt, renderOf, sceneOf, stainedPrint, tornPrint } from './scenes.js'
+import { changedAt, demoScenes, FRAME, renderOf, sceneOf, stainedPrint, tornPrint } from './scenes.js'
 
 /**
  * Fit the weights of core/find/judge.ts on made-up pictures with known damage: `npx tsx bench/calibrate.ts dust|speck|line|loss|stain`.
@@ -143,11 +143,8 @@ if (wanted === 'loss') {
   }
   // A sky alone does not say what walls, water and leaves look like that are no dust; every second picture is clean.
   const transfer = makeTransfer({ type: 'srgb' }, 8)
-  const scenes = [
-    { name: 'shaft', light: await lightOfRender(renderOf('shaft'), { width: 3000, height: 2000, channels: 3, softness: 1.1, detail: 0.12, seed: 12 }), exposure: { electrons: 6000, readNoise: 9, grainSize: 0, depth: 8 } as const },
-    { name: 'station', light: await lightOfRender(renderOf('station'), { width: 3600, height: 2400, channels: 1, softness: 1.2, detail: 0.12, seed: 13 }), exposure: { electrons: 1600, readNoise: 4, grainSize: 0.9, depth: 16 } as const },
-    ...(await furtherPhotographs()).map(({ name, raster }) => ({ name, light: sceneOf(raster, transfer, Infinity), exposure: { electrons: 14000, readNoise: 6, grainSize: 0, depth: 8 } as const })),
-  ]
+  const { shaft, station } = await demoScenes()
+  const scenes = [shaft, station, ...(await furtherPhotographs()).map(({ name, raster }) => ({ name, light: sceneOf(raster, transfer, Infinity), exposure: FRAME }))]
   for (const seed of [1, 2, 3, 4]) {
     for (const [i, { name, light, exposure }] of scenes.entries()) {
       const hurt = copyLight(light)

@@ -6,11 +6,10 @@ import { DEVIATION_PER_MAD, median } from '@fennip/core/raster/statistics.js'
 import { makeTransfer, type Transfer } from '@fennip/core/raster/transfer.js'
 import type { Stroke } from '@fennip/core/shape/shape.js'
 import { addDust, addScratches, addSpecks, copyLight, type TrueFlaw } from '@fennip/demo/damage.js'
-import { expose, lightOfRender, type Exposure, type Light } from '@fennip/demo/photograph.js'
-import { pylonLight } from '@fennip/demo/pictures.js'
+import { expose } from '@fennip/demo/photograph.js'
 import { LinePlaces, linesOf, shareOn } from './line-truth.js'
 import { openPhotographs } from './open-photographs.js'
-import { renderOf, sceneOf } from './scenes.js'
+import { demoScenes, FRAME, sceneOf, type ExposedScene } from './scenes.js'
 import { trueWeight } from './truth.js'
 
 /**
@@ -21,16 +20,10 @@ import { trueWeight } from './truth.js'
 
 const SEED = Number(process.argv[2] ?? 501)
 const CONTROL = 3
-const frame: Omit<Exposure, 'seed'> = { electrons: 14000, readNoise: 6, grainSize: 0, depth: 8 }
-const print: Omit<Exposure, 'seed'> = { electrons: 1600, readNoise: 4, grainSize: 0.9, depth: 16 }
-
-interface Scene { readonly name: string; readonly light: Light; readonly exposure: Omit<Exposure, 'seed'>; readonly print: boolean }
-const scenes: Scene[] = [
-  { name: 'pylon', light: await pylonLight({ width: 3000, height: 2000 }), exposure: frame, print: false },
-  { name: 'shaft', light: await lightOfRender(renderOf('shaft'), { width: 3000, height: 2000, channels: 3, softness: 1.1, detail: 0.12, seed: 12 }), exposure: { ...frame, electrons: 6000, readNoise: 9 }, print: false },
-  { name: 'station', light: await lightOfRender(renderOf('station'), { width: 3600, height: 2400, channels: 1, softness: 1.2, detail: 0.12, seed: 13 }), exposure: print, print: true },
-]
-for (const { name, raster } of await openPhotographs()) scenes.push({ name, light: sceneOf(raster, makeTransfer({ type: 'srgb' }, 8)), exposure: frame, print: false })
+interface Scene extends ExposedScene { readonly print: boolean }
+const { pylon, shaft, station } = await demoScenes()
+const scenes: Scene[] = [{ ...pylon, print: false }, { ...shaft, print: false }, { ...station, print: true }]
+for (const { name, raster } of await openPhotographs()) scenes.push({ name, light: sceneOf(raster, makeTransfer({ type: 'srgb' }, 8)), exposure: FRAME, print: false })
 
 type Kind = 'dust' | 'speck' | 'scratch'
 interface Outcome { readonly kind: Kind; readonly contrast: number; readonly weight: number; readonly found: boolean }
@@ -48,28 +41,24 @@ function noiseAt(clean: IntegerRaster, transfer: Transfer, x: number, y: number)
   return Math.max(1e-4, (DEVIATION_PER_MAD * median(Float32Array.from(differences))) / Math.sqrt(2))
 }
 
+/** What damage changed at a place, in log light; null outside the picture. */
+function changeAt([x, y]: readonly [number, number], clean: IntegerRaster, damaged: IntegerRaster, transfer: Transfer): number | null {
+  const pixel = { x: Math.floor(x), y: Math.floor(y), width: 1, height: 1 }
+  if (pixel.x < 0 || pixel.y < 0 || pixel.x >= clean.width || pixel.y >= clean.height) return null
+  return logLight(crop(damaged, pixel), transfer).data[0]! - logLight(crop(clean, pixel), transfer).data[0]!
+}
+
 /** Mean difference that a flaw makes, over the deviation of a pixel. */
 function trueContrast(flaw: TrueFlaw, clean: IntegerRaster, damaged: IntegerRaster, transfer: Transfer): number {
   const places = flaw.path ?? Array.from({ length: 40 }, (_value, k) => [flaw.x + 0.6 * flaw.r * Math.cos(k) * Math.sqrt(k / 40), flaw.y + 0.6 * flaw.r * Math.sin(k) * Math.sqrt(k / 40)] as const)
-  let sum = 0
-  let n = 0
-  for (const [x, y] of places) {
-    const region = { x: Math.floor(x), y: Math.floor(y), width: 1, height: 1 }
-    if (region.x < 0 || region.y < 0 || region.x >= clean.width || region.y >= clean.height) continue
-    sum += logLight(crop(damaged, region), transfer).data[0]! - logLight(crop(clean, region), transfer).data[0]!
-    n++
-  }
-  return Math.abs(sum / Math.max(1, n)) / noiseAt(clean, transfer, flaw.x, flaw.y)
+  const changes = places.flatMap((place) => changeAt(place, clean, damaged, transfer) ?? [])
+  return Math.abs(changes.reduce((sum, change) => sum + change, 0) / Math.max(1, changes.length)) / noiseAt(clean, transfer, flaw.x, flaw.y)
 }
 
 /** The places of a line that are damaged: where it changed the picture by more than one deviation of a pixel. Over what is as bright as a scratch, nothing is to be found. */
 function damagedPlaces(flaw: TrueFlaw, clean: IntegerRaster, damaged: IntegerRaster, transfer: Transfer): (readonly [number, number])[] {
   const least = noiseAt(clean, transfer, flaw.x, flaw.y)
-  return flaw.path!.filter(([x, y]) => {
-    const region = { x: Math.floor(x), y: Math.floor(y), width: 1, height: 1 }
-    if (region.x < 0 || region.y < 0 || region.x >= clean.width || region.y >= clean.height) return false
-    return Math.abs(logLight(crop(damaged, region), transfer).data[0]! - logLight(crop(clean, region), transfer).data[0]!) > least
-  })
+  return flaw.path!.filter((place) => Math.abs(changeAt(place, clean, damaged, transfer) ?? 0) > least)
 }
 
 const kindOf = (find: Find): Kind => ((LINE_KINDS as readonly string[]).includes(find.kind) ? 'scratch' : (find.kind as Kind))

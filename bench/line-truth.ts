@@ -6,11 +6,9 @@ import { logLight } from '@fennip/core/find/log-light.js'
 import { rasterSource, type IntegerRaster } from '@fennip/core/raster/raster.js'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'
 import { addFolds, addHairs, addScratches, copyLight, type TrueFlaw } from '@fennip/demo/damage.js'
-import { expose, lightOfRender, type Exposure, type Light } from '@fennip/demo/photograph.js'
-import { pylonLight } from '@fennip/demo/pictures.js'
-import { fileURLToPath } from 'node:url'
+import { expose } from '@fennip/demo/photograph.js'
 import { furtherPhotographs } from './open-photographs.js'
-import { sceneOf } from './scenes.js'
+import { demoScenes, FRAME, sceneOf } from './scenes.js'
 
 /** All lines of a picture before they are judged. */
 export function allLines(picture: IntegerRaster, depth: 8 | 16): Line[] {
@@ -80,20 +78,14 @@ export interface LineScene {
   readonly flaws: readonly TrueFlaw[]
 }
 
-const FRAME = { electrons: 14000, readNoise: 6, grainSize: 0, depth: 8 } as const
-const render = (name: string) => fileURLToPath(new URL(`../demo/scenes/${name}.jpg`, import.meta.url))
-
 /** Every so many seeds, pictures are left without damage. */
 const CLEAN = 3
 
 /** Scratches, hairs and folds on the demo's scenes and on photographs, and every third time the same scenes without. */
 export async function lineScenes(seed: number): Promise<LineScene[]> {
-  const scenes: { name: string; frame: boolean; light: Light; exposure: Omit<Exposure, 'seed'> }[] = [
-    { name: 'station', frame: false, light: await lightOfRender(render('station'), { width: 3600, height: 2400, channels: 1, softness: 1.2, detail: 0.12, seed: 13 }), exposure: { electrons: 1600, readNoise: 4, grainSize: 0.9, depth: 16 } },
-    { name: 'pylon', frame: true, light: await pylonLight({ width: 3000, height: 2000 }), exposure: FRAME },
-    { name: 'shaft', frame: false, light: await lightOfRender(render('shaft'), { width: 3000, height: 2000, channels: 3, softness: 1.1, detail: 0.12, seed: 12 }), exposure: { electrons: 6000, readNoise: 9, grainSize: 0, depth: 8 } },
-  ]
-  for (const { name, raster } of await furtherPhotographs()) scenes.push({ name, frame: false, light: sceneOf(raster, makeTransfer({ type: 'srgb' }, 8), Infinity), exposure: FRAME })
+  const { station, pylon, shaft } = await demoScenes()
+  const photographs = (await furtherPhotographs()).map(({ name, raster }) => ({ name, light: sceneOf(raster, makeTransfer({ type: 'srgb' }, 8), Infinity), exposure: FRAME }))
+  const scenes = [station, pylon, shaft, ...photographs].map((scene) => ({ ...scene, frame: scene === pylon }))
   return scenes.map(({ name, frame, light, exposure }, i) => {
     const hurt = copyLight(light)
     const scale = (light.width * light.height) / 15e6

@@ -4,13 +4,33 @@ import type { IntegerRaster } from '@fennip/core/raster/raster.js'
 import type { Transfer } from '@fennip/core/raster/transfer.js'
 import { makeRandom } from '@fennip/core/random.js'
 import { addLosses, addStains, addTears, copyLight } from '@fennip/demo/damage.js'
-import { between, printOf, SEPIA, type Light, type Toning } from '@fennip/demo/photograph.js'
+import { between, lightOfRender, printOf, SEPIA, type Exposure, type Light, type Toning } from '@fennip/demo/photograph.js'
+import { pylonLight } from '@fennip/demo/pictures.js'
 
 /** Side of the piece of a photograph that is measured on, in pixels. */
 const SIDE = 512
 
 /** File of a render of the demo. */
 export const renderOf = (name: string) => fileURLToPath(new URL(`../demo/scenes/${name}.jpg`, import.meta.url))
+
+/** A scene with the way in which its picture was taken. */
+export interface ExposedScene {
+  readonly name: string
+  readonly light: Light
+  readonly exposure: Omit<Exposure, 'seed'>
+}
+
+/** How a camera takes a frame of a scene. */
+export const FRAME: Omit<Exposure, 'seed'> = { electrons: 14000, readNoise: 6, grainSize: 0, depth: 8 }
+
+/** The three renders of the demo, smaller than there: a frame under the sky, one of a dive, and a print that was scanned. */
+export async function demoScenes(): Promise<{ pylon: ExposedScene; shaft: ExposedScene; station: ExposedScene }> {
+  return {
+    pylon: { name: 'pylon', light: await pylonLight({ width: 3000, height: 2000 }), exposure: FRAME },
+    shaft: { name: 'shaft', light: await lightOfRender(renderOf('shaft'), { width: 3000, height: 2000, channels: 3, softness: 1.1, detail: 0.12, seed: 12 }), exposure: { ...FRAME, electrons: 6000, readNoise: 9 } },
+    station: { name: 'station', light: await lightOfRender(renderOf('station'), { width: 3600, height: 2400, channels: 1, softness: 1.2, detail: 0.12, seed: 13 }), exposure: { electrons: 1600, readNoise: 4, grainSize: 0.9, depth: 16 } },
+  }
+}
 
 /** Wait until the computer-vision library can be called. */
 export async function openCv(): Promise<void> {

@@ -3,10 +3,9 @@ import { makeRandom } from '@fennip/core/random.js'
 import { rasterSource, type IntegerRaster } from '@fennip/core/raster/raster.js'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'
 import { distanceAt } from '@fennip/core/shape/shape.js'
-import { expose, lightOfRender, type Exposure, type Light } from '@fennip/demo/photograph.js'
-import { pylonLight } from '@fennip/demo/pictures.js'
+import { expose } from '@fennip/demo/photograph.js'
 import { furtherPhotographs, openPhotographs } from './open-photographs.js'
-import { renderOf, sceneOf } from './scenes.js'
+import { demoScenes, FRAME, sceneOf, type ExposedScene } from './scenes.js'
 
 /**
  * How well smudges are found: discs of 8 to 18 px radius in which every pixel is the mean of 7 x 7, as an earlier tool
@@ -18,7 +17,6 @@ import { renderOf, sceneOf } from './scenes.js'
 const SEED = Number(process.argv[2] ?? 91)
 /** Reach of the mean that wipes a place out. */
 const REACH = 3
-const frame: Omit<Exposure, 'seed'> = { electrons: 14000, readNoise: 6, grainSize: 0, depth: 8 }
 interface Place { readonly x: number; readonly y: number; readonly r: number }
 
 function wipeOut(raster: IntegerRaster, count: number, seed: number): Place[] {
@@ -50,13 +48,8 @@ function look(raster: IntegerRaster, depth: 8 | 16, places: readonly Place[]): {
   return { found: places.filter(hits).length, wrong: wrong.length }
 }
 
-const scenes: { name: string; light: Light; exposure: Omit<Exposure, 'seed'> }[] = [
-  { name: 'pylon', light: await pylonLight({ width: 3000, height: 2000 }), exposure: frame },
-  { name: 'shaft', light: await lightOfRender(renderOf('shaft'), { width: 3000, height: 2000, channels: 3, softness: 1.1, detail: 0.12, seed: 12 }), exposure: { ...frame, electrons: 6000, readNoise: 9 } },
-  { name: 'station', light: await lightOfRender(renderOf('station'), { width: 3600, height: 2400, channels: 1, softness: 1.2, detail: 0.12, seed: 13 }), exposure: { electrons: 1600, readNoise: 4, grainSize: 0.9, depth: 16 } },
-]
 const photographs = await openPhotographs()
-for (const { name, raster } of photographs) scenes.push({ name, light: sceneOf(raster, makeTransfer({ type: 'srgb' }, 8)), exposure: frame })
+const scenes = [...Object.values(await demoScenes()), ...photographs.map(({ name, raster }): ExposedScene => ({ name, light: sceneOf(raster, makeTransfer({ type: 'srgb' }, 8)), exposure: FRAME }))]
 const all = { places: 0, found: 0, wrong: 0, whole: 0, own: 0, megapixels: 0, ownMegapixels: 0 }
 for (const { name, light, exposure } of scenes) {
   const { clean } = expose(light, light, { ...exposure, seed: SEED })
