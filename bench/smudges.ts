@@ -1,8 +1,8 @@
 import { findFlaws } from '@fennip/core/find/find.js'
-import { makeRandom } from '@fennip/core/random.js'
 import { rasterSource, type IntegerRaster } from '@fennip/core/raster/raster.js'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'
 import { distanceAt } from '@fennip/core/shape/shape.js'
+import { wipeOut, type Wiped } from '@fennip/demo/damage.js'
 import { expose } from '@fennip/demo/photograph.js'
 import { furtherPhotographs, openPhotographs } from './open-photographs.js'
 import { demoScenes, FRAME, sceneOf, type ExposedScene } from './scenes.js'
@@ -15,35 +15,9 @@ import { demoScenes, FRAME, sceneOf, type ExposedScene } from './scenes.js'
  */
 
 const SEED = Number(process.argv[2] ?? 91)
-/** Reach of the mean that wipes a place out. */
-const REACH = 3
-interface Place { readonly x: number; readonly y: number; readonly r: number }
-
-function wipeOut(raster: IntegerRaster, count: number, seed: number): Place[] {
-  const random = makeRandom(seed)
-  const { width, height, channels } = raster
-  const before = raster.data.slice()
-  return Array.from({ length: count }, () => {
-    const r = 8 + 10 * random.uniform()
-    const x = 30 + random.uniform() * (width - 60)
-    const y = 30 + random.uniform() * (height - 60)
-    for (let py = Math.floor(y - r); py <= y + r; py++) {
-      for (let px = Math.floor(x - r); px <= x + r; px++) {
-        if (Math.hypot(px + 0.5 - x, py + 0.5 - y) > r) continue
-        for (let c = 0; c < channels; c++) {
-          let sum = 0
-          for (let dy = -REACH; dy <= REACH; dy++) for (let dx = -REACH; dx <= REACH; dx++) sum += before[((py + dy) * width + px + dx) * channels + c]!
-          raster.data[(py * width + px) * channels + c] = Math.round(sum / (2 * REACH + 1) ** 2)
-        }
-      }
-    }
-    return { x, y, r }
-  })
-}
-
-function look(raster: IntegerRaster, depth: 8 | 16, places: readonly Place[]): { found: number; wrong: number } {
+function look(raster: IntegerRaster, depth: 8 | 16, places: readonly Wiped[]): { found: number; wrong: number } {
   const finds = findFlaws(rasterSource(raster), makeTransfer({ type: 'srgb' }, depth), { kinds: ['flat'], falseFinds: 3 }).filter(({ kind }) => kind === 'smudge')
-  const hits = (place: Place) => finds.some(({ shape }) => distanceAt(shape, place.x, place.y) < 0)
+  const hits = (place: Wiped) => finds.some(({ shape }) => distanceAt(shape, place.x, place.y) < 0)
   const wrong = finds.filter(({ shape }) => !places.some(({ x, y, r }) => distanceAt(shape, x, y) < r))
   return { found: places.filter(hits).length, wrong: wrong.length }
 }
@@ -54,7 +28,7 @@ const all = { places: 0, found: 0, wrong: 0, whole: 0, own: 0, megapixels: 0, ow
 for (const { name, light, exposure } of scenes) {
   const { clean } = expose(light, light, { ...exposure, seed: SEED })
   const whole = look(clean, exposure.depth, []).wrong
-  const places = wipeOut(clean, Math.max(6, Math.round((clean.width * clean.height) / 1e5)), SEED)
+  const places = wipeOut(clean, { count: Math.max(6, Math.round((clean.width * clean.height) / 1e5)), radius: [8, 18], seed: SEED })
   const { found, wrong } = look(clean, exposure.depth, places)
   console.log(`${name.padEnd(20)} ${found} of ${places.length} found, ${wrong} false; ${whole} false in the whole picture`)
   all.places += places.length

@@ -1,4 +1,5 @@
 import { makeRandom, type Random } from '@fennip/core/random.js'
+import type { IntegerRaster } from '@fennip/core/raster/raster.js'
 import type { Light } from './photograph.js'
 import { between, betweenLogarithmically } from './photograph.js'
 
@@ -328,4 +329,33 @@ function stamp(light: Light, x: number, y: number, r: number, change: (value: nu
       for (const plane of light.channels) plane.data[py * light.width + px] = change(plane.data[py * light.width + px]!)
     }
   }
+}
+
+/** A place that an earlier tool took something out of. */
+export interface Wiped { readonly x: number; readonly y: number; readonly r: number }
+
+/** Reach of the mean that wipes a place out. */
+const WIPING = 3
+
+/** Places of a finished picture in which every pixel is the mean of those around it, as an earlier tool leaves them: no nearer to its edge than 30 px. */
+export function wipeOut(raster: IntegerRaster, options: { count: number; radius: readonly [number, number]; seed: number }): Wiped[] {
+  const random = makeRandom(options.seed)
+  const { width, height, channels } = raster
+  const before = raster.data.slice()
+  return Array.from({ length: options.count }, () => {
+    const r = between(random, ...options.radius)
+    const x = between(random, 30, width - 30)
+    const y = between(random, 30, height - 30)
+    for (let py = Math.floor(y - r); py <= y + r; py++) {
+      for (let px = Math.floor(x - r); px <= x + r; px++) {
+        if (Math.hypot(px + 0.5 - x, py + 0.5 - y) > r) continue
+        for (let c = 0; c < channels; c++) {
+          let sum = 0
+          for (let dy = -WIPING; dy <= WIPING; dy++) for (let dx = -WIPING; dx <= WIPING; dx++) sum += before[((py + dy) * width + px + dx) * channels + c]!
+          raster.data[(py * width + px) * channels + c] = Math.round(sum / (2 * WIPING + 1) ** 2)
+        }
+      }
+    }
+    return { x, y, r }
+  })
 }

@@ -2,7 +2,7 @@ import { mkdtempSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import type { Browser, BrowserContextOptions, Locator, Page } from 'playwright-core'
-import type { Treatment } from '../core/treatment/schema.js'
+import { SEARCH_KINDS, type SearchKind, type Treatment } from '../core/treatment/schema.js'
 import { demoFiles, loadDemo } from '../demo/load.js'
 import { startServices, type Services } from '../scripts/services.js'
 import { openBrowser, rest } from './browser.js'
@@ -95,6 +95,26 @@ export class Harness {
   async idle(): Promise<void> {
     await this.page.waitForSelector('[data-test=run]', { state: 'detached', timeout: 60000 })
     await rest(this.page, 300)
+  }
+
+  /** Search the open picture for one kind alone, and wait for what is found. */
+  async searchFor(wanted: SearchKind): Promise<void> {
+    for (const kind of SEARCH_KINDS) {
+      const box = this.test(`kind-${kind}`).locator('input')
+      if ((await box.isChecked()) !== (kind === wanted)) await this.test(`kind-${kind}`).click()
+    }
+    await this.page.click('[data-test=find]')
+    await this.page.waitForSelector('[data-test=ledger-row]', { timeout: 60000 })
+    await this.idle()
+    await this.saved()
+  }
+
+  /** Mend all that is open in the open picture, and wait until it is done. */
+  async mendAllOpen(): Promise<void> {
+    await this.page.click('[data-test=mend-all]')
+    await this.page.waitForSelector('[data-test=run]', { timeout: 20000 })
+    await this.page.waitForSelector('[data-test=run]', { state: 'detached', timeout: 120000 })
+    await this.saved()
   }
 
   /** Middle and radius of the selected mark, in page pixels. */

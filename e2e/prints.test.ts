@@ -1,7 +1,5 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import type { Page } from 'playwright-core'
-import type { SearchKind } from '../core/treatment/schema.js'
-import { SEARCH_KINDS } from '../core/treatment/schema.js'
 import { rest } from './browser.js'
 import { Harness } from './harness.js'
 
@@ -11,25 +9,6 @@ let harness: Harness
 let page: Page
 let picture: string
 const treatment = async () => (await harness.opened(picture)).treatment
-
-/** Search the open picture for one kind alone, and wait for what is found. */
-async function searchFor(wanted: SearchKind): Promise<void> {
-  for (const kind of SEARCH_KINDS) {
-    const box = harness.test(`kind-${kind}`).locator('input')
-    if ((await box.isChecked()) !== (kind === wanted)) await harness.test(`kind-${kind}`).click()
-  }
-  await page.click('[data-test=find]')
-  await expect.poll(async () => (await treatment()).flaws.length, { timeout: 60000 }).toBeGreaterThan(0)
-  await harness.idle()
-  await harness.saved()
-}
-
-async function mendAllOpen(): Promise<void> {
-  await page.click('[data-test=mend-all]')
-  await page.waitForSelector('[data-test=run]', { timeout: 20000 })
-  await page.waitForSelector('[data-test=run]', { state: 'detached', timeout: 120000 })
-  await harness.saved()
-}
 
 beforeAll(async () => {
   harness = await Harness.start(['stained-print.tif', 'torn-print.tif', 'lower-station.tif'], {}, undefined, { width: 2400, height: 1600 })
@@ -43,7 +22,7 @@ describe('a stained print', () => {
     await harness.open(picture, 'find')
     expect(await harness.test('kind-stain').locator('input').isChecked()).toBe(true)
     expect(await harness.test('kind-moire').locator('input').isChecked()).toBe(false)
-    await searchFor('stain')
+    await harness.searchFor('stain')
     const { flaws } = await treatment()
     expect(new Set(flaws.map(({ kind }) => kind))).toEqual(new Set(['stain']))
     expect(flaws.length).toBeGreaterThan(5)
@@ -52,7 +31,7 @@ describe('a stained print', () => {
 
   it('has its stains lifted, and says by what', async () => {
     await harness.open(picture, 'mend')
-    await mendAllOpen()
+    await harness.mendAllOpen()
     const { flaws, steps } = await treatment()
     // What is too faint to say what it takes stays open.
     expect(flaws.filter(({ state }) => state === 'open').length).toBe(flaws.length - steps.length)
@@ -84,7 +63,7 @@ describe('a torn print', () => {
   it('has its losses found as outlines', async () => {
     picture = await harness.pictureNamed('torn-print.tif')
     await harness.open(picture, 'find')
-    await searchFor('loss')
+    await harness.searchFor('loss')
     const { flaws } = await treatment()
     expect(flaws.every(({ kind, shape }) => kind === 'loss' && shape.type === 'outline')).toBe(true)
     await expect.poll(() => harness.test('ledger-row').first().textContent()).toContain('Loss or tear')
@@ -114,7 +93,7 @@ describe('a print that is delivered small', () => {
     // With more false finds to look at, fainter and smaller ones are found.
     await page.getByRole('slider', { name: 'False finds to look at' }).focus()
     for (let k = 0; k < 4; k++) await page.keyboard.press('ArrowRight')
-    await searchFor('speck')
+    await harness.searchFor('speck')
     await harness.open(picture, 'mend')
     // In its own size all that was found is seen.
     expect(await harness.test('choose-unseen').count()).toBe(0)
