@@ -32,7 +32,7 @@ interface Result { shown: number; true: number; missed: number; found: number; l
 const lifts = { count: 0, left: 0, before: 0, after: 0, samples: 0 }
 const all: Result = { shown: 0, true: 0, missed: 0, found: 0, likeness: [], falseWhole: 0, milliseconds: 0 }
 for (const { name, light } of scenes) {
-  const { print, hurt } = KIND === 'stain' ? stainedPrint(light, SEED, 1) : tornPrint(light, SEED, 0, true)
+  const { print, hurt } = KIND === 'stain' ? stainedPrint(light, SEED, 1) : tornPrint(light, SEED, 0, { tears: 2, losses: 4 })
   const { clean, damaged } = expose(print, hurt, { electrons: 6000, readNoise: 6, grainSize: 0, depth: 8, seed: SEED })
   const mask = Uint8Array.from({ length: light.width * light.height }, (_value, i) => (changedAt(print, hurt, i) ? 1 : 0))
   const whole = { x: 0, y: 0, width: light.width, height: light.height }

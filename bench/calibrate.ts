@@ -15,7 +15,7 @@ import { dustyPylon, pylonLight, shaftValve, stationPrint } from '@fennip/demo/p
 import { allLines, LinePlaces, lineScenes, linesOf, shareOn } from './line-truth.js'
 import { fitLayered, fitLogistic } from './fit-judge.js'
 import { furtherPhotographs, openPhotographs } from './open-photographs.js'
-import { changedAt, demoScenes, FRAME, renderOf, sceneOf, stainedPrint, tornPrint } from './scenes.js'
+import { changedAt, demoScenes, FRAME, renderOf, sceneOf, stainedPrint, stones, tornPrint } from './scenes.js'
 
 /**
  * Fit the weights of core/find/judge.ts on made-up pictures with known damage: `npx tsx bench/calibrate.ts dust|speck|line|loss|stain`.
@@ -23,15 +23,15 @@ import { changedAt, demoScenes, FRAME, renderOf, sceneOf, stainedPrint, tornPrin
  * hand. The seeds are not those of bench/acceptance.ts.
  */
 
-/** Half of the open photographs: judges of specks, losses and stains learn from these, and are checked on the others. */
+/** Half of the open photographs: the judge of stains learns from these, and is checked on the others. */
 const LEARNED_FROM = ['chelsea', 'motorcycle', 'brick', 'gravel']
 
 const wanted = process.argv[2] ?? 'dust'
 const kind: DiscKind = wanted === 'speck' ? 'speck' : 'dust'
 const by = kind === 'dust' ? dustJudge : speckJudge
 
-/** Units of the layer of a judge of lines: twice as many do no better on pictures not learned from. */
-const UNITS = 6
+/** Units of the layer of a judge: twice as many do no better on pictures not learned from. */
+const UNITS: Record<string, number> = { dust: 12, line: 6, loss: 6, speck: 12 }
 
 interface Sample { readonly features: number[]; readonly real: boolean; readonly old: number }
 const samples: Sample[] = []
@@ -93,7 +93,7 @@ interface AreaScene { readonly name: string; readonly print: Light; readonly hur
 
 /** Prints with losses, tears, and things with clean sides: walls, windows and lamps are no losses. */
 async function lossScenes(seed: number): Promise<AreaScene[]> {
-  return (await prints()).map(({ name, light }) => ({ name, ...tornPrint(light, seed, 8, seed % 4 !== 0) }))
+  return (await prints()).map(({ name, light }) => ({ name, ...tornPrint(light, seed, 8, seed % 4 === 0 ? { tears: 0, losses: 0 } : { tears: 1 + (seed % 3), losses: [4, 2, 4][seed % 3]! }) }))
 }
 
 /** Prints of one colour with stains, and pictures of many colours without. */
@@ -103,9 +103,9 @@ async function stainScenes(seed: number): Promise<AreaScene[]> {
 
 async function prints(): Promise<{ name: string; light: Light }[]> {
   const transfer = makeTransfer({ type: 'srgb' }, 8)
-  const photographs = (await openPhotographs()).filter(({ name }) => LEARNED_FROM.some((known) => name.startsWith(known)))
+  const photographs = wanted === 'loss' ? await furtherPhotographs() : (await openPhotographs()).filter(({ name }) => LEARNED_FROM.some((known) => name.startsWith(known)))
   return [
-    ...photographs.map(({ name, raster }) => ({ name, light: sceneOf(raster, transfer) })),
+    ...photographs.map(({ name, raster }) => ({ name, light: sceneOf(raster, transfer, wanted === 'loss' ? Infinity : undefined) })),
     ...(await Promise.all(['shaft', 'station', ...(wanted === 'stain' ? ['pylon'] : [])].map(async (name) => ({ name, light: await lightOfRender(renderOf(name), { width: 2400, height: 1600, channels: 3, softness: 1.1, detail: 0.12, seed: 12 }) })))),
   ]
 }
@@ -130,7 +130,7 @@ function collectAreas({ name, print, hurt }: AreaScene, seed: number, candidates
 }
 
 if (wanted === 'loss') {
-  for (const seed of [61, 62, 63, 60]) for (const scene of await lossScenes(seed)) collectAreas(scene, seed, lossCandidates, lossJudge)
+  for (const seed of [61, 62, 63, 64, 65, 66, 67, 68]) for (const scene of await lossScenes(seed)) collectAreas(scene, seed, lossCandidates, lossJudge, [6000, 1600][seed % 2])
 } else if (wanted === 'stain') {
   for (const seed of [65, 66, 67, 64]) for (const scene of await stainScenes(seed)) collectAreas(scene, seed, stainCandidates, stainJudge, [6000, 3000, 1500, 4000][seed % 4])
 } else if (wanted === 'line') {
@@ -168,22 +168,21 @@ if (wanted === 'loss') {
     const flaws = addSpecks(hurt, { count: 140, radius: [1.2, 7], seed })
     collect(`pylon with specks ${seed}`, expose(light, hurt, { electrons: 14000, readNoise: 6, grainSize: 0, depth: 8, seed }).damaged, 8, flaws)
   }
-  // Photographs have what no render has; those that bench/finding.ts tells apart are left out.
+  // Photographs have what no render has, and stones are all alike.
   const transfer = makeTransfer({ type: 'srgb' }, 8)
-  for (const { name, raster } of await openPhotographs()) {
-    if (!LEARNED_FROM.some((known) => name.startsWith(known))) continue
-    const light = sceneOf(raster, transfer)
-    for (const [seed, count] of [[21, 12], [22, 3], [23, 12], [24, 0]] as const) {
+  const grounds = [{ name: 'stones', light: stones(600, 500, 29) }, ...(await furtherPhotographs()).map(({ name, raster }) => ({ name, light: sceneOf(raster, transfer, Infinity) }))]
+  for (const { name, light } of grounds) {
+    for (const [seed, density] of [[21, 40], [22, 8], [24, 0]] as const) {
       const hurt = copyLight(light)
-      const flaws = addSpecks(hurt, { count, radius: [1.2, 7], seed })
-      collect(`${name} ${seed}`, expose(light, hurt, { electrons: 14000, readNoise: 6, grainSize: 0, depth: 8, seed }).damaged, 8, flaws)
+      const flaws = addSpecks(hurt, { count: Math.round((density * light.width * light.height) / 1e6), radius: [1.2, 7], seed })
+      collect(`${name} ${seed}`, expose(light, hurt, { ...FRAME, seed }).damaged, 8, flaws)
     }
   }
 }
 
 const rows = samples.map(({ features }) => features)
 const labels = samples.map(({ real }) => real)
-const scoreOf = wanted === 'line' ? byLayer(rows, labels) : byWeights(rows, labels)
+const scoreOf = wanted in UNITS ? byLayer(rows, labels, UNITS[wanted]!) : byWeights(rows, labels)
 
 function byWeights(rows: readonly number[][], labels: readonly boolean[]): (sample: Sample) => number {
   const weights = fitLogistic(rows, labels, wanted === 'loss' || wanted === 'stain' ? 0.3 : 0.05)
@@ -191,8 +190,8 @@ function byWeights(rows: readonly number[][], labels: readonly boolean[]): (samp
   return ({ features }) => features.reduce((sum, value, i) => sum + value * weights[i]!, 0)
 }
 
-function byLayer(rows: readonly number[][], labels: readonly boolean[]): (sample: Sample) => number {
-  const { units, constant } = fitLayered(rows, labels, UNITS, 4000, 1)
+function byLayer(rows: readonly number[][], labels: readonly boolean[], count: number): (sample: Sample) => number {
+  const { units, constant } = fitLayered(rows, labels, count, 4000, 1)
   console.log(`layered([\n${units.map((unit) => `  [${unit.map((value) => value.toFixed(3)).join(', ')}],`).join('\n')}\n], ${constant.toFixed(3)})`)
   return ({ features }) => layered(units, constant)(features)
 }
@@ -211,10 +210,12 @@ for (const [name, score] of [['as they are', (sample: Sample) => sample.old], ['
 }
 const [constant, slope] = fitLogistic(samples.map((sample) => [1, scoreOf(sample)]), samples.map(({ real }) => real), 0) as [number, number]
 console.log(`even: ${(-constant / slope).toFixed(2)}, slope: ${slope.toFixed(2)}`)
-// A line through the logarithm of the rate of false finds against the score, where searches are made: 1 to 20 a frame.
+// A line through the logarithm of the rate of false finds against the score, where searches are made: half a find to ten a
+// frame, every share of that range counting alike.
 const wrong = samples.filter(({ real }) => !real).map(scoreOf).sort((a, b) => b - a)
-const points = wrong.map((score, i): [number, number] => [score, Math.log((i + 1) / megapixels)]).filter(([, rate]) => rate > Math.log(1 / 24) && rate < Math.log(20 / 24))
-const meanScore = points.reduce((sum, [score]) => sum + score, 0) / points.length
-const meanRate = points.reduce((sum, [, rate]) => sum + rate, 0) / points.length
-const steepness = -points.reduce((sum, [score, rate]) => sum + (score - meanScore) * (rate - meanRate), 0) / points.reduce((sum, [score]) => sum + (score - meanScore) ** 2, 0)
+const points = wrong.map((score, i) => ({ score, rate: Math.log((i + 1) / megapixels), weight: 1 / (i + 1) })).filter(({ rate }) => rate > Math.log(0.5 / 24) && rate < Math.log(10 / 24))
+const mean = (of: (point: (typeof points)[number]) => number) => points.reduce((sum, point) => sum + point.weight * of(point), 0) / points.reduce((sum, { weight }) => sum + weight, 0)
+const meanScore = mean(({ score }) => score)
+const meanRate = mean(({ rate }) => rate)
+const steepness = -mean(({ score, rate }) => (score - meanScore) * (rate - meanRate)) / mean(({ score }) => (score - meanScore) ** 2)
 console.log(`scoreAtOne: ${(meanScore + meanRate / steepness).toFixed(2)}, steepness: ${steepness.toFixed(2)}`)

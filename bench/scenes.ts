@@ -86,17 +86,32 @@ export function addThings(light: Light, count: number, seed: number): void {
   }
 }
 
-/** A scene as a print with things of clean sides, and the same with two tears and four losses, or whole. */
-export function tornPrint(light: Light, seed: number, things: number, torn: boolean): { print: Light; hurt: Light } {
+/** Ground of stones as round, as sharp and as close as specks could be; grey. */
+export function stones(width: number, height: number, seed: number): Light {
+  const random = makeRandom(seed)
+  const log = new Float32Array(width * height)
+  for (let n = 0; n < (width * height) / 110; n++) {
+    const [x, y, r] = [width * random.uniform(), height * random.uniform(), 2 + 1.5 * random.uniform()]
+    const depth = (random.uniform() < 0.5 ? -1 : 1) * (0.2 + 0.25 * random.uniform())
+    for (let row = Math.max(0, Math.floor(y - r - 2)); row < Math.min(height, y + r + 2); row++) {
+      for (let column = Math.max(0, Math.floor(x - r - 2)); column < Math.min(width, x + r + 2); column++) {
+        log[row * width + column]! += depth * Math.max(0, Math.min(1, (r - Math.hypot(column + 0.5 - x, row + 0.5 - y)) / 1.5 + 0.5))
+      }
+    }
+  }
+  const plane = { width, height, data: log.map((value) => 0.15 * Math.exp(value)) }
+  return { width, height, channels: [plane, plane, plane] }
+}
+
+/** A scene as a print with things of clean sides, and the same with tears and losses, the first of them at a corner. */
+export function tornPrint(light: Light, seed: number, things: number, damage: { readonly tears: number; readonly losses: number }): { print: Light; hurt: Light } {
   // The white of a print is no lighter than its paper (common practice).
   const print = { ...light, channels: light.channels.map((plane) => ({ ...plane, data: plane.data.map((value) => 0.03 + 0.72 * value) })) }
   addThings(print, things, seed)
   const hurt = copyLight(print)
   const short = Math.min(light.width, light.height)
-  if (torn) {
-    addTears(hurt, { count: 2, width: Math.max(12, short / 60), seed })
-    addLosses(hurt, { count: 4, radius: [Math.max(12, short / 60), short / 14], seed: seed + 1 })
-  }
+  addTears(hurt, { count: damage.tears, width: Math.max(12, short / 60), seed })
+  addLosses(hurt, { count: damage.losses, radius: [Math.max(12, short / 60), short / 14], seed: seed + 1 })
   return { print, hurt }
 }
 

@@ -28,7 +28,9 @@ type Size = Pick<Plane, 'width' | 'height'>
 export const blockSide = (octave: number) => (octave < 2 ? 32 : 16)
 
 /** Responses weaker than this are not looked at more closely: a speck is sharp and must stand out by more than chance. */
-const LEAST_RESPONSE = 7
+const LEAST_RESPONSE = 5
+/** From this response on a candidate counts among those that others are held against. */
+const NOTED_RESPONSE = 7
 
 /** Radius of the disc that a difference of two binomial filters answers to best, by number of passes. */
 const SCALES = [
@@ -94,6 +96,7 @@ function amongOthers(found: readonly Found[]): Candidate[] {
   const cells = new Map<number, number[]>()
   const strengthOf = ({ response, unrest }: Found) => Math.abs(response) * unrest
   for (const candidate of found) {
+    if (Math.abs(candidate.response) < NOTED_RESPONSE) continue
     const at = key(candidate.x, candidate.y)
     const list = cells.get(at)
     if (list) list.push(strengthOf(candidate))
@@ -107,14 +110,14 @@ function amongOthers(found: readonly Found[]): Candidate[] {
       const strengths: number[] = []
       for (let dy = -1; dy <= 1; dy++) for (let dx = -1; dx <= 1; dx++) strengths.push(...(cells.get(at + dy * 65536 + dx) ?? []))
       strengths.sort((a, b) => a - b)
-      here = { usual: strengths.length < FEW ? LEAST_RESPONSE : strengths[Math.floor(STRONGER * strengths.length)]!, crowd: strengths.length }
+      here = { usual: strengths.length < FEW ? NOTED_RESPONSE : strengths[Math.floor(STRONGER * strengths.length)]!, crowd: strengths.length }
       known.set(at, here)
     }
     return here
   }
   return found.map((candidate) => {
     const { usual, crowd } = around(candidate.x, candidate.y)
-    return { ...candidate, standing: strengthOf(candidate) / Math.max(LEAST_RESPONSE, usual), crowd }
+    return { ...candidate, standing: strengthOf(candidate) / Math.max(NOTED_RESPONSE, usual), crowd }
   })
 }
 

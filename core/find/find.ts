@@ -1,13 +1,13 @@
-import { ln } from '../raster/exact-math.js'
 import { distanceAt, type Disc, type Outline, type Shape, type Stroke } from '../shape/shape.js'
 import { clipRegion, growRegion, type IntegerRaster, type PixelSource, type Plane, type Region } from '../raster/raster.js'
 import type { Transfer } from '../raster/transfer.js'
 import type { SearchKind } from '../treatment/schema.js'
 import { cellsOfTile, type TileCells } from './cells.js'
-import { findCandidates, makeOctaves, type Candidate, type Octaves } from './candidates.js'
+import { findCandidates, makeOctaves, type Candidate } from './candidates.js'
 import { flatPatches, GRAIN_BLOCK, grainBlocks, type BlockGrain } from './flat.js'
 import { findLosses } from './losses.js'
 import { findStains } from './stains.js'
+import { worthFitting } from './first-look.js'
 import { FIRST_EFFORT, fitDisc, type FittedDisc } from './fit-disc.js'
 import { dustJudge, judge, leastScore, speckJudge, type DiscJudge } from './judge.js'
 import { judgedLines, type LineKind } from './line-kinds.js'
@@ -133,7 +133,7 @@ export interface Evidence {
  */
 export function evidenceInTile(plane: Plane, surroundings: Region, tile: Region, kind: DiscKind, least: number): Evidence[] {
   const octaves = makeOctaves(plane, LARGEST_RADIUS[kind])
-  const candidates = kind === 'dust' ? findRadial(octaves, -1) : findCandidates(octaves, 'both').filter((candidate) => isRound(octaves, candidate))
+  const candidates = kind === 'dust' ? findRadial(octaves, -1) : findCandidates(octaves, 'both').filter((candidate) => worthFitting(octaves, candidate))
   const result: Evidence[] = []
   for (const candidate of candidates) {
     const x = candidate.x + surroundings.x
@@ -149,51 +149,6 @@ export function evidenceInTile(plane: Plane, surroundings: Region, tile: Region,
 
 /** How far a glance may underrate what the full fit accepts: measured on the four demo pictures. */
 const GLANCE_MARGIN = 6.5
-
-const AROUND = [[1, 0], [0.7071, 0.7071], [0, 1], [-0.7071, 0.7071], [-1, 0], [-0.7071, -0.7071], [0, -1], [0.7071, -0.7071]] as const
-
-/**
- * Weights of a first look (logarithms of response, unrest, radius and evenness; least difference over their mean;
- * constant), fitted by logistic regression on the flecks of the shaft and the station that the full fit accepts; it
- * spares six in seven the full fit in a picture without specks and loses one in two hundred.
- */
-const FIRST_LOOK = { response: -0.654, unrest: -0.827, radius: 0.164, evenness: 2.67, least: -1.214, constant: -0.289 } as const
-const LEAST_LOOK = -1.45
-
-/** So far out, in radii, a first look asks: a candidate may be smaller than its speck, whose own edge the nearer ring then meets. */
-const RINGS = [1.9, 3.4]
-
-/** A first look that spares edges and lines the full fit: the middle differs from all eight sides in the same sense. */
-function isRound(octaves: Octaves, candidate: Candidate): boolean {
-  let octave = 0
-  while (octave + 1 < octaves.planes.length && candidate.radius / 2 ** octave > 4) octave++
-  return RINGS.some((ring) => isRoundAt(octaves.planes[octave]!, candidate, 2 ** octave, ring))
-}
-
-function isRoundAt(plane: Plane, candidate: Candidate, scale: number, ring: number): boolean {
-  const column = Math.floor(candidate.x / scale)
-  const row = Math.floor(candidate.y / scale)
-  const reach = Math.ceil((ring * candidate.radius) / scale) + 1
-  if (column < reach || row < reach || column >= plane.width - reach || row >= plane.height - reach) return true
-  const middle = plane.data[row * plane.width + column]!
-  const sign = Math.sign(candidate.response)
-  let least = Infinity
-  let mean = 0
-  let squares = 0
-  for (const [dx, dy] of AROUND) {
-    const at = (row + Math.round((dy * (ring * candidate.radius)) / scale)) * plane.width + column + Math.round((dx * (ring * candidate.radius)) / scale)
-    const difference = sign * (middle - plane.data[at]!)
-    least = Math.min(least, difference)
-    mean += difference / 8
-    squares += (difference * difference) / 8
-  }
-  if (least <= 0.15 * mean) return false
-  const evenness = Math.max(0.1, Math.min(30, mean / Math.sqrt(Math.max(1e-12, squares - mean * mean))))
-  const look =
-    FIRST_LOOK.response * ln(Math.abs(candidate.response)) + FIRST_LOOK.unrest * ln(Math.max(1e-3, candidate.unrest)) +
-    FIRST_LOOK.radius * ln(candidate.radius) + FIRST_LOOK.evenness * ln(evenness) + (FIRST_LOOK.least * least) / mean + FIRST_LOOK.constant
-  return look >= LEAST_LOOK
-}
 
 function describeFit(fit: FittedDisc, at: Region): Pick<DiscFind, 'shape' | 'contrast' | 'weight'> {
   return {

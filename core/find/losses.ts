@@ -97,12 +97,17 @@ function borderOf({ columns, rows, tone }: Cells): Uint8Array {
 const LEAST_CONTRAST = 18
 const LONE_TONE = 12
 
+/** So much of what lies around is darker than what a contour keeps out. */
+const BRIGHT_SHARE = 0.9
+
 /** How far from a contour, in cells, tone is compared. */
 const ASIDE = 1.5
+/** Share of its contrast on the whole by which a place must stand out to have an edge at all. */
+const LEAST_DROP = 0.2
 /** Points of a contour between the corners of the smoother line that its raggedness is told by. */
 const STRIDE = 6
 
-/** Outline a region half-way between its tone and that around, and measure what it is judged by. */
+/** Outline a region half-way between its tone and the brighter of what is around, and measure what it is judged by. */
 function describe(cells: Cells, border: Uint8Array, region: Cluster, own: Uint8Array, sorted: Float32Array, size: { readonly width: number; readonly height: number }, sign: 1 | -1): LossCandidate | null {
   const { columns, rows, tone, side } = cells
   const inside = median(Float32Array.from(region, (i) => tone[i]!))
@@ -111,21 +116,22 @@ function describe(cells: Cells, border: Uint8Array, region: Cluster, own: Uint8A
   const outside = median(around)
   const contrast = inside - outside
   if (contrast < LEAST_CONTRAST) return null
-  const level = (inside + outside) / 2
+  // Where it lies over sky and roof alike, half-way to the roof would be darker than the sky.
+  const brightestAround = around.sort()[Math.floor(BRIGHT_SHARE * around.length)]!
+  const level = (inside + Math.min(brightestAround, inside - LEAST_CONTRAST)) / 2
   const brightest = region.reduce((a, b) => (tone[b]! > tone[a]! ? b : a))
   const outline = contourRound((i) => (border[i] ? level - 1 : tone[i]!), columns, boxRound(region, columns, rows, 4), level, brightest)
   if (!outline) return null
-  const { sharp, length, straight, ragged, atEdge } = alongContour(cells, border, outline, contrast)
+  const { sharp, length, straight, ragged, unrest, atEdge } = alongContour(cells, border, outline, inside, contrast)
   const area = region.length
   const lone = area / Math.max(area, sorted.length - firstAbove(sorted, inside - LONE_TONE))
   const spread = median(Float32Array.from(region, (i) => Math.abs(tone[i]! - inside))) / contrast
   const deviation = median(around.map((value) => Math.abs(value - outside)))
-  const roughness = deviation / contrast
   return {
     shape: { type: 'outline', points: outline.map(([x, y]): [number, number] => [Math.min(size.width, x * side), Math.min(size.height, y * side)]) },
     contrast: (sign * contrast) / (side * Math.max(0.2, DEVIATION_PER_MAD * deviation)),
     weight: (contrast / Math.max(0.2, DEVIATION_PER_MAD * deviation)) * Math.sqrt(area),
-    features: [1, sharp, Math.min(1.6, length / straight), ln(area), ln(1e-3 + lone), Math.min(1, spread), Math.min(1, roughness), contrast / 255, atEdge > 0 ? 1 : 0, ln((length * length) / area), sign, inside / 255, ln(0.02 + ragged)],
+    features: [1, sharp, Math.min(1.6, length / straight), ln(area), ln(1e-3 + lone), Math.min(1, spread), Math.min(1, unrest), contrast / 255, atEdge > 0 ? 1 : 0, ln((length * length) / area), sign, inside / 255, ln(0.02 + ragged)],
   }
 }
 
@@ -171,8 +177,11 @@ function wanderAt(contour: readonly (readonly [number, number])[], k: number): n
   return chord > 0 ? Math.abs(x * alongY - y * alongX) / chord : 0
 }
 
-/** Share of a contour where the tone falls at once, its length and that of a smoother line, and the share along the picture's edge. */
-function alongContour({ columns, rows, tone }: Cells, border: Uint8Array, contour: readonly (readonly [number, number])[], contrast: number): { sharp: number; length: number; straight: number; ragged: number; atEdge: number } {
+/**
+ * Share of a contour where the tone falls at once, its length and that of a smoother line, how much the tone beside it
+ * changes from one place to the next over the contrast, and the share along the picture's edge.
+ */
+function alongContour({ columns, rows, tone }: Cells, border: Uint8Array, contour: readonly (readonly [number, number])[], inside: number, contrast: number): { sharp: number; length: number; straight: number; ragged: number; unrest: number; atEdge: number } {
   const at = (x: number, y: number) => tone[Math.max(0, Math.min(rows - 1, Math.floor(y))) * columns + Math.max(0, Math.min(columns - 1, Math.floor(x)))]!
   const outer = (x: number, y: number) => x < 1 || y < 1 || x > columns - 1 || y > rows - 1 || COMPASS.some(([dx, dy]) => border[Math.min(rows - 1, Math.floor(y + dy)) * columns + Math.min(columns - 1, Math.floor(x + dx))])
   let sharp = 0
@@ -180,6 +189,7 @@ function alongContour({ columns, rows, tone }: Cells, border: Uint8Array, contou
   let length = 0
   let straight = 0
   const wander: number[] = []
+  const beside: number[] = []
   const n = contour.length
   for (let k = 0; k < n; k++) {
     const [ax, ay] = contour[k]!
@@ -190,7 +200,12 @@ function alongContour({ columns, rows, tone }: Cells, border: Uint8Array, contou
     length += part
     if (part > 0) {
       const [nx, ny] = [((by - ay) / part) * ASIDE, (-(bx - ax) / part) * ASIDE]
-      if (Math.abs(at(ax + nx, ay + ny) - at(ax - nx, ay - ny)) > 0.55 * contrast) sharp++
+      const [left, right] = [at(ax + nx, ay + ny), at(ax - nx, ay - ny)]
+      // Against what lies a little further out on the darker side, since a tear may lie over sky and roof alike.
+      const outward = left < right ? 2 : -2
+      const drop = inside - at(ax + outward * nx, ay + outward * ny)
+      if (drop > LEAST_DROP * contrast && Math.abs(left - right) > 0.55 * drop) sharp++
+      beside.push(Math.min(left, right))
     }
     wander.push(wanderAt(contour, k))
     if (k % STRIDE === 0) {
@@ -198,5 +213,6 @@ function alongContour({ columns, rows, tone }: Cells, border: Uint8Array, contou
       straight += Math.sqrt((cx - ax) * (cx - ax) + (cy - ay) * (cy - ay))
     }
   }
-  return { sharp: sharp / Math.max(1, free), length: Math.max(1, length), straight: Math.max(1, straight), ragged: median(Float32Array.from(wander)), atEdge: (n - free) / n }
+  const changes = Float32Array.from({ length: Math.max(0, beside.length - STRIDE) }, (_value, k) => Math.abs(beside[k + STRIDE]! - beside[k]!))
+  return { unrest: median(changes) / contrast, sharp: sharp / Math.max(1, free), length: Math.max(1, length), straight: Math.max(1, straight), ragged: median(Float32Array.from(wander)), atEdge: (n - free) / n }
 }

@@ -1,0 +1,58 @@
+import { findCandidates, makeOctaves } from '@fennip/core/find/candidates.js'
+import { searchTiles, tileSurroundings } from '@fennip/core/find/find.js'
+import { firstLook } from '@fennip/core/find/first-look.js'
+import { FIRST_EFFORT, fitDisc } from '@fennip/core/find/fit-disc.js'
+import { judge, layered, leastScore, speckJudge } from '@fennip/core/find/judge.js'
+import { logLight } from '@fennip/core/find/log-light.js'
+import { crop } from '@fennip/core/raster/raster.js'
+import { makeTransfer } from '@fennip/core/raster/transfer.js'
+import { addSpecks, copyLight } from '@fennip/demo/damage.js'
+import { expose } from '@fennip/demo/photograph.js'
+import { fitLayered } from './fit-judge.js'
+import { furtherPhotographs } from './open-photographs.js'
+import { demoScenes, FRAME, sceneOf } from './scenes.js'
+
+/**
+ * Fit the weights of core/find/first-look.ts: which candidates the full fit of a disc would accept, on the demo's scenes
+ * and photographs with specks: `npx tsx bench/calibrate-look.ts`. Prints weights and what the least score costs and
+ * spares, to be written there by hand. To be run again when the judge of specks has changed.
+ */
+
+/** Fewer false finds than anybody asks for would let pass: what is accepted here is accepted everywhere. */
+const LEAST = leastScore(speckJudge, 5 / 24)
+/** Candidates whose quick fit lies so far below are not fitted in full. */
+const HOPELESS = LEAST - 6.5
+const PER_MEGAPIXEL = 30
+const SEED = 31
+
+const transfer = makeTransfer({ type: 'srgb' }, 8)
+const scenes = Object.values(await demoScenes())
+for (const { name, raster } of await furtherPhotographs()) scenes.push({ name, light: sceneOf(raster, transfer, Infinity), exposure: FRAME })
+const rows: number[][] = []
+const accepted: boolean[] = []
+for (const { name, light, exposure } of scenes) {
+  const hurt = copyLight(light)
+  addSpecks(hurt, { count: Math.round((PER_MEGAPIXEL * light.width * light.height) / 1e6), radius: [1.2, 7], seed: SEED })
+  const { damaged } = expose(light, hurt, { ...exposure, seed: SEED })
+  const curve = makeTransfer({ type: 'srgb' }, exposure.depth)
+  for (const tile of searchTiles(damaged.width, damaged.height)) {
+    const octaves = makeOctaves(logLight(crop(damaged, tileSurroundings(tile, damaged.width, damaged.height)), curve), 24)
+    for (const candidate of findCandidates(octaves, 'both')) {
+      const features = firstLook(octaves, candidate)
+      if (!features) continue
+      const scoreOf = (fit: ReturnType<typeof fitDisc>) => (fit ? judge(speckJudge, speckJudge.features(candidate, fit)).score : -Infinity)
+      rows.push(features)
+      accepted.push(scoreOf(fitDisc(octaves, candidate, FIRST_EFFORT)) >= HOPELESS && scoreOf(fitDisc(octaves, candidate)) >= LEAST)
+    }
+  }
+  console.log(`${name}: ${rows.length} candidates so far, ${accepted.filter(Boolean).length} accepted`)
+}
+const { units, constant } = fitLayered(rows, accepted, 6, 4000, 1)
+console.log(`layered([\n${units.map((unit) => `  [${unit.map((value) => value.toFixed(3)).join(', ')}],`).join('\n')}\n], ${constant.toFixed(3)})`)
+const score = layered(units, constant)
+const scores = rows.map((row) => score(row))
+const good = scores.filter((_score, i) => accepted[i]).sort((a, b) => a - b)
+for (const share of [0.001, 0.002, 0.005, 0.01]) {
+  const least = good[Math.floor(share * good.length)]!
+  console.log(`least score ${least.toFixed(2)} loses ${share} of what would be accepted, ${scores.filter((value) => value >= least).length} of ${scores.length} pass`)
+}
