@@ -15,7 +15,7 @@ import { demoScenes, FRAME, sceneOf } from './scenes.js'
 /**
  * Fit the weights of core/find/first-look.ts: which candidates the full fit of a disc would accept, on the demo's scenes
  * and photographs with specks: `npx tsx bench/calibrate-look.ts`. Prints weights and what the least score costs and
- * spares, to be written there by hand. To be run again when the judge of specks has changed.
+ * spares, to be written there by hand. Of weights for two judges those are kept that spare more fits at the same loss.
  */
 
 /** Fewer false finds than anybody asks for would let pass: what is accepted here is accepted everywhere. */

@@ -1,7 +1,7 @@
 import { join } from 'node:path'
 import { mkdtempSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
-import { gatherFinds, searchTiles } from '@fennip/core/find/find.js'
+import { searchTiles } from '@fennip/core/find/find.js'
 import { flawsOfFinds } from '@fennip/core/find/found-flaws.js'
 import { severity } from '@fennip/core/check/telltales.js'
 import { emptyTreatment } from '@fennip/core/treatment/edit.js'
@@ -32,7 +32,7 @@ const options = { kinds: ['speck'], falseFinds: 5 } as const
 // Threads start and decode the picture: a worker has that behind it.
 await Promise.all(searchTiles(damaged.width, damaged.height).slice(0, 2).map((tile) => threads.searchTile(sha256, tile, options)))
 const started = performance.now()
-const finds = gatherFinds(await Promise.all(searchTiles(damaged.width, damaged.height).map((tile) => threads.searchTile(sha256, tile, options))), options, damaged)
+const finds = await threads.search({ sha256, width: damaged.width, height: damaged.height }, options, () => undefined)
 const searched = performance.now()
 const near = (x: number, y: number, r: number) => flaws.some((flaw) => Math.hypot(flaw.x - x, flaw.y - y) < Math.max(2, 0.8 * Math.max(r, flaw.r)))
 const right = finds.filter(({ shape }) => shape.type === 'disc' && near(shape.x, shape.y, shape.r)).length

@@ -5,7 +5,7 @@ import { join } from 'node:path'
 import type cvModule from '@techstark/opencv-js'
 import { readPicture } from '@fennip/codec/read.js'
 import { encodePicture } from '@fennip/codec/write.js'
-import { findFlaws, gatherFinds, searchTiles } from '@fennip/core/find/find.js'
+import { findFlaws, searchTiles } from '@fennip/core/find/find.js'
 import { chooseMend } from '@fennip/core/mend/choose.js'
 import { fill } from '@fennip/core/mend/fill.js'
 import { fitShadow } from '@fennip/core/mend/fit-shadow.js'
@@ -67,7 +67,7 @@ for (const kinds of [['dust'], ['dust', 'speck'], [...SEARCH_KINDS]] as const) {
   const tiles = searchTiles(pixels.width, pixels.height)
   // Once to warm up: threads start and decode the picture.
   await Promise.all(tiles.slice(0, 2).map((tile) => threads.searchTile(original.sha256, tile, { kinds, falseFinds: 4 })))
-  const both = await timed(async () => gatherFinds(await Promise.all(tiles.map((tile) => threads.searchTile(original.sha256, tile, { kinds, falseFinds: 4 }))), { kinds, falseFinds: 4 }, pixels))
+  const both = await timed(() => threads.search({ sha256: original.sha256, width: pixels.width, height: pixels.height }, { kinds, falseFinds: 4 }, () => undefined))
   line(`find ${kinds.join(' and ')} over 24 megapixels, two threads`, milliseconds(both.time), `${(both.time / reference.time).toFixed(2)} of the reference; target 6 s, aim 3 s`)
 }
 await threads.stop()

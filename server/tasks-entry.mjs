@@ -16,6 +16,8 @@ const answering = (task) => async (input) => {
 
 export const makePyramid = answering(tasks.makePyramid)
 export const searchTile = answering(tasks.searchTile)
+export const searchAreas = answering(tasks.searchAreas)
+export const gatherTiles = answering(tasks.gatherTiles)
 export const mendOpenFlaws = answering(tasks.mendOpenFlaws)
 export const keepPatches = answering(tasks.keepPatches)
 export const measurePlaces = answering(tasks.measurePlaces)

@@ -1,7 +1,8 @@
 import { randomUUID } from 'node:crypto'
 import { receiveMessageOnPort, type MessagePort } from 'node:worker_threads'
 import { readPicture, type DecodedPicture } from '@fennip/codec/read.js'
-import { findInTile, tileSurroundings, type FindOptions, type TileFinds } from '@fennip/core/find/find.js'
+import { findAreas, findInTile, gatherFinds, tileSurroundings, type AreaKind, type Find, type FindOptions, type TileFinds } from '@fennip/core/find/find.js'
+import type { TileCells } from '@fennip/core/find/cells.js'
 import { levelCount } from '@fennip/core/raster/pyramid.js'
 import { rasterSource, type Region } from '@fennip/core/raster/raster.js'
 import { makeTransfer, type Transfer } from '@fennip/core/raster/transfer.js'
@@ -60,6 +61,16 @@ export async function searchTile({ where, sha256, tile, options }: { where: Wher
   const { pixels } = picture
   const surroundings = tileSurroundings(tile, pixels.width, pixels.height)
   return findInTile(rasterSource(pixels).read(surroundings), surroundings, tile, transfer, options)
+}
+
+/** Find losses or stains in the cells of all tiles. */
+export function searchAreas({ kind, cells, size }: { kind: AreaKind; cells: readonly TileCells[]; size: { width: number; height: number } }): Find[] {
+  return findAreas(kind, cells, size)
+}
+
+/** Put the finds of all tiles together with the areas that were found. */
+export function gatherTiles({ tiles, options, size, areas }: { tiles: readonly TileFinds[]; options: FindOptions; size: { width: number; height: number }; areas: readonly Find[] }): Find[] {
+  return gatherFinds(tiles, options, size, areas)
 }
 
 /** Measure what an original shows at places where marks are expected. */

@@ -4,10 +4,12 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { encodePicture } from '@fennip/codec/write.js'
 import { makeRandom } from '@fennip/core/random.js'
-import { makeRaster } from '@fennip/core/raster/raster.js'
+import { findFlaws } from '@fennip/core/find/find.js'
+import { makeRaster, rasterSource, type IntegerRaster } from '@fennip/core/raster/raster.js'
+import { makeTransfer } from '@fennip/core/raster/transfer.js'
 import { emptyTreatment } from '@fennip/core/treatment/edit.js'
 import { partsOfFlaws } from '@fennip/core/treatment/mend-all.js'
-import type { Flaw, Step, Treatment } from '@fennip/core/treatment/schema.js'
+import { SEARCH_KINDS, type Flaw, type Step, type Treatment } from '@fennip/core/treatment/schema.js'
 import { folderStorage } from './storage/folder.js'
 import { keepOriginal } from './storage/storage.js'
 import { keptPatches } from './storage/patches.js'
@@ -65,5 +67,45 @@ describe('many flaws', () => {
     expect(shares.at(-1)).toBeCloseTo(1, 6)
     const few = await mendWith(2, (share) => share < 0.1)
     expect(few.length).toBeLessThan(treatment.flaws.length / 2)
+  })
+})
+
+describe('a search', () => {
+  /** A brown print with a white corner torn off, a brown spot and a bright line: found by its cells and by its pixels. */
+  async function tornPrint(): Promise<{ raster: IntegerRaster; sha256: string }> {
+    const random = makeRandom(8)
+    const teeth = Array.from({ length: 400 }, () => 5 * (random.uniform() - 0.5))
+    const raster = makeRaster(640, 480, 3, 8)
+    for (let i = 0; i < 640 * 480; i++) {
+      const [x, y] = [i % 640, Math.floor(i / 640)]
+      const bare = x + 0.8 * y < 120 + teeth[Math.floor((x - y + 500) / 3)]! + 7 * Math.sin((x - y) / 40) + 3 * Math.sin((x - y) / 20)
+      const stain = Math.max(0, 1 - Math.hypot(x - 430, y - 300) / 50)
+      const tone = 90 + 50 * Math.sin(x / 90) * Math.cos(y / 70) + (Math.abs(x - 250 - 0.1 * y) < 1.5 ? 70 : 0)
+      const colour = [1, 0.9 - 0.08 * stain, 0.72 - 0.25 * stain]
+      for (let c = 0; c < 3; c++) raster.data[3 * i + c] = bare ? 240 : Math.round(tone * colour[c]! + 5 * (random.uniform() + random.uniform() - 1))
+    }
+    const file = join(home, 'torn.png')
+    writeFileSync(file, await encodePicture(raster, null, { icc: null, exif: null, resolutionPerInch: null }, { format: 'png', depth: 8, quality: 90 }))
+    return { raster, sha256: await keepOriginal(folderStorage(where.storage), file) }
+  }
+  const options = { kinds: [...SEARCH_KINDS], falseFinds: 3 }
+
+  it('finds in threads what it finds in one go, losses and stains among it', async () => {
+    const { raster, sha256 } = await tornPrint()
+    const threads = new Threads(where, 2)
+    const shares: number[] = []
+    const found = await threads.search({ sha256, width: 640, height: 480 }, options, (share) => void shares.push(share)).finally(() => threads.stop())
+    expect(found).toEqual(findFlaws(rasterSource(raster), makeTransfer({ type: 'srgb' }, 8), options))
+    expect(found.map(({ kind }) => kind)).toEqual(expect.arrayContaining(['loss', 'stain']))
+    expect(found.filter(({ shape }) => shape.type === 'stroke').length).toBeGreaterThan(0)
+    expect(shares).toEqual([0, 1])
+  })
+  it('ends with what is thrown when its progress is told', async () => {
+    const { sha256 } = await tornPrint()
+    const threads = new Threads(where, 1)
+    await expect(threads.search({ sha256, width: 640, height: 480 }, options, () => {
+      throw new RangeError('enough')
+    })).rejects.toThrow('enough')
+    await threads.stop()
   })
 })

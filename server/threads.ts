@@ -2,7 +2,7 @@ import { MessageChannel, type MessagePort } from 'node:worker_threads'
 import { fileURLToPath } from 'node:url'
 import { Piscina } from 'piscina'
 import { ProblemError } from '@fennip/core/problem.js'
-import type { FindOptions, TileFinds } from '@fennip/core/find/find.js'
+import { searchTiles, type AreaKind, type Find, type FindOptions, type TileFinds } from '@fennip/core/find/find.js'
 import type { Region } from '@fennip/core/raster/raster.js'
 import type { Shadow } from '@fennip/core/mend/shadow.js'
 import type { PlacedMark } from '@fennip/core/series/apply-chart.js'
@@ -17,6 +17,13 @@ import type { Flaw, Step, Treatment } from '@fennip/core/treatment/schema.js'
 export interface KnownFlaws {
   readonly only: readonly string[]
   readonly expected: Readonly<Record<string, Omit<Shadow, 'damping'>>>
+}
+
+/** An original to be searched. */
+export interface SearchedOriginal {
+  readonly sha256: string
+  readonly width: number
+  readonly height: number
 }
 
 /** The heavy tasks of tasks.ts, run in threads. */
@@ -42,8 +49,34 @@ export class Threads {
     return this.run('makePyramid', { sha256 })
   }
 
+  /**
+   * Search an original, its tiles side by side.
+   *
+   * @param onShare  Told after each tile how much is done; what it throws ends the search.
+   */
+  async search({ sha256, width, height }: SearchedOriginal, options: FindOptions, onShare: (share: number) => void): Promise<Find[]> {
+    const tiles = searchTiles(width, height)
+    let done = 0
+    const parts = await Promise.all(tiles.map(async (tile) => {
+      onShare(done / tiles.length)
+      const finds = await this.searchTile(sha256, tile, options)
+      done++
+      onShare(done / tiles.length)
+      return finds
+    }))
+    return this.gatherFinds(parts, options, { width, height })
+  }
+
   searchTile(sha256: string, tile: Region, options: FindOptions): Promise<TileFinds> {
     return this.run('searchTile', { sha256, tile, options })
+  }
+
+  /** Put the finds of all tiles together; losses and stains, which want the whole picture, are looked for side by side. */
+  private async gatherFinds(tiles: readonly TileFinds[], options: FindOptions, size: { readonly width: number; readonly height: number }): Promise<Find[]> {
+    const cells = tiles.flatMap((tile) => tile.cells ?? [])
+    const kinds = (['loss', 'stain'] satisfies AreaKind[]).filter((kind) => options.kinds.includes(kind))
+    const areas = (await Promise.all(kinds.map((kind) => this.run<Find[]>('searchAreas', { kind, cells, size })))).flat()
+    return this.run('gatherTiles', { tiles: tiles.map(({ cells: _cells, ...rest }) => rest), options, size, areas })
   }
 
   measurePlaces(sha256: string, places: readonly ExpectedMark[]): Promise<(MarkMeasure | null)[]> {

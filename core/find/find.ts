@@ -162,12 +162,34 @@ function isInside(disc: Disc, tile: Region): boolean {
   return disc.x >= tile.x && disc.y >= tile.y && disc.x < tile.x + tile.width && disc.y < tile.y + tile.height
 }
 
+type Size = { readonly width: number; readonly height: number }
+
+/** Kinds that are looked for in the cells of the whole picture, each by itself. */
+export type AreaKind = 'loss' | 'stain'
+
+/**
+ * Find areas of a kind.
+ *
+ * @param cells  Of all tiles.
+ */
+export function findAreas(kind: AreaKind, cells: readonly TileCells[], size: Size): Find[] {
+  return kind === 'loss' ? findLosses(cells, size) : findStains(cells, size)
+}
+
+/** Areas of the kinds that are asked for, found in the cells that tiles brought. */
+function areasOf(tiles: readonly TileFinds[], { kinds }: FindOptions, size: Size): Find[] {
+  const cells = tiles.flatMap((tile) => tile.cells ?? [])
+  return (['loss', 'stain'] as const).flatMap((kind) => (kinds.includes(kind) ? findAreas(kind, cells, size) : []))
+}
+
 /**
  * Put the finds of all tiles together, heaviest first.
  *
  * Two round finds are the same flaw when the centre of the lighter lies within the heavier; one on a line is part of it.
+ *
+ * @param areas  Losses and stains, where they were already found, side by side with one another.
  */
-export function gatherFinds(tiles: readonly TileFinds[], options: FindOptions, size: { readonly width: number; readonly height: number }): Find[] {
+export function gatherFinds(tiles: readonly TileFinds[], options: FindOptions, size: Size, areas: readonly Find[] = areasOf(tiles, options, size)): Find[] {
   const lines = judgedLines(tiles.flatMap(({ pieces }) => pieces), rateOf(options), size)
   const discs = oncePerPlace(tiles.flatMap((tile) => tile.discs))
   const along = new Nearby<Disc>()
@@ -177,13 +199,11 @@ export function gatherFinds(tiles: readonly TileFinds[], options: FindOptions, s
   // A flat patch is told by whole blocks: what is left of it beside them is no smudge of its own.
   const besideFlat = (shape: Outline): boolean => flat.some((patch) => shape.points.some(([x, y]) => distanceAt(patch.shape, x, y) < GRAIN_BLOCK))
   const smudges = findSmudges(tiles.flatMap(({ fine }) => fine ?? []), size).filter(({ shape }) => !besideFlat(shape))
-  const cells = tiles.flatMap((tile) => tile.cells ?? [])
-  const losses = options.kinds.includes('loss') ? findLosses(cells, size) : []
-  const stains = options.kinds.includes('stain') ? findStains(cells, size) : []
+  const losses = areas.filter(({ kind }) => kind === 'loss')
   const moire = findMoire(tiles.flatMap(({ screens }) => screens ?? []), size)
   // What lies in a loss is a piece of it.
   const whole = [...free, ...lines].filter(({ shape }) => !losses.some((loss) => distanceAt(loss.shape, ...middleOf(shape)) < 0))
-  return [...whole, ...losses, ...stains, ...flat, ...smudges, ...moire].sort((a, b) => b.weight - a.weight)
+  return [...whole, ...areas, ...flat, ...smudges, ...moire].sort((a, b) => b.weight - a.weight)
 }
 
 const middleOf = (shape: Disc | Stroke): [number, number] => (shape.type === 'disc' ? [shape.x, shape.y] : shape.points[shape.points.length >> 1]!)

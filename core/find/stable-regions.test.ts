@@ -7,10 +7,10 @@ describe('stable regions', () => {
   function cutAnew(columns: number, rows: number, tone: Float32Array): string[] {
     const lowest = Float32Array.from(tone).sort()[Math.floor(0.4 * tone.length)]!
     const found: string[] = []
-    let before: { cells: number[]; since: number }[] = []
+    let before: { cells: number[]; since: number; first: number }[] = []
     for (let level = 252; ; level -= 4) {
       const labels = new Int32Array(tone.length).fill(-1)
-      const now: { cells: number[]; since: number }[] = []
+      const now: { cells: number[]; since: number; first: number }[] = []
       for (let first = 0; first < tone.length && level >= lowest; first++) {
         if (tone[first]! < level || labels[first]! >= 0) continue
         const cells = [first]
@@ -22,11 +22,11 @@ describe('stable regions', () => {
             cells.push(next)
           }
         }
-        now.push({ cells, since: level })
+        now.push({ cells, since: level, first: cells.length })
       }
       for (const region of before) {
         const next = level < lowest ? undefined : now[labels[region.cells[0]!]!]
-        if (next && next.cells.length <= 1.3 * region.cells.length) next.since = Math.max(next.since, region.since)
+        if (next && next.cells.length <= 1.3 * region.first) Object.assign(next, { since: region.since, first: region.first })
         else if (region.since - level > 12 && region.cells.length >= 30 && region.cells.length < 0.2 * tone.length) found.push(region.cells.sort((a, b) => a - b).join())
       }
       if (level < lowest) return found.sort()
@@ -49,5 +49,17 @@ describe('stable regions', () => {
       regions += found.length
     }
     expect(regions).toBeGreaterThan(20)
+  })
+  it('are not swallowed by a slope that they lie on, though every step of it makes them a little larger', () => {
+    const [columns, rows] = [160, 120]
+    const corner = (x: number, y: number) => x + 0.8 * y < 30
+    const tone = Float32Array.from({ length: columns * rows }, (_value, i) => {
+      const [x, y] = [i % columns, Math.floor(i / columns)]
+      return corner(x, y) ? 240 : 80 + 50 * Math.sin((4 * x) / 90) * Math.cos((4 * y) / 70)
+    })
+    const cells = tone.reduce((count, value) => count + (value === 240 ? 1 : 0), 0)
+    const sizes = stableRegions({ columns, rows, tone }, Float32Array.from(tone).sort()).map(({ length }) => length)
+    expect(Math.min(...sizes)).toBeGreaterThanOrEqual(cells)
+    expect(Math.min(...sizes)).toBeLessThanOrEqual(1.3 * cells)
   })
 })

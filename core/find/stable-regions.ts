@@ -10,7 +10,7 @@ export type Cluster = Int32Array
 
 /** Steps of tone between the levels at which regions are told apart. */
 const STEP = 4
-/** A region is stable over so many steps when none of them makes it larger by more than this. */
+/** A region is stable over so many steps when all of them together make it larger by no more than this: on a slope, small steps add up. */
 const LEAST_STEPS = 3
 const MOST_GROWTH = 1.3
 /** Smaller regions are specks; larger ones than this share of the picture are part of it. */
@@ -43,9 +43,12 @@ export function stableRegions({ columns, rows, tone }: Tones, sorted: Float32Arr
       if (i >= columns && sets.has(i - columns)) sets.unite(i, i - columns, level)
       if (i + columns < rows * columns && sets.has(i + columns)) sets.unite(i, i + columns, level)
     }
-    for (const before of sets.takeJoined()) {
+    const joined = sets.takeJoined()
+    for (const before of joined) sets.since[sets.rootOf(before.head)] = level
+    for (const i of cells) sets.beginAt(i, level)
+    for (const before of joined) {
       const root = sets.rootOf(before.head)
-      if (sets.count[root]! <= MOST_GROWTH * before.count) sets.since[root] = Math.max(sets.since[root]!, before.since)
+      if (sets.count[root]! <= MOST_GROWTH * before.first) sets.goOn(root, before)
       else if (isStable(before.since, level, before.count)) found.push(sets.cellsFrom(before.head, before.count))
     }
   }
@@ -71,6 +74,7 @@ interface Joined {
   readonly head: number
   readonly count: number
   readonly since: number
+  readonly first: number
 }
 
 /** Disjoint sets of cells, each a chain from head to tail. */
@@ -80,9 +84,10 @@ class CellSets {
   /** Level of the last change of a set, told of its root. */
   private readonly changed: Float32Array
   private joined: Joined[] = []
-  /** All told of a set's root: how many cells, since which level it is about as large as it is, and its chain. */
+  /** All told of a set's root: how many cells, since which level it is about as large as it is, how many they were then, and its chain. */
   readonly count: Int32Array
   readonly since: Float32Array
+  readonly first: Int32Array
   readonly head: Int32Array
   readonly tail: Int32Array
 
@@ -92,6 +97,7 @@ class CellSets {
     this.changed = new Float32Array(cells)
     this.count = new Int32Array(cells)
     this.since = new Float32Array(cells)
+    this.first = new Int32Array(cells)
     this.head = new Int32Array(cells)
     this.tail = new Int32Array(cells)
   }
@@ -134,9 +140,20 @@ class CellSets {
   /** Keep what a set was at the level before, once a level. */
   private remember(root: number, level: number): void {
     if (this.changed[root] === level) return
-    this.joined.push({ head: this.head[root]!, count: this.count[root]!, since: this.since[root]! })
+    this.joined.push({ head: this.head[root]!, count: this.count[root]!, since: this.since[root]!, first: this.first[root]! })
     this.changed[root] = level
-    this.since[root] = level
+  }
+
+  /** What a set is at the level it begins at is what it is held against. */
+  beginAt(i: number, level: number): void {
+    const root = this.rootOf(i)
+    if (this.since[root] === level) this.first[root] = this.count[root]!
+  }
+
+  /** A set is about as large as one that is now in it. */
+  goOn(root: number, before: Joined): void {
+    this.since[root] = before.since
+    this.first[root] = before.first
   }
 
   /** The sets of the level before that have grown or joined others since, and begin anew. */

@@ -1,5 +1,5 @@
 import { ProblemError } from '@fennip/core/problem.js'
-import { gatherFinds, searchTiles, type FindOptions } from '@fennip/core/find/find.js'
+import type { FindOptions } from '@fennip/core/find/find.js'
 import { changesOfMarks, expectedShadow, flawOfMark, placeFrame, type PlacedMark } from '@fennip/core/series/apply-chart.js'
 import type { SensorChart } from '@fennip/core/series/chart-schema.js'
 import { chartOfFrame, draftChart, expectedPlaces, finishChart, type DustyFrame, type FrameSpot } from '@fennip/core/series/learn-chart.js'
@@ -10,7 +10,7 @@ import { appendEdit, currentTreatment } from '../history.js'
 import { readPictureSummary } from '../pictures.js'
 import { keepChart, readSensor } from '../sensors.js'
 import type { Run } from './runs.js'
-import { Cancelled, type Progress, type WorkTools } from './tools.js'
+import { Cancelled, goOn, type Progress, type WorkTools } from './tools.js'
 
 /** Work on many frames of one sensor. */
 
@@ -87,23 +87,10 @@ async function placeAndMend(tools: WorkTools, picture: string, chart: SensorChar
 async function dustyFrame({ database, threads }: WorkTools, id: string, progress: Progress): Promise<DustyFrame & { sha256: string }> {
   const picture = await readPictureSummary(database, id)
   const { sha256, width, height } = picture.original
-  const tiles = searchTiles(width, height)
-  let done = 0
-  const parts = await Promise.all(tiles.map(async (tile) => {
-    goOn(progress, done / tiles.length)
-    const finds = await threads.searchTile(sha256, tile, SPOTS)
-    done++
-    goOn(progress, done / tiles.length)
-    return finds
-  }))
-  const spots = gatherFinds(parts, SPOTS, { width, height }).map(({ shape, weight }): FrameSpot => ({ ...shapeCentre(shape), weight }))
+  const spots = (await threads.search({ sha256, width, height }, SPOTS, (share) => goOn(progress, share))).map(({ shape, weight }): FrameSpot => ({ ...shapeCentre(shape), weight }))
   return { name: picture.name, ...apertureAndDate(picture), width, height, sha256, spots }
 }
 
 const apertureAndDate = ({ about }: { about: { camera: { aperture?: number; taken?: string } } }) => ({ aperture: about.camera.aperture ?? null, taken: about.camera.taken ?? null })
-
-function goOn(progress: Progress, share: number): void {
-  if (!progress(share)) throw new Cancelled()
-}
 
 const within = (progress: Progress, from: number, to: number): Progress => (share) => progress(from + (to - from) * share)

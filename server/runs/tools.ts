@@ -13,3 +13,8 @@ export type Progress = (share: number) => boolean
 
 /** The work was cancelled; nothing of it is kept. */
 export class Cancelled extends Error {}
+
+/** Tell the progress, and end the work where it was cancelled. */
+export function goOn(progress: Progress, share: number): void {
+  if (!progress(share)) throw new Cancelled()
+}

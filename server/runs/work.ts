@@ -1,4 +1,4 @@
-import { gatherFinds, searchTiles, type FindOptions } from '@fennip/core/find/find.js'
+import type { FindOptions } from '@fennip/core/find/find.js'
 import { flawsOfFinds, newFinds, undecidedFinds } from '@fennip/core/find/found-flaws.js'
 import { searchKindOf } from '@fennip/core/find/search-kinds.js'
 import { looksLike } from '@fennip/core/find/likeness.js'
@@ -14,7 +14,7 @@ import { EXTENSIONS, type Format } from '@fennip/codec/formats.js'
 import { readPicture } from '@fennip/codec/read.js'
 import { encodePicture } from '@fennip/codec/write.js'
 import { appendEdit, currentTreatment } from '../history.js'
-import { Cancelled, type Progress, type WorkTools } from './tools.js'
+import { Cancelled, goOn, type Progress, type WorkTools } from './tools.js'
 import { originalKey, outputKey } from '../storage/storage.js'
 import { keptPatches } from '../storage/patches.js'
 import type { Run } from './runs.js'
@@ -36,27 +36,16 @@ async function find({ database, threads }: WorkTools, run: Run, progress: Progre
   const { within, without, like, ...asked } = run.parameters as unknown as FindOptions & SearchedArea & { like?: string }
   const where: SearchedArea = { ...(within === undefined ? {} : { within }), ...(without === undefined ? {} : { without }) }
   const { treatment } = await currentTreatment(database, run.picture)
-  const { width, height, sha256 } = treatment.original
   const example = like === undefined ? null : exampleOf(treatment, like)
   const options: FindOptions = example ? { kinds: [example.searchKind], falseFinds: MORE * asked.falseFinds } : asked
   searchedArea(treatment, where)
-  const tiles = searchTiles(width, height)
-  let done = 0
-  const parts = await Promise.all(
-    tiles.map(async (tile) => {
-      if (!progress(done / tiles.length)) throw new Cancelled()
-      const finds = await threads.searchTile(sha256, tile, options)
-      done++
-      if (!progress(done / tiles.length)) throw new Cancelled()
-      return finds
-    }),
-  )
+  const finds = await threads.search(treatment.original, options, (share) => goOn(progress, share))
   const now = await currentTreatment(database, run.picture)
   const searched = searchedArea(now.treatment, where)
   const lies = ({ shape }: { shape: Shape }) => searched(shapeCentre(shape).x, shapeCentre(shape).y)
   const open = undecidedFinds(now.treatment)
   const decided = now.treatment.flaws.filter((flaw) => !open.includes(flaw))
-  const found = gatherFinds(parts, options, now.treatment.original).filter((find) => lies(find) && (!example || looksLike(example.flaw, find)))
+  const found = finds.filter((find) => lies(find) && (!example || looksLike(example.flaw, find)))
   const fresh = flawsOfFinds(newFinds(found, example ? now.treatment.flaws : decided), (number) => `f${run.id.slice(0, 6)}-${number}`)
   const undecided = example ? [] : open.filter((flaw) => options.kinds.includes(searchKindOf(flaw.kind)!) && lies(flaw)).map((flaw) => flaw.id)
   const operations: Operation[] = []
@@ -100,20 +89,20 @@ async function exportPicture({ database, storage, threads }: WorkTools, run: Run
   const { format, depth, quality } = run.parameters as { format: Format; depth: 8 | 16; quality: number }
   const { treatment } = await currentTreatment(database, run.picture)
   const row = (await database('pictures').where('id', run.picture).first('name')) as { name: string }
-  if (!progress(0.05)) throw new Cancelled()
+  goOn(progress, 0.05)
   await threads.keepPatches(treatment)
-  if (!progress(0.3)) throw new Cancelled()
+  goOn(progress, 0.3)
   const { original } = treatment
   const picture = await readPicture(await storage.localFile(originalKey(original.sha256)), row.name)
-  if (!progress(0.5)) throw new Cancelled()
+  goOn(progress, 0.5)
   const transfer = makeTransfer(picture.header.profile.curve, picture.header.depth)
   const kept = await keptPatches(storage, treatment)
   const patches = makePatches(rasterSource(picture.pixels), transfer, treatment, levelCount(original.width, original.height), { get: (key) => kept.get(key), set: () => undefined })
   const whole = { x: 0, y: 0, width: original.width, height: original.height }
   for (const patch of patches) layOver(picture.pixels, whole, patch)
-  if (!progress(0.6)) throw new Cancelled()
+  goOn(progress, 0.6)
   const bytes = await encodePicture(picture.pixels, picture.alpha, picture.header.metadata, { format, depth, quality })
-  if (!progress(0.95)) throw new Cancelled()
+  goOn(progress, 0.95)
   const file = `${run.id}.${EXTENSIONS[format]}`
   await storage.write(outputKey(file), bytes)
   return { file, name: `${row.name.replace(/\.[^.]*$/, '')}-mended.${EXTENSIONS[format]}`, bytes: bytes.length, mends: patches.length }
