@@ -97,7 +97,7 @@ describe('a print that is delivered small', () => {
     await harness.open(picture, 'mend')
     // In its own size all that was found is seen.
     expect(await harness.test('choose-unseen').count()).toBe(0)
-    await harness.test('delivered').selectOption('600')
+    await harness.test('delivered').selectOption('300')
     await expect.poll(() => harness.test('choose-unseen').textContent()).toMatch(/^[1-9]\d* not seen$/)
     await harness.test('delivered').selectOption('0')
     await expect.poll(() => harness.test('choose-unseen').count()).toBe(0)

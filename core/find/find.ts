@@ -2,6 +2,7 @@ import { distanceAt, type Disc, type Outline, type Shape, type Stroke } from '..
 import { clipRegion, growRegion, type IntegerRaster, type PixelSource, type Plane, type Region } from '../raster/raster.js'
 import type { Transfer } from '../raster/transfer.js'
 import type { SearchKind } from '../treatment/schema.js'
+import { LEAST_SEEN } from '../treatment/visibility.js'
 import { cellsOfTile, type TileCells } from './cells.js'
 import { findCandidates, makeOctaves, type Candidate } from './candidates.js'
 import { flatPatches, GRAIN_BLOCK, grainBlocks, type BlockGrain } from './flat.js'
@@ -95,7 +96,8 @@ export function findInTile(pixels: IntegerRaster, surroundings: Region, tile: Re
     const least = leastScore(by, rateOf(options))
     for (const { candidate, fit } of evidenceInTile(plane, surroundings, tile, kind, least)) {
       const { score, confidence } = judge(by, by.features(candidate, fit))
-      if (score < least) continue
+      // What cannot be told from noise is not claimed, whatever speaks for it.
+      if (score < least || fit.weight < LEAST_SEEN) continue
       const find = { kind, ...describeFit(fit, surroundings), confidence, unrest: fit.structure }
       if (isInside(find.shape, tile)) discs.push(find)
     }

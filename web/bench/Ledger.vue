@@ -30,7 +30,7 @@ const ORDERS: { id: LedgerOrder; word: string }[] = [
   { id: 'reading', word: 'In reading order' },
 ]
 /** Longer sides that pictures are delivered with; a larger one than it has is none. */
-const SIDES = [6000, 4000, 2400, 1600, 1000, 600]
+const SIDES = [6000, 4000, 2400, 1600, 1000, 600, 300]
 const sides = computed(() => SIDES.filter((side) => side < Math.max(bench.opened?.original.width ?? 0, bench.opened?.original.height ?? 0)))
 const nextOrder = () => {
   const at = ORDERS.findIndex((order) => order.id === bench.order)
