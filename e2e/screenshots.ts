@@ -121,6 +121,16 @@ for (let i = 0; i < 9; i++) {
   await rest(page, 900)
 }
 await shot('bench-round')
+// A torn print: what is lost, outlined.
+const torn = list.find((picture) => picture.name === 'torn-print.tif')!
+await page.goto(`${address}/jobs/${job.id}/pictures/${torn.id}/find`)
+await rest(page)
+if ((torn.counts.open ?? 0) + (torn.counts.mended ?? 0) === 0) {
+  await page.click('[data-test=find]')
+  await page.waitForSelector('[data-test=ledger-row]', { timeout: 120000 })
+  await rest(page, 3000)
+}
+await shot('bench-find-torn')
 // A stained print beside the original, its stains lifted.
 const stained = list.find((picture) => picture.name === 'stained-print.tif')!
 await page.goto(`${address}/jobs/${job.id}/pictures/${stained.id}/find`)
