@@ -1,5 +1,5 @@
 import { findCandidates, makeOctaves } from '@fennip/core/find/candidates.js'
-import { searchTiles, tileSurroundings } from '@fennip/core/find/find.js'
+import { GLANCE_MARGIN, LARGEST_RADIUS, searchTiles, tileSurroundings } from '@fennip/core/find/find.js'
 import { firstLook } from '@fennip/core/find/first-look.js'
 import { FIRST_EFFORT, fitDisc } from '@fennip/core/find/fit-disc.js'
 import { judge, layered, leastScore, speckJudge } from '@fennip/core/find/judge.js'
@@ -18,10 +18,10 @@ import { demoScenes, FRAME, sceneOf } from './scenes.js'
  * spares, to be written there by hand. Of weights for two judges those are kept that spare more fits at the same loss.
  */
 
-/** Fewer false finds than anybody asks for would let pass: what is accepted here is accepted everywhere. */
+/** What a search with an everyday control accepts. */
 const LEAST = leastScore(speckJudge, 5 / 24)
 /** Candidates whose quick fit lies so far below are not fitted in full. */
-const HOPELESS = LEAST - 6.5
+const HOPELESS = LEAST - GLANCE_MARGIN
 const PER_MEGAPIXEL = 30
 const SEED = 31
 
@@ -36,7 +36,7 @@ for (const { name, light, exposure } of scenes) {
   const { damaged } = expose(light, hurt, { ...exposure, seed: SEED })
   const curve = makeTransfer({ type: 'srgb' }, exposure.depth)
   for (const tile of searchTiles(damaged.width, damaged.height)) {
-    const octaves = makeOctaves(logLight(crop(damaged, tileSurroundings(tile, damaged.width, damaged.height)), curve), 24)
+    const octaves = makeOctaves(logLight(crop(damaged, tileSurroundings(tile, damaged.width, damaged.height)), curve), LARGEST_RADIUS.speck)
     for (const candidate of findCandidates(octaves, 'both')) {
       const features = firstLook(octaves, candidate)
       if (!features) continue

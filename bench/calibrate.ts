@@ -30,7 +30,7 @@ const wanted = process.argv[2] ?? 'dust'
 const kind: DiscKind = wanted === 'speck' ? 'speck' : 'dust'
 const by = kind === 'dust' ? dustJudge : speckJudge
 
-/** Units of the layer of a judge: twice as many do no better on pictures not learned from. */
+/** Units of the layer of a judge: of lines and specks twice as many do no better on pictures not learned from. */
 const UNITS: Record<string, number> = { dust: 12, line: 6, loss: 6, speck: 12 }
 
 interface Sample { readonly features: number[]; readonly real: boolean; readonly old: number }

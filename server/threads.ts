@@ -2,7 +2,7 @@ import { MessageChannel, type MessagePort } from 'node:worker_threads'
 import { fileURLToPath } from 'node:url'
 import { Piscina } from 'piscina'
 import { ProblemError } from '@fennip/core/problem.js'
-import { searchTiles, type AreaKind, type Find, type FindOptions, type TileFinds } from '@fennip/core/find/find.js'
+import { AREA_KINDS, searchTiles, type Find, type FindOptions, type TileFinds } from '@fennip/core/find/find.js'
 import type { Region } from '@fennip/core/raster/raster.js'
 import type { Shadow } from '@fennip/core/mend/shadow.js'
 import type { PlacedMark } from '@fennip/core/series/apply-chart.js'
@@ -11,19 +11,12 @@ import type { ExpectedMark, MarkMeasure } from '@fennip/core/series/measure-mark
 import type { Placement } from '@fennip/core/series/placement.js'
 import type { Settings } from './settings.js'
 import { partsOfFlaws } from '@fennip/core/treatment/mend-all.js'
-import type { Flaw, Step, Treatment } from '@fennip/core/treatment/schema.js'
+import type { Flaw, Original, Step, Treatment } from '@fennip/core/treatment/schema.js'
 
 /** Which open flaws, and of some the shadow that is known from elsewhere. */
 export interface KnownFlaws {
   readonly only: readonly string[]
   readonly expected: Readonly<Record<string, Omit<Shadow, 'damping'>>>
-}
-
-/** An original to be searched. */
-export interface SearchedOriginal {
-  readonly sha256: string
-  readonly width: number
-  readonly height: number
 }
 
 /** The heavy tasks of tasks.ts, run in threads. */
@@ -52,19 +45,23 @@ export class Threads {
   /**
    * Search an original, its tiles side by side.
    *
-   * @param onShare  Told after each tile how much is done; what it throws ends the search.
+   * @param onShare  Told again and again how much is done; what it throws ends the search.
    */
-  async search({ sha256, width, height }: SearchedOriginal, options: FindOptions, onShare: (share: number) => void): Promise<Find[]> {
+  async search({ sha256, width, height }: Pick<Original, 'sha256' | 'width' | 'height'>, options: FindOptions, onShare: (share: number) => void): Promise<Find[]> {
     const tiles = searchTiles(width, height)
+    // Putting them together is one part more, in which a search can be ended too.
+    const all = tiles.length + 1
     let done = 0
     const parts = await Promise.all(tiles.map(async (tile) => {
-      onShare(done / tiles.length)
+      onShare(done / all)
       const finds = await this.searchTile(sha256, tile, options)
       done++
-      onShare(done / tiles.length)
+      onShare(done / all)
       return finds
     }))
-    return this.gatherFinds(parts, options, { width, height })
+    const finds = await this.gatherFinds(parts, options, { width, height })
+    onShare(1)
+    return finds
   }
 
   searchTile(sha256: string, tile: Region, options: FindOptions): Promise<TileFinds> {
@@ -74,7 +71,7 @@ export class Threads {
   /** Put the finds of all tiles together; losses and stains, which want the whole picture, are looked for side by side. */
   private async gatherFinds(tiles: readonly TileFinds[], options: FindOptions, size: { readonly width: number; readonly height: number }): Promise<Find[]> {
     const cells = tiles.flatMap((tile) => tile.cells ?? [])
-    const kinds = (['loss', 'stain'] satisfies AreaKind[]).filter((kind) => options.kinds.includes(kind))
+    const kinds = AREA_KINDS.filter((kind) => options.kinds.includes(kind))
     const areas = (await Promise.all(kinds.map((kind) => this.run<Find[]>('searchAreas', { kind, cells, size })))).flat()
     return this.run('gatherTiles', { tiles: tiles.map(({ cells: _cells, ...rest }) => rest), options, size, areas })
   }

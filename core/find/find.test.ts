@@ -1,5 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import * as fc from 'fast-check'
+import { LEAST_SEEN } from '../treatment/visibility.js'
 import { makeRandom } from '../random.js'
 import { rasterSource, makeRaster, type IntegerRaster, type Plane } from '../raster/raster.js'
 import { makeTransfer } from '../raster/transfer.js'
@@ -162,6 +163,21 @@ function gravel(width: number, height: number, seed: number, pixelsAStone = 110)
   const stones = Array.from({ length: Math.round((width * height) / pixelsAStone) }, () => ({ x: width * random.uniform(), y: height * random.uniform(), r: 2 + 1.5 * random.uniform(), depth: (random.uniform() < 0.5 ? -1 : 1) * (0.2 + 0.25 * random.uniform()) }))
   return plane(width, height, 0.02, stones, seed)
 }
+
+describe('what is lighter than noise can be told from', () => {
+  it('is not claimed, however many false finds one is willing to look at', () => {
+    const random = makeRandom(11)
+    // Specks of one size, from lost in the noise to plain.
+    const spots = Array.from({ length: 60 }, (_value, k) => ({ x: 30 + 40 * (k % 10), y: 30 + 40 * Math.floor(k / 10), r: 1.6, depth: -0.02 - 0.003 * k - 0.01 * random.uniform() }))
+    const light = plane(430, 270, 0.03, spots, 12)
+    const raster = makeRaster(light.width, light.height, 1, 16)
+    const deep = makeTransfer({ type: 'srgb' }, 16)
+    for (let i = 0; i < light.data.length; i++) raster.data[i] = deep.encode(0.3 * Math.exp(light.data[i]!))
+    const weights = findFlaws(rasterSource(raster), deep, { kinds: ['speck'], falseFinds: 1e6 }).map(({ weight }) => weight)
+    expect(weights.length).toBeGreaterThan(10)
+    expect(Math.min(...weights)).toBeGreaterThanOrEqual(LEAST_SEEN)
+  })
+})
 
 describe('how a candidate stands among others', () => {
   const standingAt = (ground: Plane, x: number, y: number) => {

@@ -61,7 +61,7 @@ export const DEFAULT_FALSE_FINDS = 3
 
 const REFERENCE_MEGAPIXELS = 24
 const TILE = 2048
-const LARGEST_RADIUS = { dust: 70, speck: 24 }
+export const LARGEST_RADIUS = { dust: 70, speck: 24 }
 /** Surroundings that a tile needs to judge a flaw on its edge. */
 const APRON = 192
 
@@ -107,7 +107,7 @@ export function findInTile(pixels: IntegerRaster, surroundings: Region, tile: Re
     pieces: options.kinds.includes('line') ? linePieces(plane, surroundings, tile) : [],
     ...(options.kinds.includes('flat') ? { grain: grainBlocks(pixels, surroundings, tile), fine: fineDetailOfTile(pixels, surroundings, tile) } : {}),
     ...(options.kinds.includes('moire') ? { screens: screensOfTile(plane, surroundings, tile) } : {}),
-    ...(options.kinds.includes('loss') || options.kinds.includes('stain') ? { cells: cellsOfTile(pixels, surroundings, tile) } : {}),
+    ...(AREA_KINDS.some((kind) => options.kinds.includes(kind)) ? { cells: cellsOfTile(pixels, surroundings, tile) } : {}),
   }
 }
 
@@ -150,7 +150,7 @@ export function evidenceInTile(plane: Plane, surroundings: Region, tile: Region,
 }
 
 /** How far a glance may underrate what the full fit accepts: measured on the four demo pictures. */
-const GLANCE_MARGIN = 6.5
+export const GLANCE_MARGIN = 6.5
 
 function describeFit(fit: FittedDisc, at: Region): Pick<DiscFind, 'shape' | 'contrast' | 'weight'> {
   return {
@@ -167,7 +167,8 @@ function isInside(disc: Disc, tile: Region): boolean {
 type Size = { readonly width: number; readonly height: number }
 
 /** Kinds that are looked for in the cells of the whole picture, each by itself. */
-export type AreaKind = 'loss' | 'stain'
+export const AREA_KINDS = ['loss', 'stain'] as const
+export type AreaKind = (typeof AREA_KINDS)[number]
 
 /**
  * Find areas of a kind.
@@ -181,7 +182,7 @@ export function findAreas(kind: AreaKind, cells: readonly TileCells[], size: Siz
 /** Areas of the kinds that are asked for, found in the cells that tiles brought. */
 function areasOf(tiles: readonly TileFinds[], { kinds }: FindOptions, size: Size): Find[] {
   const cells = tiles.flatMap((tile) => tile.cells ?? [])
-  return (['loss', 'stain'] as const).flatMap((kind) => (kinds.includes(kind) ? findAreas(kind, cells, size) : []))
+  return AREA_KINDS.filter((kind) => kinds.includes(kind)).flatMap((kind) => findAreas(kind, cells, size))
 }
 
 /**

@@ -3,9 +3,9 @@ import type { Candidate } from './candidates.js'
 import type { FittedDisc } from './fit-disc.js'
 
 /**
- * How much the evidence speaks for a real flaw: a logistic regression on what was measured, for lines
- * and specks with a layer of units between, fitted with bench/calibrate.ts on pictures with known damage and checked on others by
- * bench/finding.ts.
+ * How much the evidence speaks for a real flaw: a logistic regression on what was measured, for all but stains with a layer
+ * of units between, fitted with bench/calibrate.ts on pictures with known damage and checked on others by bench/finding.ts
+ * and bench/areas.ts.
  */
 export interface Judgement {
   readonly score: number
