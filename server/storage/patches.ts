@@ -12,19 +12,17 @@ const REMEMBERED = 4000
 /** So many patches are fetched at once. */
 const AT_ONCE = 16
 
-/** Those patches of a plan that are kept, by their keys. */
+/** Those patches of a plan that are kept, by their keys, in the order of the plan. */
 export async function keptPatches(storage: Storage, plan: Plan): Promise<Map<string, Patch>> {
   const kept = new Map<string, Patch>()
   const keys = patchKeys(plan).map(({ key }) => key)
   for (let i = 0; i < keys.length; i += AT_ONCE) {
-    await Promise.all(keys.slice(i, i + AT_ONCE).map(async (key) => {
-      const patch = memory.get(key) ?? (await readPatch(storage, key))
-      if (!patch) return
-      kept.set(key, patch)
-      if (memory.size > REMEMBERED) memory.clear()
-      memory.set(key, patch)
-    }))
+    const some = keys.slice(i, i + AT_ONCE)
+    const patches = await Promise.all(some.map((key) => memory.get(key) ?? readPatch(storage, key)))
+    patches.forEach((patch, n) => patch && kept.set(some[n]!, patch))
   }
+  if (memory.size > REMEMBERED) memory.clear()
+  for (const [key, patch] of kept) memory.set(key, patch)
   return kept
 }
 
