@@ -4,6 +4,63 @@
 // @ts-nocheck: the compiler of this file is AssemblyScript's.
 
 /**
+ * Look at a picture through a window: what is seen, less its weighted mean, times its weight.
+ *
+ * @param picture    Planes of the picture as floats, channel after channel, width x height each.
+ * @param seen       Which of its pixels are seen, as bytes: 0 not, 1 known, 2 at second hand.
+ * @param says       Weight of each place of the window, side x side doubles.
+ * @param second     What of that is left for what is seen at second hand.
+ * @param left       Column of the picture at the window's left edge, and the row at its top; they may lie outside.
+ * @param planes     As continueWindow wants them: written.
+ * @param means      Room for the weighted means, a double a channel.
+ * @returns Whether anything is seen.
+ */
+export function look(picture: usize, seen: usize, width: i32, height: i32, channels: i32, side: i32, says: usize, second: f64, left: i32, top: i32, planes: usize, means: usize): i32 {
+  const square = <usize>(side * side) << 3
+  const size = <usize>(width * height) << 2
+  const weights = planes + <usize>channels * square
+  const firstColumn = max(0, -left)
+  const lastColumn = min(side, width - left)
+  const firstRow = max(0, -top)
+  const lastRow = min(side, height - top)
+  memory.fill(planes, 0, <usize>(channels + 1) * square)
+  let sum: f64 = 0
+  for (let y = firstRow; y < lastRow; y++) {
+    const row = seen + <usize>((y + top) * width + left)
+    for (let x = firstColumn; x < lastColumn; x++) {
+      const how = load<u8>(row + <usize>x)
+      if (how == 0) continue
+      const at = <usize>(y * side + x) << 3
+      const weight = how == 1 ? f64.load(says + at) : f64.load(says + at) * second
+      f64.store(weights + at, weight)
+      sum += weight
+    }
+  }
+  if (!(sum > 0)) return 0
+  for (let c = 0; c < channels; c++) {
+    const values = picture + <usize>c * size
+    const plane = planes + <usize>c * square
+    let mean: f64 = 0
+    for (let y = firstRow; y < lastRow; y++) {
+      const row = values + (<usize>((y + top) * width + left) << 2)
+      const from = weights + (<usize>(y * side) << 3)
+      for (let x = firstColumn; x < lastColumn; x++) mean += f64.load(from + (<usize>x << 3)) * <f64>f32.load(row + (<usize>x << 2))
+    }
+    mean /= sum
+    for (let y = firstRow; y < lastRow; y++) {
+      const row = values + (<usize>((y + top) * width + left) << 2)
+      const from = <usize>(y * side) << 3
+      for (let x = firstColumn; x < lastColumn; x++) {
+        const at = from + (<usize>x << 3)
+        f64.store(plane + at, f64.load(weights + at) * (<f64>f32.load(row + (<usize>x << 2)) - mean))
+      }
+    }
+    f64.store(means + (<usize>c << 3), mean)
+  }
+  return 1
+}
+
+/**
  * Continue a window by a sparse sum of waves.
  *
  * @param side      Of the window, a power of two of at least 8.
@@ -24,7 +81,8 @@
  * @param waves     Room for column and row of each wave as integers, then real and imaginary part for each channel.
  * @param places    Where the sum is read: y x side + x, as integers.
  * @param count     Of the places.
- * @param into      Room for the sums as doubles, place after place, channel after channel.
+ * @param into      Room for the sums as doubles, place after place, channel after channel: half of each, since a wave's
+ *                  mirror image has the other half.
  */
 export function continueWindow(side: i32, stride: i32, band: i32, channels: i32, planes: usize, spare: usize, turns: usize, reversed: usize, spectrum: usize, left: usize, prior: usize, most: i32, share: f64, least: f32, waves: usize, places: usize, count: i32, into: usize): void {
   const size = <usize>(side * side) << 3
@@ -207,6 +265,8 @@ function chooseWaves(side: i32, stride: i32, band: i32, channels: i32, weights: 
     let places = i32x4.splat(-1)
     for (let y = 0; y < side; y++) {
       if (y == band + 1) y = max(y, side - band)
+      // With the first row alone nothing is left.
+      if (y == side) break
       const a = <usize>((y - v + side) * double + side - u) << 2
       const b = <usize>((y - mirroredV + side) * double + side - mirroredU) << 2
       const row = <usize>(y * stride) << 2

@@ -1,9 +1,8 @@
+import { HALF_PATCH as HALF, PatchTable, type PatchGaps } from '../kernels/patches.js'
 import { makeRandom, type Random } from '../random.js'
 import { gaussianBlur } from '../raster/blur.js'
 import { BARRED, bridgeGaps, FILL, KNOWN, type FillProblem } from './fill-bridge.js'
 
-/** Half the side of a patch. */
-const HALF = 3
 /** Least side of the coarsest level. */
 const LEAST_SIDE = 40
 /** On the coarsest level a gap is at most about this thick on either side, so that its first content can be guessed. */
@@ -43,15 +42,17 @@ export function fillPatches(problem: FillProblem, seed: number, thickness: numbe
     const level = levels[n]!
     const match = matchOf(level, found, random)
     if (!match) break
+    if (!found) closeInLayers(level.role, match, random)
+    const table = new PatchTable(match)
     // The content that was found one level coarser, in the finer patches it points at.
-    if (found) vote(level, match)
-    else closeInLayers(level, match, random)
+    if (found) table.vote()
     for (let round = 0; round < (n === 0 && found ? FINEST_ROUNDS : ROUNDS); round++) {
-      search(level, match, random, round)
-      vote(level, match)
+      table.search(random.integer, round % 2 === 0)
+      table.vote()
     }
+    table.release()
     found = match
-    if (n === 0 && grain > 0) layDetail(level, match, grain)
+    if (n === 0 && grain > 0) layDetail(match, grain)
   }
   if (!found || found.width !== problem.width) bridgeGaps({ ...problem, role: problem.role.slice() }, seed, grain)
 }
@@ -61,50 +62,53 @@ function halved({ width, height, channels, role }: FillProblem): FillProblem {
   const w = width >> 1
   const h = height >> 1
   const roles = new Uint8Array(w * h)
-  const planes = channels.map(() => new Float32Array(w * h))
   for (let y = 0; y < h; y++) {
     for (let x = 0; x < w; x++) {
-      const first = 2 * y * width + 2 * x
-      const four = [first, first + 1, first + width, first + width + 1]
-      const known = four.filter((i) => role[i] === KNOWN)
-      const at = y * w + x
-      roles[at] = four.some((i) => role[i] === FILL) ? FILL : known.length === 4 ? KNOWN : BARRED
-      channels.forEach((plane, c) => {
-        let sum = 0
-        for (const i of known) sum += plane[i]!
-        planes[c]![at] = known.length > 0 ? sum / known.length : 0.5
-      })
+      const i = 2 * y * width + 2 * x
+      const fill = role[i] === FILL || role[i + 1] === FILL || role[i + width] === FILL || role[i + width + 1] === FILL
+      const known = role[i] === KNOWN && role[i + 1] === KNOWN && role[i + width] === KNOWN && role[i + width + 1] === KNOWN
+      roles[y * w + x] = fill ? FILL : known ? KNOWN : BARRED
     }
   }
+  const planes = channels.map((plane) => {
+    const half = new Float32Array(w * h)
+    for (let y = 0; y < h; y++) {
+      for (let x = 0; x < w; x++) {
+        const first = 2 * y * width + 2 * x
+        let sum = 0
+        let count = 0
+        for (let k = 0; k < 4; k++) {
+          const i = first + (k & 1) + (k >> 1) * width
+          if (role[i] !== KNOWN) continue
+          sum += plane[i]!
+          count++
+        }
+        half[y * w + x] = count > 0 ? sum / count : 0.5
+      }
+    }
+    return half
+  })
   return { width: w, height: h, channels: planes, role: roles }
 }
 
-/** For every place to fill, the middle of the patch it takes. */
-interface Match {
-  readonly width: number
-  readonly height: number
-  /** Places to fill, row by row. */
-  readonly places: Int32Array
-  /** Index into places by pixel, -1 elsewhere. */
-  readonly index: Int32Array
-  readonly source: Int32Array
-  readonly cost: Float32Array
-  /** Middles of patches that are known whole, and 1 where a pixel is one. */
+/** What the search works on, and the middles of patches that are known whole. */
+interface Match extends PatchGaps {
   readonly offers: Int32Array
-  readonly offered: Uint8Array
 }
 
 /** A first match: twice the coarser one where that is a whole patch, else by chance; null when no patch is known whole. */
-function matchOf({ width, height, role }: FillProblem, coarser: Match | null, random: Random): Match | null {
-  const places: number[] = []
+function matchOf({ width, height, channels, role }: FillProblem, coarser: Match | null, random: Random): Match | null {
   const index = new Int32Array(width * height).fill(-1)
+  const places = new Int32Array(width * height)
+  let wanting = 0
   for (let i = 0; i < role.length; i++) {
     if (role[i] !== FILL) continue
-    index[i] = places.length
-    places.push(i)
+    index[i] = wanting
+    places[wanting++] = i
   }
   const offered = new Uint8Array(width * height)
-  const offers: number[] = []
+  const offers = new Int32Array(width * height)
+  let whole = 0
   // How many pixels in a row, and then in a column, are known up to here.
   const down = new Int32Array(width)
   for (let y = 0; y < height; y++) {
@@ -115,12 +119,12 @@ function matchOf({ width, height, role }: FillProblem, coarser: Match | null, ra
       if (down[x]! >= 2 * HALF + 1) {
         const middle = (y - HALF) * width + x - HALF
         offered[middle] = 1
-        offers.push(middle)
+        offers[whole++] = middle
       }
     }
   }
-  if (offers.length === 0) return null
-  const source = Int32Array.from(places, (i) => {
+  if (whole === 0) return null
+  const source = places.slice(0, wanting).map((i) => {
     if (coarser) {
       const x = i % width
       const y = (i - x) / width
@@ -131,16 +135,16 @@ function matchOf({ width, height, role }: FillProblem, coarser: Match | null, ra
         if (offered[at]) return at
       }
     }
-    return offers[Math.floor(random.uniform() * offers.length)]!
+    return offers[Math.floor(random.uniform() * whole)]!
   })
-  return { width, height, places: Int32Array.from(places), index, source, cost: new Float32Array(places.length), offers: Int32Array.from(offers), offered }
+  return { width, height, channels, places: places.slice(0, wanting), index, source, cost: new Float32Array(wanting), offers: offers.slice(0, whole), offered }
 }
 
 /** Patches tried at random for each place of a layer. */
 const LAYER_TRIES = 120
 
 /** First content of the coarsest level: from the edge inward, each place by the patch that fits what is known round it. */
-function closeInLayers({ width, height, channels, role }: FillProblem, { places, index, source, offers, offered }: Match, random: Random): void {
+function closeInLayers(role: Uint8Array, { width, height, channels, places, index, source, offers, offered }: Match, random: Random): void {
   const known = Uint8Array.from(role, (value) => (value === KNOWN ? 1 : 0))
   const closed = new Uint8Array(places.length)
   const costOf = (place: number, candidate: number, most: number): number => {
@@ -198,110 +202,8 @@ function closeInLayers({ width, height, channels, role }: FillProblem, { places,
   }
 }
 
-/** Mean square difference of two patches; given up when it grows past `most`. */
-function patchCost({ width, height, channels }: FillProblem, place: number, source: number, most: number): number {
-  const x = place % width
-  const y = (place - x) / width
-  const left = Math.max(-HALF, -x)
-  const right = Math.min(HALF, width - 1 - x)
-  const top = Math.max(-HALF, -y)
-  const bottom = Math.min(HALF, height - 1 - y)
-  const count = (right - left + 1) * (bottom - top + 1) * channels.length
-  const limit = most * count
-  let sum = 0
-  for (let dy = top; dy <= bottom; dy++) {
-    for (let c = 0; c < channels.length; c++) {
-      const plane = channels[c]!
-      let a = place + dy * width + left
-      let b = source + dy * width + left
-      for (let dx = left; dx <= right; dx++) {
-        const d = plane[a++]! - plane[b++]!
-        sum += d * d
-      }
-    }
-    if (sum > limit) return Infinity
-  }
-  return sum / count
-}
-
-/** One round of the search: what the neighbours found, moved along, then places at random, ever nearer. */
-function search(level: FillProblem, match: Match, random: Random, round: number): void {
-  const { width, height } = level
-  const { places, index, source, cost, offered } = match
-  const forward = round % 2 === 0
-  const step = forward ? -1 : 1
-  for (let k = 0; k < places.length; k++) cost[k] = patchCost(level, places[k]!, source[k]!, Infinity)
-  for (let n = 0; n < places.length; n++) {
-    const k = forward ? n : places.length - 1 - n
-    const place = places[k]!
-    const px = place % width
-    for (const by of [step, step * width]) {
-      if (by === step && (px + step < 0 || px + step >= width)) continue
-      const neighbour = index[place + by]
-      if (neighbour === undefined || neighbour < 0) continue
-      const candidate = source[neighbour]! - by
-      if (candidate === source[k] || !offered[candidate]) continue
-      const d = patchCost(level, place, candidate, cost[k]!)
-      if (d < cost[k]!) {
-        cost[k] = d
-        source[k] = candidate
-      }
-    }
-    for (let radius = Math.max(width, height); radius >= 1; radius = radius >> 1) {
-      const from = source[k]!
-      const x = (from % width) + Math.floor((2 * random.uniform() - 1) * radius)
-      const y = Math.floor(from / width) + Math.floor((2 * random.uniform() - 1) * radius)
-      if (x < 0 || y < 0 || x >= width || y >= height || !offered[y * width + x]) continue
-      const d = patchCost(level, place, y * width + x, cost[k]!)
-      if (d < cost[k]!) {
-        cost[k] = d
-        source[k] = y * width + x
-      }
-    }
-  }
-}
-
-/** Every place takes the mean of what the patches over it say; patches that fit better say more. */
-function vote(level: FillProblem, match: Match): void {
-  const { width, height, channels } = level
-  const { places, index, source, cost } = match
-  let usual = 1e-9
-  for (const value of cost) usual += value / cost.length
-  const says = Float64Array.from(cost, (value) => 1 / (0.05 + (value / usual) * (value / usual)))
-  const means = channels.map(() => new Float32Array(places.length))
-  // Of the patches over one place: where each shows it, and its say.
-  const shown = new Int32Array((2 * HALF + 1) * (2 * HALF + 1))
-  const say = new Float64Array(shown.length)
-  for (let t = 0; t < places.length; t++) {
-    const place = places[t]!
-    const x = place % width
-    const y = (place - x) / width
-    let count = 0
-    let sum = 0
-    for (let dy = Math.max(-HALF, -y); dy <= Math.min(HALF, height - 1 - y); dy++) {
-      for (let dx = Math.max(-HALF, -x); dx <= Math.min(HALF, width - 1 - x); dx++) {
-        const by = dy * width + dx
-        const k = index[place + by]!
-        if (k < 0) continue
-        shown[count] = source[k]! - by
-        say[count++] = says[k]!
-        sum += says[k]!
-      }
-    }
-    for (let c = 0; c < channels.length; c++) {
-      const plane = channels[c]!
-      let value = 0
-      for (let n = 0; n < count; n++) value += say[n]! * plane[shown[n]!]!
-      means[c]![t] = value / sum
-    }
-  }
-  channels.forEach((plane, c) => {
-    for (let t = 0; t < places.length; t++) plane[places[t]!] = means[c]![t]!
-  })
-}
-
 /** Fine detail of each place's own patch over the mean of all: what the mean has lost. */
-function layDetail({ width, height, channels }: FillProblem, { places, source }: Match, grain: number): void {
+function layDetail({ width, height, channels, places, source }: Match, grain: number): void {
   for (const plane of channels) {
     const lost = new Float32Array(width * height)
     for (let k = 0; k < places.length; k++) lost[places[k]!] = plane[source[k]!]! - plane[places[k]!]!

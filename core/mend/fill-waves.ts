@@ -1,4 +1,4 @@
-import { continueWindow, type SeenWindow, type WaveLimits } from '../kernels/waves.js'
+import { WaveTable } from '../kernels/waves.js'
 import { makeRandom } from '../random.js'
 import { exp, ln } from '../raster/exact-math.js'
 import { FILL, KNOWN, type FillProblem } from './fill-bridge.js'
@@ -16,7 +16,7 @@ const SECOND_HAND = 0.8
  * they say nothing that can be measured (bench/known-damage.ts), at more than twice the time.
  */
 const FINEST = 9
-const LIMITS: WaveLimits = { most: 75, share: 0.45, least: 1e-4 }
+const LIMITS = { most: 75, share: 0.45, least: 1e-4 }
 
 /**
  * Fill gaps with the few waves that go on best from what is known around.
@@ -35,16 +35,12 @@ const LIMITS: WaveLimits = { most: 75, share: 0.45, least: 1e-4 }
  * (bench/known-damage.ts).
  */
 export function fillWaves(problem: FillProblem, seed: number, prior: Float32Array = PRIOR): void {
-  const filled = new Uint8Array(problem.role.length)
-  const window = new Window(problem, filled, prior)
+  const { width, height, channels, role } = problem
+  const table = new WaveTable({ width, height, channels, known: role.map((value) => (value === KNOWN ? 1 : 0)) }, { side: WINDOW, says: SAY, secondHand: SECOND_HAND, prior, ...LIMITS })
   // A block deep inside sees nothing before its neighbours are filled; one that never does keeps what it has.
   for (let waiting = blocksOf(problem), before = Infinity; waiting.length < before; ) {
     before = waiting.length
-    waiting = waiting.filter((block) => {
-      if (!window.continueInto(block)) return true
-      for (const i of block.gaps) filled[i] = 1
-      return false
-    })
+    waiting = waiting.filter(({ x, y, border, gaps }) => !table.continueInto(x - border, y - border, gaps))
   }
   layGrain(problem, makeRandom(seed))
 }
@@ -115,67 +111,4 @@ function blockAt({ width, height, role }: FillProblem, x: number, y: number, sid
     for (let u = Math.max(0, x - border); u < Math.min(width, x - border + WINDOW); u++) if (role[v * width + u] === KNOWN) support += SAY[(v - y + border) * WINDOW + u - x + border]!
   }
   return { x, y, border, gaps, support }
-}
-
-/** The window round one block after another: what is seen through it, and the waves that go on from that. */
-class Window {
-  private readonly seen: SeenWindow
-  private readonly means: Float64Array
-
-  constructor(private readonly problem: FillProblem, private readonly filled: Uint8Array, private readonly prior: Float32Array) {
-    const square = () => new Float64Array(WINDOW * WINDOW)
-    this.seen = { side: WINDOW, weights: square(), weighted: problem.channels.map(square) }
-    this.means = new Float64Array(problem.channels.length)
-  }
-
-  /** Fill a block. @returns Whether anything round it is known. */
-  continueInto(block: Block): boolean {
-    if (!this.look(block)) return false
-    const { width, channels } = this.problem
-    const places = Int32Array.from(block.gaps, (i) => (Math.floor(i / width) - block.y + block.border) * WINDOW + (i % width) - block.x + block.border)
-    const values = continueWindow(this.seen, this.prior, LIMITS, places)
-    const n = channels.length
-    block.gaps.forEach((i, k) => {
-      for (let c = 0; c < n; c++) channels[c]![i] = Math.max(0, Math.min(1, this.means[c]! + values[k * n + c]!))
-    })
-    return true
-  }
-
-  /** Read what the window shows, less its weighted mean. @returns Whether anything there is known. */
-  private look(block: Block): boolean {
-    const { width, height, channels, role } = this.problem
-    const { seen: { weights, weighted }, means, filled } = this
-    const left = block.x - block.border
-    const top = block.y - block.border
-    const firstColumn = Math.max(0, -left)
-    const lastColumn = Math.min(WINDOW, width - left)
-    const firstRow = Math.max(0, -top)
-    const lastRow = Math.min(WINDOW, height - top)
-    weights.fill(0)
-    let sum = 0
-    for (let y = firstRow; y < lastRow; y++) {
-      for (let x = firstColumn, at = y * WINDOW + x, i = (y + top) * width + left + x; x < lastColumn; x++, at++, i++) {
-        const known = role[i] === KNOWN
-        if (!known && filled[i] === 0) continue
-        weights[at] = known ? SAY[at]! : SAY[at]! * SECOND_HAND
-        sum += weights[at]!
-      }
-    }
-    if (!(sum > 0)) return false
-    for (let c = 0; c < channels.length; c++) {
-      const values = channels[c]!
-      const plane = weighted[c]!
-      let mean = 0
-      for (let y = firstRow; y < lastRow; y++) {
-        for (let x = firstColumn, at = y * WINDOW + x, i = (y + top) * width + left + x; x < lastColumn; x++, at++, i++) mean += weights[at]! * values[i]!
-      }
-      mean /= sum
-      plane.fill(0)
-      for (let y = firstRow; y < lastRow; y++) {
-        for (let x = firstColumn, at = y * WINDOW + x, i = (y + top) * width + left + x; x < lastColumn; x++, at++, i++) plane[at] = weights[at]! * (values[i]! - mean)
-      }
-      means[c] = mean
-    }
-    return true
-  }
 }

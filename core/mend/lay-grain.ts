@@ -35,7 +35,9 @@ export function layGrain(problem: FillProblem, random: Random): void {
     for (let left = 0; left < width; left += TILE) {
       const lenders = lendersWithin(problem, left, top, random)
       if (lenders.length === 0) continue
-      for (const plane of channels) layOnPlane(plane, problem, lenders, scratch)
+      const gaps = Int32Array.from(lenders.flatMap((lender) => lender.gaps))
+      const sources = Int32Array.from(lenders.flatMap(({ gaps, shift }) => gaps.map((i) => i + shift)))
+      for (const plane of channels) layOnPlane(plane, problem, gaps, sources, scratch)
     }
   }
 }
@@ -60,17 +62,15 @@ function lendersWithin(problem: FillProblem, left: number, top: number, random: 
 /** A place known whole whose surroundings look most like those of the gaps in a cell; null when there is none. */
 function findLender({ width, height, role, channels }: FillProblem, cellLeft: number, cellTop: number, random: Random): Lender | null {
   const gaps: number[] = []
+  for (let y = cellTop; y < Math.min(height, cellTop + CELL); y++) {
+    for (let x = cellLeft, i = y * width + x; x < Math.min(width, cellLeft + CELL); x++, i++) if (role[i] === FILL) gaps.push(i)
+  }
+  if (gaps.length === 0) return null
   const witnesses: number[] = []
   const box = { left: Math.max(0, cellLeft - NEAR), right: Math.min(width, cellLeft + CELL + NEAR), top: Math.max(0, cellTop - NEAR), bottom: Math.min(height, cellTop + CELL + NEAR) }
   for (let y = box.top; y < box.bottom; y++) {
-    for (let x = box.left; x < box.right; x++) {
-      const i = y * width + x
-      const within = x >= cellLeft && x < cellLeft + CELL && y >= cellTop && y < cellTop + CELL
-      if (role[i] === FILL && within) gaps.push(i)
-      else if (role[i] === KNOWN && ((x + y) & 1) === 0) witnesses.push(i)
-    }
+    for (let x = box.left + ((box.left + y) & 1); x < box.right; x += 2) if (role[y * width + x] === KNOWN) witnesses.push(y * width + x)
   }
-  if (gaps.length === 0) return null
   const least = { x: Math.max(-REACH, -box.left), y: Math.max(-REACH, -box.top) }
   const most = { x: Math.min(REACH, width - box.right), y: Math.min(REACH, height - box.bottom) }
   let best: Lender | null = null
@@ -79,13 +79,14 @@ function findLender({ width, height, role, channels }: FillProblem, cellLeft: nu
     const dx = least.x + Math.floor(random.uniform() * (most.x - least.x + 1))
     const dy = least.y + Math.floor(random.uniform() * (most.y - least.y + 1))
     const shift = dy * width + dx
-    if (gaps.some((i) => role[i + shift] !== KNOWN)) continue
+    if (!isKnown(role, gaps, shift)) continue
     let cost = 0
     let count = 1
-    for (const i of witnesses) {
+    for (let k = 0; k < witnesses.length; k++) {
+      const i = witnesses[k]!
       if (role[i + shift] !== KNOWN) continue
       count++
-      for (const plane of channels) cost += Math.abs(plane[i]! - plane[i + shift]!)
+      for (let c = 0; c < channels.length; c++) cost += Math.abs(channels[c]![i]! - channels[c]![i + shift]!)
     }
     // Of a place of which little is known, little is said.
     cost /= count * count
@@ -97,10 +98,17 @@ function findLender({ width, height, role, channels }: FillProblem, cellLeft: nu
   return best
 }
 
-/** @param scratch  Zeros of the size of the plane; zeros again afterwards. */
-function layOnPlane(plane: Float32Array, { width, height }: FillProblem, lenders: readonly Lender[], scratch: Float32Array): void {
-  const gaps = Int32Array.from(lenders.flatMap((lender) => lender.gaps))
-  const sources = Int32Array.from(lenders.flatMap(({ gaps, shift }) => gaps.map((i) => i + shift)))
+/** Whether all of some pixels, shifted, are known. */
+function isKnown(role: Uint8Array, pixels: readonly number[], shift: number): boolean {
+  for (let k = 0; k < pixels.length; k++) if (role[pixels[k]! + shift] !== KNOWN) return false
+  return true
+}
+
+/**
+ * @param sources  For each of the gaps, the pixel that lends it its grain.
+ * @param scratch  Zeros of the size of the plane; zeros again afterwards.
+ */
+function layOnPlane(plane: Float32Array, { width, height }: FillProblem, gaps: Int32Array, sources: Int32Array, scratch: Float32Array): void {
   const own = fineDetail(gaps, plane, width, height, GRAIN)
   const whole = fineDetail(sources, plane, width, height, GRAIN)
   const there = deviationOf(own)
@@ -111,7 +119,7 @@ function layOnPlane(plane: Float32Array, { width, height }: FillProblem, lenders
   let offered = wanted
   // Coarse grain keeps some of its tone: without that too little of it would be left.
   for (let pass = 0; pass < PASSES; pass++) {
-    gaps.forEach((i, k) => (scratch[i] = lent[k]!))
+    for (let k = 0; k < gaps.length; k++) scratch[gaps[k]!] = lent[k]!
     const finer = fineDetail(gaps, scratch, width, height, FINE)
     const left = deviationOf(finer)
     if (missing > STRONGEST * left) break
@@ -121,9 +129,10 @@ function layOnPlane(plane: Float32Array, { width, height }: FillProblem, lenders
   for (const i of gaps) scratch[i] = 0
   const strength = Math.min(STRONGEST, missing / offered)
   const furthest = FURTHEST * offered
-  gaps.forEach((i, k) => {
+  for (let k = 0; k < gaps.length; k++) {
+    const i = gaps[k]!
     plane[i] = Math.max(0, Math.min(1, plane[i]! + strength * Math.max(-furthest, Math.min(furthest, lent[k]!))))
-  })
+  }
 }
 
 /** Robust deviation of values about 0. */
@@ -135,21 +144,49 @@ function deviationOf(values: Float32Array): number {
 function fineDetail(places: Int32Array, plane: Float32Array, width: number, height: number, weights: Float64Array): Float32Array {
   const side = weights.length
   const radius = (side - 1) / 2
+  const { left, right, top, bottom } = boxOf(places, width)
+  const columns = right - left + 1
+  // Sums along rows, each made when it is first asked for: places that lie close together share most of theirs.
+  const across = new Float64Array(columns * (bottom - top + side)).fill(NaN)
   const detail = new Float32Array(places.length)
   for (let k = 0; k < places.length; k++) {
     const i = places[k]!
     const x = i % width
     const y = (i - x) / width
-    const inside = x >= radius && y >= radius && x + radius < width && y + radius < height
     let smooth = 0
     for (let v = 0; v < side; v++) {
-      const row = inside ? i + (v - radius) * width - radius : Math.max(0, Math.min(height - 1, y + v - radius)) * width
-      let sum = 0
-      if (inside) for (let u = 0; u < side; u++) sum += weights[u]! * plane[row + u]!
-      else for (let u = 0; u < side; u++) sum += weights[u]! * plane[row + Math.max(0, Math.min(width - 1, x + u - radius))]!
+      const at = (y - top + v) * columns + x - left
+      let sum = across[at]!
+      if (Number.isNaN(sum)) {
+        sum = sumAlongRow(plane, Math.max(0, Math.min(height - 1, y + v - radius)) * width, width, x, weights)
+        across[at] = sum
+      }
       smooth += weights[v]! * sum
     }
     detail[k] = plane[i]! - smooth
   }
   return detail
+}
+
+/** @param row  Index of its first pixel. */
+function sumAlongRow(plane: Float32Array, row: number, width: number, x: number, weights: Float64Array): number {
+  const side = weights.length
+  const first = x - (side - 1) / 2
+  let sum = 0
+  if (first >= 0 && first + side <= width) for (let u = 0; u < side; u++) sum += weights[u]! * plane[row + first + u]!
+  else for (let u = 0; u < side; u++) sum += weights[u]! * plane[row + Math.max(0, Math.min(width - 1, first + u))]!
+  return sum
+}
+
+function boxOf(places: Int32Array, width: number): { left: number; right: number; top: number; bottom: number } {
+  const box = { left: Infinity, right: -Infinity, top: Infinity, bottom: -Infinity }
+  for (const i of places) {
+    const x = i % width
+    const y = (i - x) / width
+    box.left = Math.min(box.left, x)
+    box.right = Math.max(box.right, x)
+    box.top = Math.min(box.top, y)
+    box.bottom = Math.max(box.bottom, y)
+  }
+  return box
 }
