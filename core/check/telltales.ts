@@ -183,37 +183,52 @@ function sectorsOf(shape: Shape, region: Region): (x: number, y: number) => numb
   }
 }
 
+/** Outlines moved outward by so many bands show what colours differ by themselves. */
+const BANDS_OUTWARD = [0, 1.6, 2.6, 3.6]
+
 /** Difference of colour across the outline, against the same across the outline moved outward. */
 function measureToneStep(pixels: IntegerRaster, transfer: Transfer, distance: Plane, thickness: number, sectorAt: (x: number, y: number) => number): Measure {
   const band = Math.max(2.5, 0.3 * thickness)
-  const step = (outward: number): number => {
-    const inner = sectorColours(pixels, transfer, distance, outward - band, outward, sectorAt)
-    const outer = sectorColours(pixels, transfer, distance, outward, outward + band, sectorAt)
+  const outlines = BANDS_OUTWARD.map((bands) => bands * band)
+  const colours = sectorColours(pixels, transfer, distance, outlines.flatMap((outward): [number, number][] => [[outward - band, outward], [outward, outward + band]]), sectorAt)
+  const [here, ...around] = outlines.map((_outward, n) => {
     let sum = 0
     let count = 0
     for (let s = 0; s < SECTORS; s++) {
-      if (!inner[s] || !outer[s]) continue
-      sum += differenceCiede2000(inner[s]!, outer[s]!)
+      const inner = colours[2 * n]![s]
+      const outer = colours[2 * n + 1]![s]
+      if (!inner || !outer) continue
+      sum += differenceCiede2000(inner, outer)
       count++
     }
     return count === 0 ? 0 : sum / count
-  }
-  const here = step(0)
-  const usual = Math.max(step(1.6 * band), step(2.6 * band), step(3.6 * band))
-  return { value: here, limit: 2.64 * usual + 0.48 }
+  })
+  return { value: here!, limit: 2.64 * Math.max(...around) + 0.48 }
 }
 
-function sectorColours(pixels: IntegerRaster, transfer: Transfer, distance: Plane, from: number, to: number, sectorAt: (x: number, y: number) => number): (Lab | null)[] {
-  const sums = Array.from({ length: SECTORS }, () => [0, 0, 0, 0] as [number, number, number, number])
-  const { channels, width, data } = pixels
+/** Mean colour of each sector of each band of distances, from its first to before its second; null of fewer than four pixels. */
+function sectorColours({ channels, width, data }: IntegerRaster, { light }: Transfer, distance: Plane, bands: readonly (readonly [number, number])[], sectorAt: (x: number, y: number) => number): (Lab | null)[][] {
+  const sums = bands.map(() => new Float64Array(4 * SECTORS))
+  const nearest = Math.min(...bands.map(([from]) => from))
+  const furthest = Math.max(...bands.map(([, to]) => to))
+  const [green, blue] = channels === 1 ? [0, 0] : [1, 2]
   for (let i = 0; i < distance.data.length; i++) {
     const d = distance.data[i]!
-    if (d < from || d >= to) continue
-    const sum = sums[sectorAt(i % width, Math.floor(i / width))]!
-    for (let c = 0; c < 3; c++) sum[c]! += transfer.light[data[i * channels + (channels === 1 ? 0 : c)]!]!
-    sum[3]++
+    if (d < nearest || d >= furthest) continue
+    const at = 4 * sectorAt(i % width, Math.floor(i / width))
+    for (let n = 0; n < bands.length; n++) {
+      if (d < bands[n]![0] || d >= bands[n]![1]) continue
+      const sum = sums[n]!
+      sum[at]! += light[data[i * channels]!]!
+      sum[at + 1]! += light[data[i * channels + green]!]!
+      sum[at + 2]! += light[data[i * channels + blue]!]!
+      sum[at + 3]! += 1
+    }
   }
-  return sums.map(([r, g, b, count]) => (count < 4 ? null : labOfLight(r / count, g / count, b / count)))
+  return sums.map((sum) => Array.from({ length: SECTORS }, (_value, s) => {
+    const count = sum[4 * s + 3]!
+    return count < 4 ? null : labOfLight(sum[4 * s]! / count, sum[4 * s + 1]! / count, sum[4 * s + 2]! / count)
+  }))
 }
 
 /** CIELAB of linear light, its primaries taken as those of sRGB: the differences measured here are local ones. */

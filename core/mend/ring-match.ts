@@ -1,4 +1,4 @@
-import { clipRegion, growRegion, type PixelSource, type Region } from '../raster/raster.js'
+import { channelOf, clipRegion, growRegion, type PixelSource, type Region } from '../raster/raster.js'
 import { median } from '../raster/statistics.js'
 import { distanceOutside, shapeBounds, type Shape } from '../shape/shape.js'
 
@@ -8,8 +8,8 @@ export interface RingMatch {
   tone(dx: number, dy: number): number | null
   /** What is left of the differences after the mean tone is matched, samples a pixel, mean over channels. */
   structure(dx: number, dy: number): number | null
-  /** The same in the channel that says most of light alone, at a third of the cost. */
-  structureOfLight(dx: number, dy: number): number | null
+  /** The same in the channel that says most of light alone, at a third of the cost; given up as infinite beyond `most`. */
+  structureOfLight(dx: number, dy: number, most?: number): number | null
 }
 
 /**
@@ -31,19 +31,13 @@ export function ringMatch(picture: PixelSource, shape: Shape, ringPx: number, ar
   if (chosen.length < 6) return null
   const { channels } = picture
   const place = picture.read(here).data
-  const around = picture.read(area).data
+  const around = picture.read(area)
   const count = chosen.length
   // Where each witness lies in the area when the source lies at its corner.
   const to = chosen.map((i) => Math.floor(i / here.width) * area.width + (i % here.width))
   const values = Array.from({ length: channels }, (_, c) => Float32Array.from(chosen, (i) => place[i * channels + c]!))
   const planes: Float32Array[] = []
-  const planeOf = (channel: number): Float32Array => {
-    const known = planes[channel]
-    if (known) return known
-    const plane = new Float32Array(area.width * area.height)
-    for (let i = 0, k = channel; i < plane.length; i++, k += channels) plane[i] = around[k]!
-    return (planes[channel] = plane)
-  }
+  const planeOf = (channel: number): Float32Array => (planes[channel] ??= channelOf(around, channel))
   const differences = new Float32Array(count)
   const startOf = (dx: number, dy: number): number => {
     const left = here.x + dx - area.x
@@ -62,10 +56,14 @@ export function ringMatch(picture: PixelSource, shape: Shape, ringPx: number, ar
     }
     return sum
   }
-  const restOf = (start: number, channel: number): number => {
+  const restOf = (start: number, channel: number, most = Infinity): number => {
     const offset = compare(start, channel) / count
+    const limit = most * count
     let rest = 0
-    for (let k = 0; k < count; k++) rest += Math.abs(differences[k]! - offset)
+    for (let k = 0; k < count; k++) {
+      rest += Math.abs(differences[k]! - offset)
+      if (rest > limit) return Infinity
+    }
     return rest / count
   }
   return {
@@ -86,9 +84,9 @@ export function ringMatch(picture: PixelSource, shape: Shape, ringPx: number, ar
       for (let c = 0; c < channels; c++) rest += restOf(start, c)
       return rest / channels
     },
-    structureOfLight: (dx, dy) => {
+    structureOfLight: (dx, dy, most) => {
       const start = startOf(dx, dy)
-      return start < 0 ? null : restOf(start, channels > 1 ? 1 : 0)
+      return start < 0 ? null : restOf(start, channels > 1 ? 1 : 0, most)
     },
   }
 }

@@ -1,7 +1,7 @@
 import { PI, cos, ln, sin } from '../raster/exact-math.js'
-import { clipRegion, growRegion, overlaps, type PixelSource, type Region } from '../raster/raster.js'
+import { channelOf, clipRegion, growRegion, overlaps, type PixelSource, type Region } from '../raster/raster.js'
 import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
-import { distanceOutside, moveShape, shapeBounds, shapeCentre, shapeThickness, type Shape } from '../shape/shape.js'
+import { distanceOutside, shapeBounds, shapeCentre, shapeThickness, type Disc, type Shape } from '../shape/shape.js'
 import { areaCoverage } from '../shape/area.js'
 import type { Area } from '../treatment/schema.js'
 import { ringWidth } from './heal.js'
@@ -18,6 +18,14 @@ export interface SourceOffer {
 /** Distances from the place, in radii of the mend, near ones first. */
 const DISTANCES = [2.15, 2.6, 3.2, 4, 5, 6.5]
 const ANGLES = 24
+/** Every second ring of places is turned by half a step, so that directions are covered evenly. */
+const PLACES = DISTANCES.map((distance, ring) => {
+  const directions = Array.from({ length: ANGLES }, (_value, k) => {
+    const angle = (2 * PI * (k + (ring % 2) / 2)) / ANGLES
+    return { x: cos(angle), y: sin(angle) }
+  })
+  return { distance, directions }
+})
 /** Cells across the radius of the mend at which candidates are compared. */
 const WORKING_RADIUS = 6
 /** Most cells of the ring that are compared with those of a candidate. */
@@ -54,21 +62,20 @@ export function searchSources(picture: PixelSource, shape: Shape, obstacles: rea
   // Of thousands of flaws only few lie where a source is looked for.
   const within = growRegion(area, 2 * Math.max(ALIGN_REACH, factor))
   const near = obstacles.filter((obstacle) => overlaps(shapeBounds(obstacle), within))
-  const blocked = near.map((obstacle) => shapeBounds(obstacle))
   const bounds = growRegion(shapeBounds(shape), 1)
+  const touches = touchTest(shape, near)
   const crossesGuard = guardTest(guards, shape, area)
   const free = (dx: number, dy: number) => {
-    const moved: Region = { ...bounds, x: bounds.x + dx, y: bounds.y + dy }
-    if (moved.x < 0 || moved.y < 0 || moved.x + moved.width > picture.width || moved.y + moved.height > picture.height) return false
-    return !blocked.some((other, i) => overlaps(moved, other) && shapesTouch(moveShape(shape, dx, dy), near[i]!)) && !crossesGuard(dx, dy)
+    const left = bounds.x + dx
+    const top = bounds.y + dy
+    if (left < 0 || top < 0 || left + bounds.width > picture.width || top + bounds.height > picture.height) return false
+    return !touches(dx, dy) && !crossesGuard(dx, dy)
   }
   const offers: SourceOffer[] = []
-  for (const distance of DISTANCES) {
-    for (let k = 0; k < ANGLES; k++) {
-      // Every second ring of places is turned by half a step, so that directions are covered evenly.
-      const angle = (2 * PI * (k + (DISTANCES.indexOf(distance) % 2) / 2)) / ANGLES
-      const dx = Math.round((distance * r * cos(angle)) / factor) * factor
-      const dy = Math.round((distance * r * sin(angle)) / factor) * factor
+  for (const { distance, directions } of PLACES) {
+    for (const { x, y } of directions) {
+      const dx = Math.round((distance * r * x) / factor) * factor
+      const dy = Math.round((distance * r * y) / factor) * factor
       if (!free(dx, dy)) continue
       const cost = costOf(grid, own, dx / factor, dy / factor, noise, ringTexture, ringStructure)
       if (cost === null) continue
@@ -124,7 +131,7 @@ function alignOffers(picture: PixelSource, shape: Shape, r: number, ring: number
         for (let x = -span; x <= span; x++) {
           const [dx, dy] = [from.dx + x * size, from.dy + y * size]
           if ((x === 0 && y === 0) || !free(dx, dy)) continue
-          const here = match.structureOfLight(dx, dy)
+          const here = match.structureOfLight(dx, dy, best.rest)
           if (here !== null && here < best.rest) best = { dx, dy, rest: here }
         }
       }
@@ -156,6 +163,31 @@ function guardTest(guards: readonly Area[], shape: Shape, area: Region): (dx: nu
   }
 }
 
+/** Whether a shape moved by so many pixels shares ground with one of others: `shapesTouch` for many places. */
+function touchTest(shape: Shape, others: readonly Shape[]): (dx: number, dy: number) => boolean {
+  const bounds = shapeBounds(shape)
+  const discs: Disc[] = []
+  const boxes: Region[] = []
+  for (const other of others) {
+    if (shape.type === 'disc' && other.type === 'disc') discs.push(other)
+    else boxes.push(shapeBounds(other))
+  }
+  const { x, y, r } = shapeCentre(shape)
+  return (dx, dy) => {
+    for (let k = 0; k < discs.length; k++) {
+      const disc = discs[k]!
+      const across = x + dx - disc.x
+      const down = y + dy - disc.y
+      if (across * across + down * down < (r + disc.r) * (r + disc.r)) return true
+    }
+    for (let k = 0; k < boxes.length; k++) {
+      const box = boxes[k]!
+      if (bounds.x + dx < box.x + box.width && box.x < bounds.x + dx + bounds.width && bounds.y + dy < box.y + box.height && box.y < bounds.y + dy + bounds.height) return true
+    }
+    return false
+  }
+}
+
 /** Whether two shapes share ground, by the discs round them. */
 export function shapesTouch(a: Shape, b: Shape): boolean {
   if (!overlaps(shapeBounds(a), shapeBounds(b))) return false
@@ -168,41 +200,62 @@ interface Grid {
   readonly height: number
   readonly tones: readonly Float32Array[]
   readonly texture: Float32Array
+  /** How much each cell differs from the next, to the right and below. */
+  readonly structure: Float64Array
 }
 
 /** Means of tone and of fine detail over cells. */
 function describeArea(picture: PixelSource, area: Region, factor: number): Grid {
   const pixels = picture.read(area)
-  const { channels, data } = pixels
+  const { channels } = pixels
+  const planes = Array.from({ length: channels }, (_value, c) => channelOf(pixels, c))
   const width = Math.floor(area.width / factor)
   const height = Math.floor(area.height / factor)
-  const tones = Array.from({ length: channels }, () => new Float32Array(width * height))
-  const texture = new Float32Array(width * height)
-  const share = 1 / (factor * factor)
-  const row = area.width * channels
-  const fine = channels > 1 ? 1 : 0
-  for (let y = 0; y < height * factor; y++) {
-    const cells = Math.floor(y / factor) * width
-    const below = y + 1 < area.height ? row : 0
-    for (let column = 0; column < width; column++) {
-      const cell = cells + column
-      const first = y * row + column * factor * channels
-      const last = first + factor * channels
-      for (let c = 0; c < channels; c++) {
-        let sum = 0
-        for (let i = first + c; i < last; i += channels) sum += data[i]!
-        tones[c]![cell]! += share * sum
-      }
-      let detail = 0
-      for (let i = first + fine; i < last; i += channels) {
-        const right = i + channels < (y + 1) * row ? i + channels : i
-        detail += Math.abs(data[i]! - data[right]!) + Math.abs(data[i]! - data[i + below]!)
-      }
-      texture[cell]! += share * detail
+  const tones = planes.map((plane) => cellMeans(plane, area, factor))
+  const texture = cellMeans(stepsBetween(planes[middleOf(channels)]!, area), area, factor)
+  const structure = new Float64Array(width * height)
+  const tone = tones[middleOf(channels)]!
+  for (let i = 0; i < structure.length; i++) {
+    const right = i + 1 < tone.length ? tone[i + 1]! : tone[i]!
+    const under = i + width < tone.length ? tone[i + width]! : tone[i]!
+    structure[i] = Math.abs(tone[i]! - right) + Math.abs(tone[i]! - under)
+  }
+  return { width, height, tones, texture, structure }
+}
+
+/** How much each pixel differs from its next, to the right and below. */
+function stepsBetween(plane: Float32Array, { width, height }: Region): Float32Array {
+  const detail = new Float32Array(plane.length)
+  for (let y = 0; y < height; y++) {
+    const below = y + 1 < height ? width : 0
+    for (let x = 0, i = y * width; x < width; x++, i++) {
+      const right = x + 1 < width ? i + 1 : i
+      detail[i] = Math.abs(plane[i]! - plane[right]!) + Math.abs(plane[i]! - plane[i + below]!)
     }
   }
-  return { width, height, tones, texture }
+  return detail
 }
+
+/** Means over squares of cells; what is over at the right and below belongs to none. */
+function cellMeans(plane: Float32Array, area: Region, factor: number): Float32Array {
+  if (factor === 1) return plane
+  const width = Math.floor(area.width / factor)
+  const height = Math.floor(area.height / factor)
+  const share = 1 / (factor * factor)
+  const means = new Float32Array(width * height)
+  for (let y = 0; y < height * factor; y++) {
+    const cells = Math.floor(y / factor) * width
+    for (let column = 0, first = y * area.width; column < width; column++, first += factor) {
+      let sum = 0
+      for (let i = first; i < first + factor; i++) sum += plane[i]!
+      means[cells + column]! += share * sum
+    }
+  }
+  return means
+}
+
+/** The channel that says most of light. */
+const middleOf = (channels: number) => (channels > 1 ? 1 : 0)
 
 interface Cells {
   /** Cell indices on the ring and inside, with the columns and rows to keep moved ones on the grid. */
@@ -260,32 +313,26 @@ function costOf(grid: Grid, own: Cells, dx: number, dy: number, noise: number, r
     }
     match += sum / values.length / grid.tones.length
   }
-  const inside = own.inside.map((i) => i + shift)
-  const texture = Math.abs(ln((meanOf(grid.texture, inside) + 0.02 * ringTexture + 1e-6) / (1.02 * ringTexture + 1e-6)))
-  const structure = Math.max(0, structureOf(grid, inside) - 1.3 * ringStructure) / noise
+  const texture = Math.abs(ln((meanOf(grid.texture, own.inside, shift) + 0.02 * ringTexture + 1e-6) / (1.02 * ringTexture + 1e-6)))
+  const structure = Math.max(0, structureOf(grid, own.inside, shift) - 1.3 * ringStructure) / noise
   return match + 1.5 * texture + 0.5 * Math.min(20, structure)
 }
 
-function meanOf(values: Float32Array, cells: Int32Array): number {
+/** Mean over cells that lie so many places further on. */
+function meanOf(values: Float32Array | Float64Array, cells: Int32Array, shift = 0): number {
   let sum = 0
-  for (let k = 0; k < cells.length; k++) sum += values[cells[k]!]!
+  for (let k = 0; k < cells.length; k++) sum += values[cells[k]! + shift]!
   return sum / Math.max(1, cells.length)
 }
 
 /** Mean difference between neighbouring cells: how much goes on inside. */
-function structureOf(grid: Grid, cells: Int32Array): number {
-  const tone = grid.tones[grid.tones.length > 1 ? 1 : 0]!
-  let sum = 0
-  for (let k = 0; k < cells.length; k++) {
-    const i = cells[k]!
-    sum += Math.abs(tone[i]! - (tone[i + 1] ?? tone[i]!)) + Math.abs(tone[i]! - (tone[i + grid.width] ?? tone[i]!))
-  }
-  return sum / Math.max(1, 2 * cells.length)
+function structureOf(grid: Grid, cells: Int32Array, shift = 0): number {
+  return meanOf(grid.structure, cells, shift) / 2
 }
 
 /** Deviation of a cell on the ring against its neighbour. */
 function ringNoise(grid: Grid, ring: Int32Array): number {
-  const tone = grid.tones[grid.tones.length > 1 ? 1 : 0]!
+  const tone = grid.tones[middleOf(grid.tones.length)]!
   const values = Float32Array.from(ring, (i) => Math.abs(tone[i]! - (tone[i + 1] ?? tone[i]!)))
   return Math.max(1e-3, DEVIATION_PER_MAD * median(values))
 }
