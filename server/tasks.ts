@@ -6,6 +6,7 @@ import type { TileCells } from '@fennip/core/find/cells.js'
 import { levelCount } from '@fennip/core/raster/pyramid.js'
 import { rasterSource, type Region } from '@fennip/core/raster/raster.js'
 import { makeTransfer, type Transfer } from '@fennip/core/raster/transfer.js'
+import type { Mended } from '@fennip/core/mend/lift.js'
 import { layOver, makePatches, type Patch } from '@fennip/core/render/patch.js'
 import { guardsOf } from '@fennip/core/treatment/guards.js'
 import { mendAll } from '@fennip/core/treatment/mend-all.js'
@@ -16,7 +17,7 @@ import { measureMark, type ExpectedMark, type MarkMeasure } from '@fennip/core/s
 import type { Placement } from '@fennip/core/series/placement.js'
 import type { Plan, Step, Treatment } from '@fennip/core/treatment/schema.js'
 import type { Settings } from './settings.js'
-import { keepPatch, keptPatches } from './storage/patches.js'
+import { keptPatches, writePatches } from './storage/patches.js'
 import { openStorage, originalKey, type Storage } from './storage/storage.js'
 import { makeTiles } from './storage/tiles.js'
 
@@ -94,13 +95,15 @@ export async function mendOpenFlaws({ where, treatment, only, expected, port }: 
   for (const patch of await patchesOf(storage, treatment)) layOver(pixels, whole, patch)
   const wanted = new Set(only)
   const open = treatment.flaws.filter(({ id }) => wanted.has(id))
-  const steps = mendAll(pixels, transfer, open, { guards: guardsOf(treatment), expected: ({ id }) => expected[id], id: () => `m-${randomUUID().slice(0, 13)}` }, (_step, done) => {
+  const made = new Map<string, Mended>()
+  const steps = mendAll(pixels, transfer, open, { guards: guardsOf(treatment), expected: ({ id }) => expected[id], id: () => `m-${randomUUID().slice(0, 13)}` }, (step, done, mended) => {
+    made.set(step.id, mended)
     port.postMessage(done / open.length)
     // Mending leaves no room for events, so the wish to stop is asked for.
     return receiveMessageOnPort(port) === undefined
   })
   port.close()
-  await patchesOf(storage, { ...treatment, steps: [...treatment.steps, ...steps] })
+  await patchesOf(storage, { ...treatment, steps: [...treatment.steps, ...steps] }, made)
   return steps
 }
 
@@ -110,7 +113,8 @@ export async function keepPatches({ where, treatment }: { where: Where; treatmen
   return Object.fromEntries(patches.map((patch, i) => [treatment.steps[i]!.id, patch.key]))
 }
 
-async function patchesOf(storage: Storage, plan: Plan): Promise<Patch[]> {
+/** @param made  What steps make of the picture, by their identifiers, where they were carried out already. */
+async function patchesOf(storage: Storage, plan: Plan, made?: ReadonlyMap<string, Mended>): Promise<Patch[]> {
   const { original } = plan
   const { picture, transfer } = await openOriginal(storage, original.sha256)
   const kept = await keptPatches(storage, plan)
@@ -118,7 +122,8 @@ async function patchesOf(storage: Storage, plan: Plan): Promise<Patch[]> {
   const patches = makePatches(rasterSource(picture.pixels), transfer, plan, levelCount(original.width, original.height), {
     get: (key) => kept.get(key),
     set: (patch) => void fresh.push(patch),
+    made: ({ id }) => made?.get(id),
   })
-  for (const patch of fresh) await keepPatch(storage, patch)
+  await writePatches(storage, fresh)
   return patches
 }

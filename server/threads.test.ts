@@ -2,11 +2,15 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { mkdtempSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
+import { readPicture } from '@fennip/codec/read.js'
 import { encodePicture } from '@fennip/codec/write.js'
 import { makeRandom } from '@fennip/core/random.js'
 import { findFlaws } from '@fennip/core/find/find.js'
+import { levelCount } from '@fennip/core/raster/pyramid.js'
 import { makeRaster, rasterSource, type IntegerRaster } from '@fennip/core/raster/raster.js'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'
+import { packPatch } from '@fennip/core/render/patch-code.js'
+import { makePatches } from '@fennip/core/render/patch.js'
 import { emptyTreatment } from '@fennip/core/treatment/edit.js'
 import { partsOfFlaws } from '@fennip/core/treatment/mend-all.js'
 import { SEARCH_KINDS, type Flaw, type Step, type Treatment } from '@fennip/core/treatment/schema.js'
@@ -58,7 +62,13 @@ describe('many flaws', () => {
     const two = await mendWith(2)
     expect(decisions(two)).toEqual(decisions(one))
     expect(one.map((step) => step.flaw).sort()).toEqual(treatment.flaws.map(({ id }) => id).sort())
-    expect((await keptPatches(folderStorage(where.storage), { ...treatment, steps: two })).size).toBe(treatment.flaws.length)
+    const plan = { ...treatment, steps: two }
+    const kept = await keptPatches(folderStorage(where.storage), plan)
+    expect(kept.size).toBe(treatment.flaws.length)
+    // What was made to be judged is what the steps make, laid on the same pixels, on every level.
+    const { header, pixels } = await readPicture(join(home, 'in.png'), 'in.png')
+    const anew = makePatches(rasterSource(pixels), makeTransfer(header.profile.curve, header.depth), plan, levelCount(width, height), { get: () => undefined, set: () => undefined })
+    for (const patch of anew) expect(Buffer.compare(packPatch(kept.get(patch.key)!), packPatch(patch)), patch.key).toBe(0)
   })
   it('tell progress that only grows, to the end, and stop when they are told to', async () => {
     const shares: number[] = []

@@ -348,6 +348,10 @@ describe('patches', () => {
     expect(back.touched).toEqual(patch!.touched)
     expect(back.levels).toEqual(patch!.levels)
     expect(() => unpackPatch(bytes.subarray(0, bytes.length - 5))).toThrow(/damaged/)
+    // Node's own bytes, somewhere in a larger buffer: their slices are no copies.
+    const larger = Buffer.alloc(bytes.length + 7, 9)
+    larger.set(bytes, 3)
+    expect(unpackPatch(larger.subarray(3, 3 + bytes.length))).toEqual(back)
   })
   it('an old treatment renders as it did: heal and clone in their first version fade in a straight line', () => {
     const old: Step = { ...stepAt('a', 300, 280, 30, 90), methodVersion: 1, softEdgePx: 20 }

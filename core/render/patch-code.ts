@@ -32,7 +32,9 @@ export function packPatch(patch: Patch): Uint8Array {
 }
 
 /** Undo `packPatch`. @throws {ProblemError} when the bytes are not a whole patch. */
-export function unpackPatch(bytes: Uint8Array): Patch {
+export function unpackPatch(packed: Uint8Array): Patch {
+  // Node hands out its own kind of bytes, whose slices are no copies.
+  const bytes = new Uint8Array(packed.buffer, packed.byteOffset, packed.byteLength)
   try {
     const length = new DataView(bytes.buffer, bytes.byteOffset).getUint32(0, true)
     const head = JSON.parse(new TextDecoder().decode(bytes.subarray(4, 4 + length))) as PatchHead

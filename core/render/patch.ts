@@ -5,7 +5,7 @@ import {
 } from '../raster/raster.js'
 import { levelSize } from '../raster/pyramid.js'
 import type { Transfer } from '../raster/transfer.js'
-import type { Plan } from '../treatment/schema.js'
+import type { Plan, Step } from '../treatment/schema.js'
 import { patchKeys } from './patch-keys.js'
 
 /** A mend computed once, at full size and depth. */
@@ -54,9 +54,9 @@ export function layOver(pixels: Raster, region: Region, patch: Mended): void {
  *
  * @param picture  As mended by the earlier steps.
  * @param levels   Number of levels of the picture's pyramid.
+ * @param mended   What the step makes of the picture, where that is known.
  */
-export function makePatch(picture: PixelSource, transfer: Transfer, step: Decisions, key: string, levels: number): Patch {
-  const mended = carryOut(picture, transfer, step)
+export function makePatch(picture: PixelSource, transfer: Transfer, step: Decisions, key: string, levels: number, mended = carryOut(picture, transfer, step)): Patch {
   return { key, ...mended, levels: changesOfLevels(picture, transfer, mended, levels) }
 }
 
@@ -139,6 +139,8 @@ export function layPatchesOverTile(tile: IntegerRaster, region: Region, level: n
 export interface PatchStore {
   get(key: string): Patch | undefined
   set(patch: Patch): void
+  /** What a step makes of the picture, where it was carried out already to be judged. */
+  made?(step: Step): Mended | undefined
 }
 
 /**
@@ -159,7 +161,7 @@ export function makePatches(
     let patch = store.get(key)
     if (!patch) {
       const seen = below.map((earlier) => patches[earlier]!)
-      patch = makePatch(seen.length === 0 ? picture : patchedSource(picture, seen), transfer, decisionsOf(step, plan.areas), key, levels)
+      patch = makePatch(seen.length === 0 ? picture : patchedSource(picture, seen), transfer, decisionsOf(step, plan.areas), key, levels, store.made?.(step))
       store.set(patch)
     }
     patches.push(patch)

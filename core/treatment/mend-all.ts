@@ -1,4 +1,5 @@
 import { chooseAndMend, mendShape, type MendRequest } from '../mend/choose.js'
+import type { Mended } from '../mend/lift.js'
 import type { MethodName } from '../mend/methods.js'
 import { rasterSource, type IntegerRaster } from '../raster/raster.js'
 import type { Transfer } from '../raster/transfer.js'
@@ -14,11 +15,11 @@ import type { Area, Flaw, Step } from './schema.js'
  * @param flaws   Open flaws. What may be a wire or a loss, flat patches and moire are left: of those the restorer decides. So are
  *                stains that cannot be lifted: all else would put invention in place of what shows through them.
  * @param options  What lies wholly in a guard stays open; `expected` is the shadow that is known of a flaw from elsewhere.
- * @param onStep  Told after each; returns false to stop.
+ * @param onStep  Told after each, with the pixels it made; returns false to stop.
  */
 export function mendAll(
   pixels: IntegerRaster, transfer: Transfer, flaws: readonly Flaw[],
-  options: { method?: MethodName; guards?: readonly Area[]; expected?: (flaw: Flaw) => MendRequest['expected']; id: (flaw: Flaw) => string }, onStep?: (step: Step, done: number) => boolean | void,
+  options: { method?: MethodName; guards?: readonly Area[]; expected?: (flaw: Flaw) => MendRequest['expected']; id: (flaw: Flaw) => string }, onStep?: (step: Step, done: number, mended: Mended) => boolean | void,
 ): Step[] {
   const picture = rasterSource(pixels)
   const { guards = [] } = options
@@ -35,7 +36,7 @@ export function mendAll(
     if (flaw.kind === 'stain' && step.method !== 'lift' && !options.method) continue
     layOver(pixels, whole, mended)
     steps.push(step)
-    if (onStep?.(step, steps.length) === false) break
+    if (onStep?.(step, steps.length, mended) === false) break
   }
   return steps
 }

@@ -9,7 +9,7 @@ import { makePatches, type Patch } from '@fennip/core/render/patch.js'
 import { emptyTreatment } from '@fennip/core/treatment/edit.js'
 import type { Step, Treatment } from '@fennip/core/treatment/schema.js'
 import { folderStorage } from './folder.js'
-import { keepPatch, keptPatches } from './patches.js'
+import { writePatches, keptPatches } from './patches.js'
 import { patchKey, type Storage } from './storage.js'
 
 const home = mkdtempSync(join(tmpdir(), 'fennip-patches-'))
@@ -30,20 +30,19 @@ describe('patches that are kept', () => {
   it('come back as they were, those of the plan alone', async () => {
     const plan = treatment('1'.repeat(64))
     const [first, , third] = made(plan)
-    await keepPatch(storage, first!)
-    await keepPatch(storage, third!)
+    await writePatches(storage, [first!, third!])
     const kept = await keptPatches(storage, plan)
     expect([...kept.keys()]).toEqual([first!.key, third!.key])
     const again = kept.get(first!.key)!
     expect(again.region).toEqual(first!.region)
     expect([...again.touched]).toEqual([...first!.touched])
     expect([...again.pixels.data]).toEqual([...first!.pixels.data])
-    expect(again.levels.map(({ region }) => region)).toEqual(first!.levels.map(({ region }) => region))
+    expect(again.levels).toEqual(first!.levels)
     expect((await keptPatches(storage, { ...plan, steps: plan.steps.slice(1) })).has(first!.key)).toBe(false)
   })
   it('are read once and then remembered', async () => {
     const plan = treatment('2'.repeat(64))
-    for (const patch of made(plan)) await keepPatch(storage, patch)
+    await writePatches(storage, made(plan))
     let reads = 0
     const counting: Storage = { ...storage, read: (key) => (reads++, storage.read(key)) }
     await keptPatches(counting, plan)
@@ -54,7 +53,7 @@ describe('patches that are kept', () => {
     const plan = treatment('3'.repeat(64))
     const keys = patchKeys(plan).map(({ key }) => key)
     await storage.write(patchKey(keys[0]!), new Uint8Array([1, 2, 3]))
-    await keepPatch(storage, made(plan)[1]!)
+    await writePatches(storage, [made(plan)[1]!])
     expect([...(await keptPatches(storage, plan)).keys()]).toEqual([keys[1]])
   })
 })

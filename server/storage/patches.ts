@@ -9,7 +9,7 @@ import { patchKey, type Storage } from './storage.js'
 
 const memory = new Map<string, Patch>()
 const REMEMBERED = 4000
-/** So many patches are fetched at once. */
+/** So many patches are fetched or kept at once. */
 const AT_ONCE = 16
 
 /** Those patches of a plan that are kept, by their keys, in the order of the plan. */
@@ -26,8 +26,11 @@ export async function keptPatches(storage: Storage, plan: Plan): Promise<Map<str
   return kept
 }
 
-export function keepPatch(storage: Storage, patch: Patch): Promise<void> {
-  return storage.write(patchKey(patch.key), gzipSync(packPatch(patch), { level: 1 }))
+/** Patches that damage leaves unread are made anew, so several may be on their way to the disk at once. */
+export async function writePatches(storage: Storage, patches: readonly Patch[]): Promise<void> {
+  for (let i = 0; i < patches.length; i += AT_ONCE) {
+    await Promise.all(patches.slice(i, i + AT_ONCE).map((patch) => storage.write(patchKey(patch.key), gzipSync(packPatch(patch), { level: 1 }))))
+  }
 }
 
 /** A patch that cannot be read is made anew. */
