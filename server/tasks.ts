@@ -95,9 +95,11 @@ export async function mendOpenFlaws({ where, treatment, only, expected, port }: 
   for (const patch of await patchesOf(storage, treatment)) layOver(pixels, whole, patch)
   const wanted = new Set(only)
   const open = treatment.flaws.filter(({ id }) => wanted.has(id))
+  const mended = new Set(treatment.steps.map(({ flaw }) => flaw))
+  const beside = treatment.flaws.filter(({ id, state }) => state === 'open' && !wanted.has(id) && !mended.has(id))
   const made = new Map<string, Mended>()
-  const steps = mendAll(pixels, transfer, open, { guards: guardsOf(treatment), expected: ({ id }) => expected[id], id: () => `m-${randomUUID().slice(0, 13)}` }, (step, done, mended) => {
-    made.set(step.id, mended)
+  const steps = mendAll(pixels, transfer, open, { guards: guardsOf(treatment), beside, expected: ({ id }) => expected[id], id: () => `m-${randomUUID().slice(0, 13)}` }, (step, done, pixelsOfStep) => {
+    made.set(step.id, pixelsOfStep)
     port.postMessage(done / open.length)
     // Mending leaves no room for events, so the wish to stop is asked for.
     return receiveMessageOnPort(port) === undefined

@@ -10,8 +10,8 @@ import type { SensorChart } from '@fennip/core/series/chart-schema.js'
 import type { ExpectedMark, MarkMeasure } from '@fennip/core/series/measure-mark.js'
 import type { Placement } from '@fennip/core/series/placement.js'
 import type { Settings } from './settings.js'
-import { partsOfFlaws } from '@fennip/core/treatment/mend-all.js'
-import type { Flaw, Original, Step, Treatment } from '@fennip/core/treatment/schema.js'
+import { stagesOfFlaws } from '@fennip/core/treatment/mend-all.js'
+import type { Original, Step, Treatment } from '@fennip/core/treatment/schema.js'
 
 /** Which open flaws, and of some the shadow that is known from elsewhere. */
 export interface KnownFlaws {
@@ -93,17 +93,22 @@ export class Threads {
     const mended = new Set(treatment.steps.map((step) => step.flaw))
     const only = known && new Set(known.only)
     const open = treatment.flaws.filter((flaw) => flaw.state === 'open' && !mended.has(flaw.id) && (!only || only.has(flaw.id)))
-    const { parts, last } = partsOfFlaws(open, treatment.original.width)
-    const shares = [...parts, last].map(() => 0)
-    let goOn = true
-    const mendPart = (part: readonly Flaw[], k: number, now: Treatment) => this.mendPart(now, { only: part.map(({ id }) => id), expected: known?.expected ?? {} }, (share) => {
-      shares[k] = share * part.length
-      goOn = onProgress(shares.reduce((sum, done) => sum + done, 0) / Math.max(1, open.length)) && goOn
-      return goOn
-    })
-    const beside = (await Promise.all(parts.map((part, k) => mendPart(part, k, treatment)))).flat()
-    if (!goOn || last.length === 0) return beside
-    return [...beside, ...(await mendPart(last, parts.length, { ...treatment, steps: [...treatment.steps, ...beside] }))]
+    let done = 0
+    const steps: Step[] = []
+    for (const parts of stagesOfFlaws(open, treatment.original.width)) {
+      const now = { ...treatment, steps: [...treatment.steps, ...steps] }
+      const shares = parts.map(() => 0)
+      let goOn = true
+      const made = await Promise.all(parts.map((part, k) => this.mendPart(now, { only: part.map(({ id }) => id), expected: known?.expected ?? {} }, (share) => {
+        shares[k] = share * part.length
+        goOn = onProgress((done + shares.reduce((sum, value) => sum + value, 0)) / open.length) && goOn
+        return goOn
+      })))
+      steps.push(...made.flat())
+      if (!goOn) break
+      done += parts.reduce((sum, part) => sum + part.length, 0)
+    }
+    return steps
   }
 
   private async mendPart(treatment: Treatment, known: KnownFlaws, onProgress: (share: number) => boolean): Promise<Step[]> {

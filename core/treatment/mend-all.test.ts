@@ -3,26 +3,32 @@ import { describe, expect, it } from 'vitest'
 import { makeRandom } from '../random.js'
 import { makeRaster } from '../raster/raster.js'
 import { makeTransfer } from '../raster/transfer.js'
-import { shapesReach } from '../shape/shape.js'
+import { shapeBounds } from '../shape/shape.js'
 import { mendShape } from '../mend/choose.js'
-import { mendAll, partsOfFlaws } from './mend-all.js'
+import { mendAll, stagesOfFlaws } from './mend-all.js'
 import type { Flaw } from './schema.js'
 
 const flaw = (id: string, x: number, y: number, more: Partial<Flaw> = {}): Flaw => ({ id, kind: 'speck', shape: { type: 'disc', x, y, r: 4 }, state: 'open', contrast: 8, weight: 40, confidence: 0.95, origin: 'found', ...more })
 
-describe('parts of a picture that are mended side by side', () => {
+describe('stages in which a picture is mended', () => {
   const places = fc.array(fc.tuple(fc.double({ min: 0, max: 6000, noNaN: true }), fc.double({ min: 0, max: 4000, noNaN: true })), { minLength: 150, maxLength: 400 })
-  it('have every flaw once, and none that reaches one of another part', () => {
-    fc.assert(fc.property(places, (list) => {
-      const flaws = list.map(([x, y], i) => flaw(`f${i}`, x, y))
-      const { parts, last } = partsOfFlaws(flaws, 6000)
-      expect([...parts.flat(), ...last].map(({ id }) => id).sort()).toEqual(flaws.map(({ id }) => id).sort())
-      for (const [k, part] of parts.entries()) for (const other of parts.slice(k + 1)) for (const a of part.slice(0, 20)) for (const b of other.slice(0, 20)) expect(shapesReach(mendShape(a), mendShape(b), 8)).toBe(false)
+  const lengths = fc.array(fc.double({ min: 20, max: 3000, noNaN: true }), { maxLength: 40 })
+  it('have every flaw once, and side by side none that comes near one of another part', () => {
+    fc.assert(fc.property(places, lengths, (list, long) => {
+      const spots = list.map(([x, y], i) => flaw(`f${i}`, x, y))
+      const lines = long.map((length, i) => flaw(`l${i}`, 0, 0, { shape: { type: 'stroke', points: [[(i * 731) % 3000, 50 * i], [((i * 731) % 3000) + length, 50 * i + 9]], width: 3 } }))
+      const stages = stagesOfFlaws([...spots, ...lines], 6000)
+      expect(stages.flat(2).map(({ id }) => id).sort()).toEqual([...spots, ...lines].map(({ id }) => id).sort())
+      for (const parts of stages) {
+        const extents = parts.map((part) => part.map((one) => shapeBounds(mendShape(one))))
+        for (const [k, part] of extents.entries()) for (const other of extents.slice(k + 1)) for (const a of part) for (const b of other) expect(Math.max(a.x, b.x) - Math.min(a.x + a.width, b.x + b.width)).toBeGreaterThan(235)
+      }
     }), { numRuns: 25, seed: 9 })
   })
-  it('are not made of a few', () => {
+  it('are one of one part for a few flaws, and none for none', () => {
     const flaws = [flaw('a', 10, 10), flaw('b', 5000, 10)]
-    expect(partsOfFlaws(flaws, 6000)).toEqual({ parts: [], last: flaws })
+    expect(stagesOfFlaws(flaws, 6000)).toEqual([[flaws]])
+    expect(stagesOfFlaws([], 6000)).toEqual([])
   })
 })
 
@@ -37,6 +43,15 @@ describe('mending all', () => {
     const flat = flaw('p', 0, 0, { kind: 'flat', shape: { type: 'outline', points: [[16, 128], [96, 128], [96, 176], [16, 176]] } })
     const steps = mendAll({ ...raster, data: raster.data.slice() }, transfer, [flaw('a', 60.5, 100.5), wire, { ...flat, id: 'l', kind: 'loss' }, flat, flaw('b', 150.5, 100.5)], { id: ({ id }) => `m${id}` })
     expect(steps.map((step) => step.flaw).sort()).toEqual(['a', 'b'])
+  })
+  it('takes nothing from a flaw that stays open beside', () => {
+    const around = Array.from({ length: 6 }, (_value, k) => flaw(`n${k}`, 150.5 + 22 * (k % 2 === 0 ? 1 : -1), 78.5 + 9 * k))
+    const [step] = mendAll({ ...raster, data: raster.data.slice() }, transfer, [flaw('b', 150.5, 100.5)], { id: () => 'm', method: 'heal', beside: around })
+    const { dx, dy } = step!.source!
+    for (const { shape } of around) if (shape.type === 'disc') expect(Math.hypot(150.5 + dx - shape.x, 100.5 + dy - shape.y)).toBeGreaterThan(shape.r + 4)
+    // Without them it would have gone elsewhere.
+    const [alone] = mendAll({ ...raster, data: raster.data.slice() }, transfer, [flaw('b', 150.5, 100.5)], { id: () => 'm', method: 'heal' })
+    expect(alone!.source).not.toEqual(step!.source)
   })
   it('lays each mend into the picture, and stops when it is told to', () => {
     const pixels = { ...raster, data: raster.data.slice() }

@@ -14,19 +14,19 @@ import type { Area, Flaw, Step } from './schema.js'
  * @param pixels  The picture; the mends are laid into it.
  * @param flaws   Open flaws. What may be a wire or a loss, flat patches and moire are left: of those the restorer decides. So are
  *                stains that cannot be lifted: all else would put invention in place of what shows through them.
- * @param options  What lies wholly in a guard stays open; `expected` is the shadow that is known of a flaw from elsewhere.
+ * @param options  What lies wholly in a guard stays open; nothing is taken from flaws that stay open `beside`; `expected` is the shadow that is known of a flaw from elsewhere.
  * @param onStep  Told after each, with the pixels it made; returns false to stop.
  */
 export function mendAll(
   pixels: IntegerRaster, transfer: Transfer, flaws: readonly Flaw[],
-  options: { method?: MethodName; guards?: readonly Area[]; expected?: (flaw: Flaw) => MendRequest['expected']; id: (flaw: Flaw) => string }, onStep?: (step: Step, done: number, mended: Mended) => boolean | void,
+  options: { method?: MethodName; guards?: readonly Area[]; beside?: readonly Flaw[]; expected?: (flaw: Flaw) => MendRequest['expected']; id: (flaw: Flaw) => string }, onStep?: (step: Step, done: number, mended: Mended) => boolean | void,
 ): Step[] {
   const picture = rasterSource(pixels)
-  const { guards = [] } = options
+  const { guards = [], beside = [] } = options
   const order = flaws.filter((flaw) => !LEFT_TO_THE_RESTORER.includes(flaw.kind) && !liesWithin(mendShape(flaw), guards)).sort((a, b) => shapeCentre(b.shape).r - shapeCentre(a.shape).r)
-  const open = new Set(order)
+  const open = new Set([...order, ...beside])
   const steps: Step[] = []
-  const near = nearbyIndex(order)
+  const near = nearbyIndex([...open])
   const whole = { x: 0, y: 0, width: pixels.width, height: pixels.height }
   for (const flaw of order) {
     open.delete(flaw)
@@ -47,26 +47,33 @@ const LEFT_TO_THE_RESTORER: readonly Flaw['kind'][] = ['wire', 'loss', 'flat', '
 /** From so many flaws on, the parts of a picture are mended side by side. */
 const MANY = 150
 const PARTS = 4
-/** What lies so near to where two parts meet is mended last, seeing both. */
+/** What lies so near to where two parts meet is mended after both, seeing them. */
 const SEAM = 120
 
 /**
- * Flaws that can be mended side by side, and those that come last. How they are parted is fixed by the picture alone, so
- * that any number of workers makes the same mends.
+ * Flaws in groups that can be mended side by side, stage after stage, each seeing the mends of the stages before: upright
+ * strips of the picture, then the seams between two of them, then what belongs to more than two. How they are parted is
+ * fixed by the picture alone, so that any number of workers makes the same mends.
  */
-export function partsOfFlaws(flaws: readonly Flaw[], width: number): { parts: Flaw[][]; last: Flaw[] } {
-  if (flaws.length < MANY) return { parts: [], last: [...flaws] }
+export function stagesOfFlaws(flaws: readonly Flaw[], width: number): Flaw[][][] {
+  if (flaws.length < MANY) return flaws.length === 0 ? [] : [[[...flaws]]]
+  const strip = width / PARTS
   const parts: Flaw[][] = Array.from({ length: PARTS }, () => [])
+  const seams: Flaw[][] = Array.from({ length: PARTS - 1 }, () => [])
   const last: Flaw[] = []
   for (const flaw of flaws) {
     const bounds = shapeBounds(mendShape(flaw))
-    const first = Math.floor(((bounds.x - SEAM) / width) * PARTS)
-    const final = Math.floor(((bounds.x + bounds.width + SEAM) / width) * PARTS)
-    const [from, to] = [Math.max(0, first), Math.min(PARTS - 1, final)]
+    const right = bounds.x + bounds.width
+    const from = Math.max(0, Math.floor((bounds.x - SEAM) / strip))
+    const to = Math.min(PARTS - 1, Math.floor((right + SEAM) / strip))
+    const meeting = to * strip
+    // What reaches into the middle of a strip could meet what reaches there from its other side.
+    const ofOneSeam = to === from + 1 && bounds.x > meeting - strip / 2 + SEAM && right < meeting + strip / 2 - SEAM
     if (from === to) parts[from]!.push(flaw)
+    else if (ofOneSeam) seams[from]!.push(flaw)
     else last.push(flaw)
   }
-  return { parts: parts.filter((part) => part.length > 0), last }
+  return [parts, seams, [last]].map((stage) => stage.filter((part) => part.length > 0)).filter((stage) => stage.length > 0)
 }
 
 /** Flaws in cells, so that thousands of them find their neighbours at once; a long line lies in many. */
