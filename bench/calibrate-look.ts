@@ -37,7 +37,7 @@ for (const { name, light, exposure } of scenes) {
   const curve = makeTransfer({ type: 'srgb' }, exposure.depth)
   for (const tile of searchTiles(damaged.width, damaged.height)) {
     const octaves = makeOctaves(logLight(crop(damaged, tileSurroundings(tile, damaged.width, damaged.height)), curve), LARGEST_RADIUS.speck)
-    for (const candidate of findCandidates(octaves, 'both')) {
+    for (const candidate of findCandidates(octaves)) {
       const features = firstLook(octaves, candidate)
       if (!features) continue
       const scoreOf = (fit: ReturnType<typeof fitDisc>) => (fit ? judge(speckJudge, speckJudge.features(candidate, fit)).score : -Infinity)

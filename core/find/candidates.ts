@@ -48,21 +48,32 @@ export interface Octaves {
 export function makeOctaves(plane: Plane, largestRadius: number): Octaves {
   const planes = [plane]
   while (4 * 2 ** (planes.length - 1) < largestRadius && Math.min(planes.at(-1)!.width, planes.at(-1)!.height) >= 48) {
-    planes.push(halvePlane(planes.at(-1)!))
+    planes.push(halfOf(planes.at(-1)!))
   }
   return { planes }
+}
+
+/** Every kind that is looked for asks for the same halves. */
+const halves = new WeakMap<Plane, Plane>()
+
+function halfOf(plane: Plane): Plane {
+  let half = halves.get(plane)
+  if (!half) {
+    half = halvePlane(plane)
+    halves.set(plane, half)
+  }
+  return half
 }
 
 /**
  * Scale space extrema: places where a difference of Gaussians is largest in space and among scales.
  *
  * @param octaves  From `makeOctaves`.
- * @param sign     Look for dark, bright or both.
  * @returns Candidates, strongest first, none within another's radius.
  *
  * Lindeberg 1998, "Feature detection with automatic scale selection", with binomial filters for Gaussians.
  */
-export function findCandidates(octaves: Octaves, sign: 'dark' | 'bright' | 'both'): Candidate[] {
+export function findCandidates(octaves: Octaves): Candidate[] {
   const found: Found[] = []
   octaves.planes.forEach((plane, octave) => {
     const { width, height } = plane
@@ -78,7 +89,7 @@ export function findCandidates(octaves: Octaves, sign: 'dark' | 'bright' | 'both
       // A ground that curves, such as a bank of cloud, answers with a constant that has nothing to do with a disc.
       workshop.subtractBoxMean(response, octave === 0 ? 8 : 6)
       const spread = blockDeviations(workshop, response, plane, blockSide(octave))
-      collectExtrema({ width, height, data: response.data }, spread, sign, octave, scale.radius, found)
+      collectExtrema({ width, height, data: response.data }, spread, octave, scale.radius, found)
     }
   })
   return amongOthers(strongestOnly(found))
@@ -124,34 +135,28 @@ function amongOthers(found: readonly Found[]): Candidate[] {
 /** A candidate before it is seen among the others. */
 type Found = Omit<Candidate, 'standing' | 'crowd'>
 
-function collectExtrema(response: Plane, spread: Plane & { quiet: number }, sign: 'dark' | 'bright' | 'both', octave: number, radius: number, found: Found[]): void {
+function collectExtrema(response: Plane, spread: Plane & { quiet: number }, octave: number, radius: number, found: Found[]): void {
   const { width, height, data } = response
   const step = 2 ** octave
   const side = blockSide(octave)
   const border = 3
   for (let y = border; y < height - border; y++) {
     const blockRow = Math.min(spread.height - 1, Math.floor(y / side)) * spread.width
-    let deviation = 0
-    let blockEnd = 0
-    for (let x = border; x < width - border; x++) {
-      if (x >= blockEnd) {
-        const column = Math.min(spread.width - 1, Math.floor(x / side))
-        deviation = spread.data[blockRow + column]!
-        blockEnd = column === spread.width - 1 ? width : (column + 1) * side
+    for (let column = 0; column < spread.width; column++) {
+      const deviation = spread.data[blockRow + column]!
+      const least = LEAST_RESPONSE * deviation
+      const end = column === spread.width - 1 ? width - border : Math.min(width - border, (column + 1) * side)
+      for (let x = Math.max(border, column * side), i = y * width + x; x < end; x++, i++) {
+        const value = data[i]!
+        if (value < least && value > -least) continue
+        const s = value < 0 ? -1 : 1
+        const v = Math.abs(value)
+        if (
+          s * data[i - 1]! > v || s * data[i + 1]! >= v || s * data[i - width]! > v || s * data[i + width]! >= v ||
+          s * data[i - width - 1]! > v || s * data[i - width + 1]! > v || s * data[i + width - 1]! >= v || s * data[i + width + 1]! >= v
+        ) continue
+        found.push({ x: (x + 0.5) * step, y: (y + 0.5) * step, radius: radius * step, response: value / deviation, unrest: deviation / spread.quiet, evenness: 1 })
       }
-      const i = y * width + x
-      const value = data[i]!
-      const magnitude = Math.abs(value)
-      if (magnitude < LEAST_RESPONSE * deviation) continue
-      if (sign === 'dark' && value > 0) continue
-      if (sign === 'bright' && value < 0) continue
-      const s = value < 0 ? -1 : 1
-      const v = magnitude
-      if (
-        s * data[i - 1]! > v || s * data[i + 1]! >= v || s * data[i - width]! > v || s * data[i + width]! >= v ||
-        s * data[i - width - 1]! > v || s * data[i - width + 1]! > v || s * data[i + width - 1]! >= v || s * data[i + width + 1]! >= v
-      ) continue
-      found.push({ x: (x + 0.5) * step, y: (y + 0.5) * step, radius: radius * step, response: value / deviation, unrest: deviation / spread.quiet, evenness: 1 })
     }
   }
 }

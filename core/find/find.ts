@@ -17,6 +17,7 @@ import { logLight } from './log-light.js'
 import { findSmudges, fineDetailOfTile, type FineDetail } from './smudges.js'
 import { findMoire, screensOfTile, type TileScreens } from './moire.js'
 import { findRadial } from './radial.js'
+import { sampleSums } from './sample-sums.js'
 
 /** Those that are round. */
 export type DiscKind = 'dust' | 'speck'
@@ -105,10 +106,15 @@ export function findInTile(pixels: IntegerRaster, surroundings: Region, tile: Re
   return {
     discs,
     pieces: options.kinds.includes('line') ? linePieces(plane, surroundings, tile) : [],
-    ...(options.kinds.includes('flat') ? { grain: grainBlocks(pixels, surroundings, tile), fine: fineDetailOfTile(pixels, surroundings, tile) } : {}),
+    ...(options.kinds.includes('flat') ? detailOf(pixels, surroundings, tile) : {}),
     ...(options.kinds.includes('moire') ? { screens: screensOfTile(plane, surroundings, tile) } : {}),
     ...(AREA_KINDS.some((kind) => options.kinds.includes(kind)) ? { cells: cellsOfTile(pixels, surroundings, tile) } : {}),
   }
+}
+
+function detailOf(pixels: IntegerRaster, surroundings: Region, tile: Region): Pick<TileFinds, 'grain' | 'fine'> {
+  const sums = sampleSums(pixels)
+  return { grain: grainBlocks(sums, surroundings, tile), fine: fineDetailOfTile(sums, surroundings, tile) }
 }
 
 /** These are told by the whole picture, and are few: their false finds are not counted by the megapixel. */
@@ -135,7 +141,7 @@ export interface Evidence {
  */
 export function evidenceInTile(plane: Plane, surroundings: Region, tile: Region, kind: DiscKind, least: number): Evidence[] {
   const octaves = makeOctaves(plane, LARGEST_RADIUS[kind])
-  const candidates = kind === 'dust' ? findRadial(octaves, -1) : findCandidates(octaves, 'both').filter((candidate) => worthFitting(octaves, candidate))
+  const candidates = kind === 'dust' ? findRadial(octaves, -1) : findCandidates(octaves).filter((candidate) => worthFitting(octaves, candidate))
   const result: Evidence[] = []
   for (const candidate of candidates) {
     const x = candidate.x + surroundings.x

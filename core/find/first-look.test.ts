@@ -15,14 +15,14 @@ function octavesOf(onIt: (x: number, y: number) => number): Octaves {
 describe('a first look', () => {
   it.each([1.5, 3, 6])('lets a speck of radius %d pass', (r) => {
     const octaves = octavesOf((x, y) => 0.5 * Math.max(0, Math.min(1, (r - Math.hypot(x - 120, y - 120)) / 1.2 + 0.5)))
-    expect(findCandidates(octaves, 'both').some((candidate) => Math.hypot(candidate.x - 120, candidate.y - 120) < r && worthFitting(octaves, candidate))).toBe(true)
+    expect(findCandidates(octaves).some((candidate) => Math.hypot(candidate.x - 120, candidate.y - 120) < r && worthFitting(octaves, candidate))).toBe(true)
   })
   it.each([
     ['a slanting edge', (x: number, y: number) => (x + 0.3 * y > 140 ? 0.5 : 0)],
     ['the corner of something large', (x: number, y: number) => (x > 60 && y > 60 ? 0.5 : 0)],
   ])('spares nine in ten candidates of %s the fit', (_name, onIt) => {
     const octaves = octavesOf(onIt)
-    const candidates = findCandidates(octaves, 'both')
+    const candidates = findCandidates(octaves)
     expect(candidates.length).toBeGreaterThan(30)
     expect(candidates.filter((candidate) => worthFitting(octaves, candidate)).length).toBeLessThanOrEqual(0.1 * candidates.length)
   })

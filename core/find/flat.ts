@@ -1,8 +1,9 @@
 import { exp } from '../raster/exact-math.js'
-import { maximumOf, depthOf, type IntegerRaster, type Region } from '../raster/raster.js'
+import type { Region } from '../raster/raster.js'
 import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
 import { outlineOfCells, type AreaFind } from './area-find.js'
 import { wholePlanes } from './cells.js'
+import type { SampleSums } from './sample-sums.js'
 import { touching } from './touching.js'
 import { shareOfUsual, type Plain } from './usual-by-tone.js'
 
@@ -27,18 +28,15 @@ export interface BlockGrain {
  * Measure the grain of every block of a tile: the second difference of neighbours, which no slope and no edge of more
  * than a few pixels' width touches, robustly over the block.
  *
- * @param pixels        The tile with its surroundings.
- * @param surroundings  Where these pixels lie in the picture.
+ * @param sums          Of the tile with its surroundings.
+ * @param surroundings  Where these lie in the picture.
  */
-export function grainBlocks(pixels: IntegerRaster, surroundings: Region, tile: Region): BlockGrain {
+export function grainBlocks({ width, channels, largest, data }: SampleSums, surroundings: Region, tile: Region): BlockGrain {
   const columns = Math.floor(tile.width / GRAIN_BLOCK)
   const rows = Math.floor(tile.height / GRAIN_BLOCK)
   const deviation = new Float32Array(columns * rows)
   const tone = new Float32Array(columns * rows)
-  const { width, channels, data } = pixels
-  const largest = maximumOf(depthOf(pixels))
   const differences = new Float32Array(GRAIN_BLOCK * (GRAIN_BLOCK - 2))
-  const line = new Int32Array(GRAIN_BLOCK)
   for (let row = 0; row < rows; row++) {
     for (let column = 0; column < columns; column++) {
       const left = tile.x - surroundings.x + column * GRAIN_BLOCK
@@ -46,17 +44,12 @@ export function grainBlocks(pixels: IntegerRaster, surroundings: Region, tile: R
       let sum = 0
       let n = 0
       for (let y = top; y < top + GRAIN_BLOCK; y++) {
-        for (let x = 0, k = (y * width + left) * channels; x < GRAIN_BLOCK; x++) {
-          let here = data[k++]!
-          for (let c = 1; c < channels; c++) here += data[k++]!
-          line[x] = here
-          sum += here
-          // Known one pixel late: the difference of the pixel before to its neighbours.
-          if (x > 1) differences[n++] = Math.abs(2 * line[x - 1]! - line[x - 2]! - here) / channels
-        }
+        const first = y * width + left
+        for (let i = first; i < first + GRAIN_BLOCK; i++) sum += data[i]!
+        for (let i = first + 1; i < first + GRAIN_BLOCK - 1; i++) differences[n++] = Math.abs(2 * data[i]! - data[i - 1]! - data[i + 1]!)
       }
       // The second difference of independent samples has the root of six of their deviation.
-      deviation[row * columns + column] = (DEVIATION_PER_MAD * median(differences, n)) / Math.sqrt(6)
+      deviation[row * columns + column] = (DEVIATION_PER_MAD * median(differences, n)) / Math.sqrt(6) / channels
       tone[row * columns + column] = sum / (GRAIN_BLOCK * GRAIN_BLOCK * channels * largest)
     }
   }

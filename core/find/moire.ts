@@ -1,5 +1,5 @@
+import { FourierSquare } from '../kernels/fourier.js'
 import { exp } from '../raster/exact-math.js'
-import { transformSquare } from '../raster/fourier.js'
 import type { Plane, Region } from '../raster/raster.js'
 import { median } from '../raster/statistics.js'
 import { outlineOfCells, type AreaFind } from './area-find.js'
@@ -72,15 +72,16 @@ export function screensOfTile(light: Plane, surroundings: Region, tile: Region):
     down[i] = lone.down
   }
   // Two windows are transformed at once, as the real and the imaginary part of one.
+  const square = new FourierSquare(SCREEN_WINDOW)
   for (let i = 0; i < columns * rows; i += 2) {
-    fadeIn(real, light, left(i), top(i))
-    if (i + 1 < columns * rows) fadeIn(imaginary, light, left(i + 1), top(i + 1))
-    else imaginary.fill(0)
-    transformSquare(real, imaginary, SCREEN_WINDOW)
-    energyOfPart(1)
+    fadeIn(square.real, light, left(i), top(i))
+    if (i + 1 < columns * rows) fadeIn(square.imaginary, light, left(i + 1), top(i + 1))
+    else square.imaginary.fill(0)
+    square.transform()
+    energyOfPart(square, 1)
     keep(i, strongestLone())
     if (i + 1 === columns * rows) break
-    energyOfPart(-1)
+    energyOfPart(square, -1)
     keep(i + 1, strongestLone())
   }
   return { column: tile.x / SCREEN_WINDOW, row: tile.y / SCREEN_WINDOW, columns, strength, across, down }
@@ -96,8 +97,6 @@ const RINGS: readonly Int32Array[] = Array.from({ length: MOST + 1 }, (_value, r
   return Int32Array.from(places)
 })
 
-const real = new Float64Array(SCREEN_WINDOW * SCREEN_WINDOW)
-const imaginary = new Float64Array(SCREEN_WINDOW * SCREEN_WINDOW)
 const energy = new Float32Array(SCREEN_WINDOW * SCREEN_WINDOW)
 const ringEnergy = new Float32Array(Math.max(...RINGS.map(({ length }) => length)))
 
@@ -117,25 +116,27 @@ export interface LoneWave {
  * @returns Strength 0 when none stands out enough to be a pattern anywhere.
  */
 export function loneWaveOf(light: Plane, left: number, top: number): LoneWave {
-  fadeIn(real, light, left, top)
-  imaginary.fill(0)
-  transformSquare(real, imaginary, SCREEN_WINDOW)
-  energyOfPart(1)
+  const square = new FourierSquare(SCREEN_WINDOW)
+  fadeIn(square.real, light, left, top)
+  square.imaginary.fill(0)
+  square.transform()
+  energyOfPart(square, 1)
   return strongestLone()
 }
 
 /** A window less its mean, faded to its edges. */
 function fadeIn(part: Float64Array, { width, data }: Plane, left: number, top: number): void {
-  let mean = 0
-  for (let y = 0; y < SCREEN_WINDOW; y++) for (let x = 0, i = (top + y) * width + left; x < SCREEN_WINDOW; x++, i++) mean += data[i]! / (SCREEN_WINDOW * SCREEN_WINDOW)
-  for (let y = 0; y < SCREEN_WINDOW; y++) for (let x = 0, i = (top + y) * width + left; x < SCREEN_WINDOW; x++, i++) part[y * SCREEN_WINDOW + x] = FADE[x]! * FADE[y]! * (data[i]! - mean)
+  let sum = 0
+  for (let y = 0; y < SCREEN_WINDOW; y++) for (let x = 0, i = (top + y) * width + left; x < SCREEN_WINDOW; x++, i++) sum += data[i]!
+  const mean = sum / (SCREEN_WINDOW * SCREEN_WINDOW)
+  for (let y = 0; y < SCREEN_WINDOW; y++) for (let x = 0, i = (top + y) * width + left, to = y * SCREEN_WINDOW; x < SCREEN_WINDOW; x++, i++, to++) part[to] = FADE[x]! * FADE[y]! * (data[i]! - mean)
 }
 
 /**
  * Energies of the window that was transformed as the real part (1) or as the imaginary part (-1): the spectrum of what
  * is real is its own mirror image, so sums and differences with the mirror image tell both apart.
  */
-function energyOfPart(part: 1 | -1): void {
+function energyOfPart({ real, imaginary }: FourierSquare, part: 1 | -1): void {
   const last = SCREEN_WINDOW - 1
   for (let row = 0; row < SCREEN_WINDOW; row++) {
     const mirroredRow = ((SCREEN_WINDOW - row) & last) * SCREEN_WINDOW

@@ -54,6 +54,8 @@ interface Ridges extends Plane {
   readonly across: Uint8Array
   /** How far the middle of the line lies from the pixel's, across, in 1/64 px. */
   readonly offset: Int8Array
+  /** Places where a path may start, weakest first: as numbers whose higher part is the answer in 1/1024 and whose lower part is the place. */
+  readonly seeds: Float64Array
   readonly unrest: Plane & { quiet: number }
   readonly side: number
 }
@@ -72,30 +74,31 @@ function ridgesOf(plane: Plane, octave: number): Ridges {
   const offset = new Int8Array(width * height)
   const across = new Uint8Array(width * height)
   const steps = [1, width + 1, width, width - 1]
+  const seeds: number[] = []
   for (let y = 3; y < height - 3; y++) {
     const row = Math.min(deviations.height - 1, Math.floor(y / side)) * deviations.width
-    let deviation = 0
-    let blockEnd = 0
-    for (let x = 3; x < width - 3; x++) {
-      if (x >= blockEnd) {
-        const column = Math.min(deviations.width - 1, Math.floor(x / side))
-        deviation = deviations.data[row + column]!
-        blockEnd = column === deviations.width - 1 ? width : (column + 1) * side
+    for (let column = 0; column < deviations.width; column++) {
+      const deviation = deviations.data[row + column]!
+      const least = GO_ON * deviation
+      const end = y * width + (column === deviations.width - 1 ? width - 3 : Math.min(width - 3, (column + 1) * side))
+      for (let i = y * width + Math.max(3, column * side); i < end; i++) {
+        const own = strength[i]!
+        if (own < least && own > -least) continue
+        const direction = directionAcross(smooth, i, width)
+        across[i] = direction
+        const step = steps[direction]!
+        const size = Math.abs(own)
+        const before = own > 0 ? strength[i - step]! : -strength[i - step]!
+        const after = own > 0 ? strength[i + step]! : -strength[i + step]!
+        if (before > size || after >= size || isSideOfAnother(strength, i, step)) continue
+        data[i] = own / deviation
+        offset[i] = Math.round((32 * (before - after)) / Math.min(-1e-12, before + after - 2 * size))
+        const answer = Math.abs(data[i]!)
+        if (answer >= START) seeds.push(Math.floor(1024 * answer) * data.length + i)
       }
-      const i = y * width + x
-      const own = strength[i]!
-      const size = Math.abs(own)
-      if (size < GO_ON * deviation) continue
-      across[i] = directionAcross(smooth, i, width)
-      const step = steps[across[i]!]!
-      const before = own > 0 ? strength[i - step]! : -strength[i - step]!
-      const after = own > 0 ? strength[i + step]! : -strength[i + step]!
-      if (before > size || after >= size || isSideOfAnother(strength, i, step)) continue
-      data[i] = own / deviation
-      offset[i] = Math.round((32 * (before - after)) / Math.min(-1e-12, before + after - 2 * size))
     }
   }
-  return { width, height, data, across, offset, unrest: deviations, side }
+  return { width, height, data, across, offset, seeds: Float64Array.from(seeds).sort(), unrest: deviations, side }
 }
 
 /** How much stronger than its sides a line answers at least: a bright line looks like two dark ones beside it, and the other way round. */
@@ -105,7 +108,7 @@ const SIDE = 1.5
 function isSideOfAnother(strength: Float32Array, i: number, step: number): boolean {
   const least = SIDE * Math.abs(strength[i]!)
   const sign = strength[i]! > 0 ? -1 : 1
-  return sign * (strength[i - 2 * step] ?? 0) > least || sign * (strength[i + 2 * step] ?? 0) > least || sign * (strength[i - 3 * step] ?? 0) > least || sign * (strength[i + 3 * step] ?? 0) > least
+  return sign * strength[i - 2 * step]! > least || sign * strength[i + 2 * step]! > least || sign * strength[i - 3 * step]! > least || sign * strength[i + 3 * step]! > least
 }
 
 /** Number of the step (0 to 3) of the direction in which the plane curves most. */
@@ -127,22 +130,11 @@ function directionAcross(smooth: Float32Array, i: number, width: number): number
   return ay < 0.4142 * ax ? 0 : ax < 0.4142 * ay ? 2 : ex * xy > 0 ? 1 : 3
 }
 
-/** Places where a path may start, weakest first: sorted as numbers whose higher part is the answer in 1/1024 and whose lower part is the place. */
-function seedsOf(data: Float32Array): Float64Array {
-  let count = 0
-  for (let i = 0; i < data.length; i++) if (Math.abs(data[i]!) >= START) count++
-  const seeds = new Float64Array(count)
-  let n = 0
-  for (let i = 0; i < data.length; i++) if (Math.abs(data[i]!) >= START) seeds[n++] = Math.floor(1024 * Math.abs(data[i]!)) * data.length + i
-  return seeds.sort()
-}
-
 /** Follow all ridges of one octave, the strongest first; a pixel belongs to one path. */
 function followAll(ridges: Ridges, octave: number, into: RidgePath[]): void {
-  const { width, height, data, unrest, side } = ridges
+  const { width, height, data, seeds, unrest, side } = ridges
   const used = new Uint8Array(width * height)
   const scale = 2 ** octave
-  const seeds = seedsOf(data)
   for (let k = seeds.length - 1; k >= 0; k--) {
     const seed = seeds[k]! % data.length
     if (used[seed]) continue

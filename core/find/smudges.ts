@@ -1,7 +1,8 @@
 import { exp } from '../raster/exact-math.js'
-import { depthOf, maximumOf, type IntegerRaster, type Region } from '../raster/raster.js'
+import type { Region } from '../raster/raster.js'
 import { outlineOfCells, type AreaFind } from './area-find.js'
 import { wholePlanes } from './cells.js'
+import type { SampleSums } from './sample-sums.js'
 import { touching } from './touching.js'
 import { shareOfUsual, type Plain } from './usual-by-tone.js'
 
@@ -30,38 +31,30 @@ export type SmudgeFind = AreaFind<'smudge'>
 /**
  * Measure the fine detail of every cell of a tile.
  *
- * @param pixels        The tile with its surroundings.
- * @param surroundings  Where these pixels lie in the picture.
+ * @param sums          Of the tile with its surroundings.
+ * @param surroundings  Where these lie in the picture.
  * @param tile          Starts on a cell; cells that it does not hold whole are left out.
  */
-export function fineDetailOfTile(pixels: IntegerRaster, surroundings: Region, tile: Region): FineDetail {
+export function fineDetailOfTile({ width, channels, largest, data }: SampleSums, surroundings: Region, tile: Region): FineDetail {
   const columns = Math.floor(tile.width / FINE_CELL)
   const rows = Math.floor(tile.height / FINE_CELL)
   const detail = new Float32Array(columns * rows)
   const tone = new Float32Array(columns * rows)
-  const { width, channels, data } = pixels
-  // Sums of samples of 16 bit in three channels, and twice that, are whole numbers of 32 bit.
-  const line = new Int32Array(width)
   const differences = new Int32Array(width)
   const left = tile.x - surroundings.x
   for (let y = 0; y < rows * FINE_CELL; y++) {
-    for (let x = 0, k = (y + tile.y - surroundings.y) * width * channels; x < width; x++) {
-      let here = data[k++]!
-      for (let c = 1; c < channels; c++) here += data[k++]!
-      line[x] = here
-    }
-    for (let x = 1; x < width - 1; x++) differences[x] = Math.abs(2 * line[x]! - line[x - 1]! - line[x + 1]!)
+    const first = (y + tile.y - surroundings.y) * width
+    for (let x = 1; x < width - 1; x++) differences[x] = Math.abs(2 * data[first + x]! - data[first + x - 1]! - data[first + x + 1]!)
     // At the edge of the picture the pixel beside stands for the one that has only one neighbour.
     differences[0] = differences[1]!
     differences[width - 1] = differences[width - 2]!
     const row = Math.floor(y / FINE_CELL) * columns
-    for (let column = 0, x = left; column < columns; column++, x += FINE_CELL) {
-      tone[row + column]! += line[x]! + line[x + 1]! + line[x + 2]! + line[x + 3]!
+    for (let column = 0, x = left, i = first + left; column < columns; column++, x += FINE_CELL, i += FINE_CELL) {
+      tone[row + column]! += data[i]! + data[i + 1]! + data[i + 2]! + data[i + 3]!
       detail[row + column]! += differences[x]! + differences[x + 1]! + differences[x + 2]! + differences[x + 3]!
     }
   }
   const samples = FINE_CELL * FINE_CELL * channels
-  const largest = maximumOf(depthOf(pixels))
   for (let i = 0; i < detail.length; i++) {
     detail[i]! /= samples
     tone[i]! /= samples * largest

@@ -154,30 +154,20 @@ export function ridgeStrength(source: usize, into: usize, width: i32, height: i3
   }
 }
 
-// The k-th smallest of `count` floats, by Hoare's selection; their order is lost.
+// The k-th smallest of `count` floats, none below 0, those up to the next multiple of four taken as infinite: such floats
+// are in the order of their bits as integers, so it is found bit by bit, from what is counted below each next bound.
 function kthSmallest(values: usize, count: i32, k: i32): f32 {
-  let left = 0
-  let right = count - 1
-  while (left < right) {
-    const pivot = f32.load(values + (<usize>((left + right) >> 1) << 2))
-    let i = left
-    let j = right
-    while (i <= j) {
-      while (f32.load(values + (<usize>i << 2)) < pivot) i++
-      while (f32.load(values + (<usize>j << 2)) > pivot) j--
-      if (i <= j) {
-        const kept = f32.load(values + (<usize>i << 2))
-        f32.store(values + (<usize>i << 2), f32.load(values + (<usize>j << 2)))
-        f32.store(values + (<usize>j << 2), kept)
-        i++
-        j--
-      }
-    }
-    if (k <= j) right = j
-    else if (k >= i) left = i
-    else break
+  const end = values + (<usize>((count + 3) & ~3) << 2)
+  for (let at = values + (<usize>count << 2); at < end; at += 4) f32.store(at, Infinity)
+  let found = 0
+  for (let bit = 1 << 30; bit > 0; bit >>= 1) {
+    const bound = i32x4.splat(found | bit)
+    let below = i32x4.splat(0)
+    for (let at = values; at < end; at += 16) below = i32x4.add(below, i32x4.lt_s(v128.load(at), bound))
+    const sum = i32x4.extract_lane(below, 0) + i32x4.extract_lane(below, 1) + i32x4.extract_lane(below, 2) + i32x4.extract_lane(below, 3)
+    if (-sum <= k) found |= bit
   }
-  return f32.load(values + (<usize>k << 2))
+  return f32.reinterpret_i32(found)
 }
 
 export function blockMedians(source: usize, width: i32, height: i32, side: i32, into: usize, values: usize): void {
@@ -187,11 +177,14 @@ export function blockMedians(source: usize, width: i32, height: i32, side: i32, 
     for (let column = 0; column < columns; column++) {
       let n = 0
       for (let y = row * side; y < (row + 1) * side && y < height; y += 2) {
-        const end = min(width, (column + 1) * side)
-        for (let x = column * side; x < end; x++) {
-          f32.store(values + (<usize>n << 2), abs(f32.load(source + (<usize>(y * width + x) << 2))))
-          n++
-        }
+        const first = column * side
+        const count = min(width, first + side) - first
+        const from = source + (<usize>(y * width + first) << 2)
+        const to = values + (<usize>n << 2)
+        let x = 0
+        for (; x + 4 <= count; x += 4) v128.store(to + (<usize>x << 2), f32x4.abs(v128.load(from + (<usize>x << 2))))
+        for (; x < count; x++) f32.store(to + (<usize>x << 2), abs(f32.load(from + (<usize>x << 2))))
+        n += count
       }
       f32.store(into + (<usize>(row * columns + column) << 2), kthSmallest(values, n, n >> 1))
     }

@@ -3,6 +3,8 @@
 
 // @ts-nocheck: the compiler of this file is AssemblyScript's.
 
+import { transformSquare } from './fourier.as'
+
 /**
  * Look at a picture through a window: what is seen, less its weighted mean, times its weight.
  *
@@ -92,62 +94,6 @@ export function continueWindow(side: i32, stride: i32, band: i32, channels: i32,
   const total = doubledSpectrum(side, pair, (channels & 1) == 1, spectrum)
   const chosen = chooseWaves(side, stride, band, channels, spectrum, left, prior, most, <f32>(share / total), least, waves)
   readWaves(side, channels, turns, waves, chosen, places, count, into)
-}
-
-/** Discrete Fourier transform of a square of doubles, rows first: core/raster/fourier.ts to the last digit. */
-function transformSquare(side: i32, real: usize, imaginary: usize, spareReal: usize, spareImaginary: usize, turns: usize, reversed: usize): void {
-  transpose(side, real, spareReal)
-  transpose(side, imaginary, spareImaginary)
-  transformColumns(side, spareReal, spareImaginary, turns, reversed)
-  transpose(side, spareReal, real)
-  transpose(side, spareImaginary, imaginary)
-  transformColumns(side, real, imaginary, turns, reversed)
-}
-
-function transpose(side: i32, from: usize, to: usize): void {
-  const row = <usize>side << 3
-  for (let y = 0; y < side; y++) for (let x = 0; x < side; x++) f64.store(to + <usize>x * row + (<usize>y << 3), f64.load(from + <usize>y * row + (<usize>x << 3)))
-}
-
-function transformColumns(side: i32, real: usize, imaginary: usize, turns: usize, reversed: usize): void {
-  const row = <usize>side << 3
-  for (let y = 0; y < side; y++) {
-    const other = load<i32>(reversed + (<usize>y << 2))
-    if (other <= y) continue
-    swapRows(real + <usize>y * row, real + <usize>other * row, row)
-    swapRows(imaginary + <usize>y * row, imaginary + <usize>other * row, row)
-  }
-  for (let half = 1; half < side; half *= 2) {
-    const turn = side / (2 * half)
-    for (let k = 0; k < half; k++) {
-      const c = v128.load64_splat(turns + (<usize>(k * turn) << 3))
-      const s = v128.load64_splat(turns + (<usize>(side + k * turn) << 3))
-      for (let y = k; y < side; y += 2 * half) {
-        const above = <usize>y * row
-        const below = above + <usize>half * row
-        for (let x: usize = 0; x < row; x += 16) {
-          const ar = v128.load(real + above + x)
-          const ai = v128.load(imaginary + above + x)
-          const br = v128.load(real + below + x)
-          const bi = v128.load(imaginary + below + x)
-          const turnedReal = f64x2.add(f64x2.mul(br, c), f64x2.mul(bi, s))
-          const turnedImaginary = f64x2.sub(f64x2.mul(bi, c), f64x2.mul(br, s))
-          v128.store(real + below + x, f64x2.sub(ar, turnedReal))
-          v128.store(imaginary + below + x, f64x2.sub(ai, turnedImaginary))
-          v128.store(real + above + x, f64x2.add(ar, turnedReal))
-          v128.store(imaginary + above + x, f64x2.add(ai, turnedImaginary))
-        }
-      }
-    }
-  }
-}
-
-function swapRows(a: usize, b: usize, bytes: usize): void {
-  for (let x: usize = 0; x < bytes; x += 16) {
-    const one = v128.load(a + x)
-    v128.store(a + x, v128.load(b + x))
-    v128.store(b + x, one)
-  }
 }
 
 /** The spectrum of a real plane is its own mirror image, which tells apart two that were transformed as one. */

@@ -1,16 +1,20 @@
 import { describe, expect, it } from 'vitest'
 import { makeRandom } from '../random.js'
-import { transformSquare } from '../raster/fourier.js'
 import { WaveTable, type WaveWindow } from './waves.js'
 
 const SIDE = 8
 const HALF = SIDE / 2 + 1
 const wrap = (k: number) => ((k % SIDE) + SIDE) % SIDE
 
+/** Discrete Fourier transform by its definition. */
 function spectrum(values: Float64Array): { real: Float64Array; imaginary: Float64Array } {
-  const real = values.slice()
+  const real = new Float64Array(values.length)
   const imaginary = new Float64Array(values.length)
-  transformSquare(real, imaginary, SIDE)
+  for (let v = 0; v < SIDE; v++) for (let u = 0; u < SIDE; u++) values.forEach((value, i) => {
+    const phase = (2 * Math.PI * (u * (i % SIDE) + v * Math.floor(i / SIDE))) / SIDE
+    real[v * SIDE + u]! += value * Math.cos(phase)
+    imaginary[v * SIDE + u]! -= value * Math.sin(phase)
+  })
   return { real, imaginary }
 }
 

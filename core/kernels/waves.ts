@@ -1,4 +1,4 @@
-import { turnTable } from '../raster/fourier.js'
+import { turnTable } from './fourier.js'
 import { WASM } from './generated/waves-wasm.js'
 import { Layout, lazily, reserve } from './module.js'
 

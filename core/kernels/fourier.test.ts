@@ -2,7 +2,7 @@ import { createRequire } from 'node:module'
 import type cvModule from '@techstark/opencv-js'
 import { beforeAll, describe, expect, it } from 'vitest'
 import { makeRandom } from '../random.js'
-import { transformSquare } from './fourier.js'
+import { FourierSquare } from './fourier.js'
 
 let cv: typeof cvModule
 beforeAll(async () => {
@@ -16,6 +16,14 @@ function noise(side: number): { real: Float64Array; imaginary: Float64Array } {
   return { real: plane(), imaginary: plane() }
 }
 
+function transformed(real: Float64Array, imaginary: Float64Array, side: number): FourierSquare {
+  const square = new FourierSquare(side)
+  square.real.set(real)
+  square.imaginary.set(imaginary)
+  square.transform()
+  return square
+}
+
 describe('the Fourier transform of a square', () => {
   // cv.dft of @techstark/opencv-js, a general-purpose library.
   it.each([2, 8, 32])('of side %i equals that of the computer-vision library', (side) => {
@@ -27,10 +35,10 @@ describe('the Fourier transform of a square', () => {
     })
     const result = new cv.Mat()
     cv.dft(source, result, 0, 0)
-    transformSquare(real, imaginary, side)
-    real.forEach((value, i) => {
+    const square = transformed(real, imaginary, side)
+    square.real.forEach((value, i) => {
       expect(value).toBeCloseTo(result.data32F[2 * i]!, 3)
-      expect(imaginary[i]!).toBeCloseTo(result.data32F[2 * i + 1]!, 3)
+      expect(square.imaginary[i]!).toBeCloseTo(result.data32F[2 * i + 1]!, 3)
     })
     source.delete()
     result.delete()
@@ -39,12 +47,11 @@ describe('the Fourier transform of a square', () => {
   it('keeps the energy (Parseval)', () => {
     const { real, imaginary } = noise(16)
     const energy = (a: Float64Array, b: Float64Array) => a.reduce((sum, value, i) => sum + value * value + b[i]! * b[i]!, 0)
-    const before = energy(real, imaginary)
-    transformSquare(real, imaginary, 16)
-    expect(energy(real, imaginary) / 256).toBeCloseTo(before, 9)
+    const square = transformed(real, imaginary, 16)
+    expect(energy(square.real, square.imaginary) / 256).toBeCloseTo(energy(real, imaginary), 9)
   })
 
   it('refuses a side that is no power of two', () => {
-    expect(() => transformSquare(new Float64Array(144), new Float64Array(144), 12)).toThrow(RangeError)
+    expect(() => new FourierSquare(12)).toThrow(RangeError)
   })
 })

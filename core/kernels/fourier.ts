@@ -1,0 +1,69 @@
+import { PI, cos, sin } from '../raster/exact-math.js'
+import { WASM } from './generated/fourier-wasm.js'
+import { Layout, lazily, reserve } from './module.js'
+
+/** The compiled kernel; takes addresses in bytes. */
+interface Kernels {
+  readonly memory: WebAssembly.Memory
+  transformSquare(side: number, real: number, imaginary: number, spareReal: number, spareImaginary: number, turns: number, reversed: number): void
+}
+
+const compiled = lazily<Kernels>(WASM)
+
+interface Table { readonly cosines: Float64Array; readonly sines: Float64Array; readonly reversed: Int32Array }
+
+const tables = new Map<number, Table>()
+
+/** Cosines and sines of a whole turn in `side` steps, and the order in which a transform takes its numbers. */
+export function turnTable(side: number): Table {
+  let table = tables.get(side)
+  if (!table) {
+    const reversed = new Int32Array(side)
+    for (let i = 1; i < side; i++) reversed[i] = (reversed[i >> 1]! >> 1) | (i & 1 ? side >> 1 : 0)
+    const angles = Float64Array.from({ length: side }, (_value, k) => (2 * PI * k) / side)
+    table = { cosines: angles.map(cos), sines: angles.map(sin), reversed }
+    tables.set(side, table)
+  }
+  return table
+}
+
+/**
+ * A square of complex numbers in the kernel's memory; good until the next is opened, since there is one memory a thread.
+ */
+export class FourierSquare {
+  /** side x side numbers, row by row. */
+  readonly real: Float64Array
+  readonly imaginary: Float64Array
+  private readonly kernels = compiled()
+  private readonly layout = new Layout()
+  private readonly at: Record<'real' | 'imaginary' | 'spareReal' | 'spareImaginary' | 'turns' | 'reversed', number>
+
+  /**
+   * @param side  A power of two, at least 2.
+   * @throws {RangeError} when the side is no power of two.
+   */
+  constructor(private readonly side: number) {
+    if (side < 2 || (side & (side - 1)) !== 0) throw new RangeError(`A side of ${side} is no power of two`)
+    const square = () => this.layout.claim(8 * side * side)
+    this.at = { real: square(), imaginary: square(), spareReal: square(), spareImaginary: square(), turns: this.layout.claim(16 * side), reversed: this.layout.claim(4 * side) }
+    const { memory } = this.kernels
+    reserve(memory, this.layout.end)
+    this.real = new Float64Array(memory.buffer, this.at.real, side * side)
+    this.imaginary = new Float64Array(memory.buffer, this.at.imaginary, side * side)
+    const { cosines, sines, reversed } = turnTable(side)
+    const turns = new Float64Array(memory.buffer, this.at.turns, 2 * side)
+    turns.set(cosines)
+    turns.set(sines, side)
+    new Int32Array(memory.buffer, this.at.reversed, side).set(reversed)
+  }
+
+  /**
+   * Discrete Fourier transform, in place: sum of value x exp(-2 pi i (u x + v y) / side), not scaled.
+   *
+   * Cooley and Tukey 1965, "An algorithm for the machine calculation of complex Fourier series" (radix 2).
+   */
+  transform(): void {
+    const { at } = this
+    this.kernels.transformSquare(this.side, at.real, at.imaginary, at.spareReal, at.spareImaginary, at.turns, at.reversed)
+  }
+}
