@@ -1,3 +1,4 @@
+import { SampleTable } from '@fennip/core/kernels/samples.js'
 import { evidenceInTile, searchTiles, tileSurroundings, type DiscKind, type Evidence } from '@fennip/core/find/find.js'
 import { dustJudge, layered, lineJudge, lossJudge, speckJudge, stainJudge, type Belief } from '@fennip/core/find/judge.js'
 import { lineFeatures } from '@fennip/core/find/line-features.js'
@@ -115,7 +116,7 @@ function collectAreas({ name, print, hurt }: AreaScene, seed: number, candidates
   const { damaged } = expose(print, hurt, { electrons, readNoise: 6, grainSize: electrons < 6000 ? 0.9 : 0, depth: 8, seed })
   const whole = { x: 0, y: 0, width: print.width, height: print.height }
   const before = samples.length
-  for (const { shape, features } of candidates([cellsOfTile(damaged, whole, whole)], whole)) {
+  for (const { shape, features } of candidates([cellsOfTile(new SampleTable(damaged), whole, whole)], whole)) {
     let area = 0
     let hit = 0
     const box = clipRegion(shapeBounds(shape), print.width, print.height)

@@ -1,4 +1,5 @@
-import { depthOf, maximumOf, type IntegerRaster, type Region } from '../raster/raster.js'
+import type { SampleTable } from '../kernels/samples.js'
+import type { Region } from '../raster/raster.js'
 
 /** A picture in cells of a few pixels: what is looked for by its extent, over many tiles, is looked for in these. */
 
@@ -30,37 +31,24 @@ export interface PictureCells {
 /**
  * Mean samples of every cell of a tile.
  *
- * @param pixels        The tile with its surroundings.
- * @param surroundings  Where these pixels lie in the picture.
+ * @param samples       Of the tile with its surroundings.
+ * @param surroundings  Where these lie in the picture.
  * @param tile          Starts on a cell.
  */
-export function cellsOfTile(pixels: IntegerRaster, surroundings: Region, tile: Region): TileCells {
+export function cellsOfTile(samples: SampleTable, surroundings: Region, tile: Region): TileCells {
   const columns = Math.ceil(tile.width / CELL_SIDE)
-  const rows = Math.ceil(tile.height / CELL_SIDE)
-  const { width, channels, data } = pixels
-  const scale = 255 / maximumOf(depthOf(pixels))
-  const planes = Array.from({ length: channels }, () => new Float32Array(columns * rows))
-  const whole = Math.floor(tile.width / CELL_SIDE)
-  // Row by row, so that samples are read as they lie, the four of a cell at once; sums of 16 samples of 16 bit are whole numbers in 32 bit floats.
-  for (let y = 0; y < tile.height; y++) {
-    const first = ((y + tile.y - surroundings.y) * width + tile.x - surroundings.x) * channels
-    const row = Math.floor(y / CELL_SIDE) * columns
-    for (let c = 0; c < channels; c++) {
-      const plane = planes[c]!
-      let k = first + c
-      for (let column = 0; column < whole; column++, k += CELL_SIDE * channels) {
-        plane[row + column]! += data[k]! + data[k + channels]! + data[k + 2 * channels]! + data[k + 3 * channels]!
-      }
-      for (let x = whole * CELL_SIDE; x < tile.width; x++, k += channels) plane[row + whole]! += data[k]!
+  const sums = samples.sumCells(tile.x - surroundings.x, tile.y - surroundings.y, tile.width, tile.height, CELL_SIDE)
+  const planes = sums.map((plane) => {
+    const means = new Float32Array(plane.length)
+    for (let i = 0; i < plane.length; i++) {
+      const column = i % columns
+      const wide = Math.min(tile.width, (column + 1) * CELL_SIDE) - column * CELL_SIDE
+      const row = (i - column) / columns
+      const high = Math.min(tile.height, (row + 1) * CELL_SIDE) - row * CELL_SIDE
+      means[i] = (plane[i]! * 255) / (samples.largest * wide * high)
     }
-  }
-  for (let row = 0; row < rows; row++) {
-    const high = Math.min(tile.height, (row + 1) * CELL_SIDE) - row * CELL_SIDE
-    for (let column = 0; column < columns; column++) {
-      const samples = high * (Math.min(tile.width, (column + 1) * CELL_SIDE) - column * CELL_SIDE)
-      for (const plane of planes) plane[row * columns + column] = (plane[row * columns + column]! * scale) / samples
-    }
-  }
+    return means
+  })
   return { column: tile.x / CELL_SIDE, row: tile.y / CELL_SIDE, columns, planes }
 }
 

@@ -1,5 +1,6 @@
 import { distanceAt, type Disc, type Outline, type Shape, type Stroke } from '../shape/shape.js'
 import { clipRegion, growRegion, type IntegerRaster, type PixelSource, type Plane, type Region } from '../raster/raster.js'
+import { SampleTable } from '../kernels/samples.js'
 import type { Transfer } from '../raster/transfer.js'
 import type { SearchKind } from '../treatment/schema.js'
 import { LEAST_SEEN } from '../treatment/visibility.js'
@@ -17,7 +18,6 @@ import { logLight } from './log-light.js'
 import { findSmudges, fineDetailOfTile, type FineDetail } from './smudges.js'
 import { findMoire, screensOfTile, type TileScreens } from './moire.js'
 import { findRadial } from './radial.js'
-import { sampleSums } from './sample-sums.js'
 
 /** Those that are round. */
 export type DiscKind = 'dust' | 'speck'
@@ -103,18 +103,15 @@ export function findInTile(pixels: IntegerRaster, surroundings: Region, tile: Re
       if (isInside(find.shape, tile)) discs.push(find)
     }
   }
+  const wants = (...kinds: readonly SearchKind[]) => kinds.some((kind) => options.kinds.includes(kind))
+  const samples = wants('flat', ...AREA_KINDS) ? new SampleTable(pixels) : null
   return {
     discs,
     pieces: options.kinds.includes('line') ? linePieces(plane, surroundings, tile) : [],
-    ...(options.kinds.includes('flat') ? detailOf(pixels, surroundings, tile) : {}),
-    ...(options.kinds.includes('moire') ? { screens: screensOfTile(plane, surroundings, tile) } : {}),
-    ...(AREA_KINDS.some((kind) => options.kinds.includes(kind)) ? { cells: cellsOfTile(pixels, surroundings, tile) } : {}),
+    ...(samples && wants('flat') ? { grain: grainBlocks(samples, surroundings, tile), fine: fineDetailOfTile(samples, surroundings, tile) } : {}),
+    ...(samples && wants(...AREA_KINDS) ? { cells: cellsOfTile(samples, surroundings, tile) } : {}),
+    ...(wants('moire') ? { screens: screensOfTile(plane, surroundings, tile) } : {}),
   }
-}
-
-function detailOf(pixels: IntegerRaster, surroundings: Region, tile: Region): Pick<TileFinds, 'grain' | 'fine'> {
-  const sums = sampleSums(pixels)
-  return { grain: grainBlocks(sums, surroundings, tile), fine: fineDetailOfTile(sums, surroundings, tile) }
 }
 
 /** These are told by the whole picture, and are few: their false finds are not counted by the megapixel. */

@@ -4,7 +4,7 @@ import { depthOf, makeRaster, rasterSource, type IntegerRaster } from '../raster
 import { makeTransfer } from '../raster/transfer.js'
 import { insideOutline, type Outline } from '../shape/shape.js'
 import { findFlaws, type Find } from './find.js'
-import { sampleSums } from './sample-sums.js'
+import { SampleTable } from '../kernels/samples.js'
 import { flatPatches, GRAIN_BLOCK, grainBlocks } from './flat.js'
 
 const transfer = makeTransfer({ type: 'srgb' }, 8)
@@ -30,7 +30,7 @@ const inPatch = (x: number, y: number) => x >= patch.x && x < patch.x + patch.wi
 describe('grain of blocks', () => {
   it('is the deviation that was put in, whatever slope lies under it', () => {
     const raster = picture(() => 1)
-    const { deviation, columns } = grainBlocks(sampleSums(raster), { x: 0, y: 0, width, height }, { x: 0, y: 0, width, height })
+    const { deviation, columns } = grainBlocks(new SampleTable(raster), { x: 0, y: 0, width, height }, { x: 0, y: 0, width, height })
     // Three uniform numbers have a deviation of a half; a mean of three channels the root of a third of it.
     const expected = (7 * 0.5) / Math.sqrt(3)
     expect(depthOf(raster)).toBe(8)
@@ -73,8 +73,8 @@ describe('flat patches', () => {
   it('are the same however the picture is cut into tiles of whole blocks', () => {
     const raster = picture((x, y) => (inPatch(x, y) ? 0 : 1))
     const whole = { x: 0, y: 0, width, height }
-    const tiles = [{ x: 0, y: 0, width: 320, height }, { x: 320, y: 0, width: 320, height }].map((tile) => grainBlocks(sampleSums(raster), whole, tile))
-    expect(flatPatches(tiles, whole)).toEqual(flatPatches([grainBlocks(sampleSums(raster), whole, whole)], whole))
+    const tiles = [{ x: 0, y: 0, width: 320, height }, { x: 320, y: 0, width: 320, height }].map((tile) => grainBlocks(new SampleTable(raster), whole, tile))
+    expect(flatPatches(tiles, whole)).toEqual(flatPatches([grainBlocks(new SampleTable(raster), whole, whole)], whole))
   })
   it('are not seen in a whole picture, nor where a tone has less grain everywhere', () => {
     expect(flatIn(picture(() => 1))).toEqual([])

@@ -1,9 +1,9 @@
+import type { SampleTable } from '../kernels/samples.js'
 import { exp } from '../raster/exact-math.js'
 import type { Region } from '../raster/raster.js'
-import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
+import { DEVIATION_PER_MAD } from '../raster/statistics.js'
 import { outlineOfCells, type AreaFind } from './area-find.js'
 import { wholePlanes } from './cells.js'
-import type { SampleSums } from './sample-sums.js'
 import { touching } from './touching.js'
 import { shareOfUsual, type Plain } from './usual-by-tone.js'
 
@@ -28,31 +28,16 @@ export interface BlockGrain {
  * Measure the grain of every block of a tile: the second difference of neighbours, which no slope and no edge of more
  * than a few pixels' width touches, robustly over the block.
  *
- * @param sums          Of the tile with its surroundings.
+ * @param samples       Of the tile with its surroundings.
  * @param surroundings  Where these lie in the picture.
  */
-export function grainBlocks({ width, channels, largest, data }: SampleSums, surroundings: Region, tile: Region): BlockGrain {
+export function grainBlocks(samples: SampleTable, surroundings: Region, tile: Region): BlockGrain {
   const columns = Math.floor(tile.width / GRAIN_BLOCK)
   const rows = Math.floor(tile.height / GRAIN_BLOCK)
-  const deviation = new Float32Array(columns * rows)
-  const tone = new Float32Array(columns * rows)
-  const differences = new Float32Array(GRAIN_BLOCK * (GRAIN_BLOCK - 2))
-  for (let row = 0; row < rows; row++) {
-    for (let column = 0; column < columns; column++) {
-      const left = tile.x - surroundings.x + column * GRAIN_BLOCK
-      const top = tile.y - surroundings.y + row * GRAIN_BLOCK
-      let sum = 0
-      let n = 0
-      for (let y = top; y < top + GRAIN_BLOCK; y++) {
-        const first = y * width + left
-        for (let i = first; i < first + GRAIN_BLOCK; i++) sum += data[i]!
-        for (let i = first + 1; i < first + GRAIN_BLOCK - 1; i++) differences[n++] = Math.abs(2 * data[i]! - data[i - 1]! - data[i + 1]!)
-      }
-      // The second difference of independent samples has the root of six of their deviation.
-      deviation[row * columns + column] = (DEVIATION_PER_MAD * median(differences, n)) / Math.sqrt(6) / channels
-      tone[row * columns + column] = sum / (GRAIN_BLOCK * GRAIN_BLOCK * channels * largest)
-    }
-  }
+  const { middle, total } = samples.grainOfBlocks({ left: tile.x - surroundings.x, top: tile.y - surroundings.y, columns, rows }, GRAIN_BLOCK)
+  // The second difference of independent samples has the root of six of their deviation.
+  const deviation = Float32Array.from(middle, (value) => (DEVIATION_PER_MAD * value) / Math.sqrt(6) / samples.channels)
+  const tone = Float32Array.from(total, (value) => value / (GRAIN_BLOCK * GRAIN_BLOCK * samples.channels * samples.largest))
   return { column: Math.floor(tile.x / GRAIN_BLOCK), row: Math.floor(tile.y / GRAIN_BLOCK), columns, deviation, tone }
 }
 

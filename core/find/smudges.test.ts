@@ -6,7 +6,7 @@ import { distanceAt, shapeArea } from '../shape/shape.js'
 import { chooseMend } from '../mend/choose.js'
 import { flawsOfFinds } from './found-flaws.js'
 import { findFlaws, findInTile, gatherFinds, type Find } from './find.js'
-import { sampleSums } from './sample-sums.js'
+import { SampleTable } from '../kernels/samples.js'
 import { FINE_CELL, fineDetailOfTile } from './smudges.js'
 
 const transfer = makeTransfer({ type: 'srgb' }, 8)
@@ -41,7 +41,7 @@ describe('fine detail of cells', () => {
   it('is the mean size of the second differences, and their tone', () => {
     const raster = picture([])
     const tile = { x: 8, y: 4, width: 60, height: 21 }
-    const { detail, tone, columns, column, row } = fineDetailOfTile(sampleSums(raster), { x: 0, y: 0, width, height }, tile)
+    const { detail, tone, columns, column, row } = fineDetailOfTile(new SampleTable(raster), { x: 0, y: 0, width, height }, tile)
     expect([columns, column, row, detail.length]).toEqual([15, 2, 1, 75])
     const at = (x: number, y: number) => raster.data[y * width + x]!
     let sum = 0

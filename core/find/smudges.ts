@@ -1,8 +1,8 @@
+import type { SampleTable } from '../kernels/samples.js'
 import { exp } from '../raster/exact-math.js'
 import type { Region } from '../raster/raster.js'
 import { outlineOfCells, type AreaFind } from './area-find.js'
 import { wholePlanes } from './cells.js'
-import type { SampleSums } from './sample-sums.js'
 import { touching } from './touching.js'
 import { shareOfUsual, type Plain } from './usual-by-tone.js'
 
@@ -11,7 +11,7 @@ import { shareOfUsual, type Plain } from './usual-by-tone.js'
  * in the scene itself still has the noise of its tone; only what was made over has less.
  */
 
-/** Side of the cells in which fine detail is measured, in pixels. */
+/** Side of the cells in which fine detail is measured, in pixels: that of the kernel. */
 export const FINE_CELL = 4
 
 /** Fine detail of the cells of a tile, row by row. */
@@ -31,34 +31,17 @@ export type SmudgeFind = AreaFind<'smudge'>
 /**
  * Measure the fine detail of every cell of a tile.
  *
- * @param sums          Of the tile with its surroundings.
+ * @param samples       Of the tile with its surroundings.
  * @param surroundings  Where these lie in the picture.
  * @param tile          Starts on a cell; cells that it does not hold whole are left out.
  */
-export function fineDetailOfTile({ width, channels, largest, data }: SampleSums, surroundings: Region, tile: Region): FineDetail {
+export function fineDetailOfTile(samples: SampleTable, surroundings: Region, tile: Region): FineDetail {
   const columns = Math.floor(tile.width / FINE_CELL)
   const rows = Math.floor(tile.height / FINE_CELL)
-  const detail = new Float32Array(columns * rows)
-  const tone = new Float32Array(columns * rows)
-  const differences = new Int32Array(width)
-  const left = tile.x - surroundings.x
-  for (let y = 0; y < rows * FINE_CELL; y++) {
-    const first = (y + tile.y - surroundings.y) * width
-    for (let x = 1; x < width - 1; x++) differences[x] = Math.abs(2 * data[first + x]! - data[first + x - 1]! - data[first + x + 1]!)
-    // At the edge of the picture the pixel beside stands for the one that has only one neighbour.
-    differences[0] = differences[1]!
-    differences[width - 1] = differences[width - 2]!
-    const row = Math.floor(y / FINE_CELL) * columns
-    for (let column = 0, x = left, i = first + left; column < columns; column++, x += FINE_CELL, i += FINE_CELL) {
-      tone[row + column]! += data[i]! + data[i + 1]! + data[i + 2]! + data[i + 3]!
-      detail[row + column]! += differences[x]! + differences[x + 1]! + differences[x + 2]! + differences[x + 3]!
-    }
-  }
-  const samples = FINE_CELL * FINE_CELL * channels
-  for (let i = 0; i < detail.length; i++) {
-    detail[i]! /= samples
-    tone[i]! /= samples * largest
-  }
+  const sums = samples.detailOfCells({ left: tile.x - surroundings.x, top: tile.y - surroundings.y, columns, rows })
+  const count = FINE_CELL * FINE_CELL * samples.channels
+  const detail = Float32Array.from(sums.detail, (value) => value / count)
+  const tone = Float32Array.from(sums.tone, (value) => value / (count * samples.largest))
   return { column: tile.x / FINE_CELL, row: tile.y / FINE_CELL, columns, detail, tone }
 }
 
