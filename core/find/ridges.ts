@@ -1,4 +1,4 @@
-import { PlaneWorkshop } from '../kernels/planes.js'
+import { PlaneWorkshop, type KernelPlane, type RidgeMiddles } from '../kernels/planes.js'
 import type { Plane } from '../raster/raster.js'
 import { blockDeviations, blockSide, type Octaves } from './candidates.js'
 
@@ -47,87 +47,25 @@ export function findRidges(octaves: Octaves, last: number): RidgePath[] {
   return paths
 }
 
-interface Ridges extends Plane {
-  /** Answer in deviations, positive for bright lines, 0 where no ridge runs. */
-  readonly data: Float32Array
-  /** Number of the step (0 to 3) of the direction across. */
-  readonly across: Uint8Array
-  /** How far the middle of the line lies from the pixel's, across, in 1/64 px. */
-  readonly offset: Int8Array
-  /** Places where a path may start, weakest first: as numbers whose higher part is the answer in 1/1024 and whose lower part is the place. */
-  readonly seeds: Float64Array
+interface Ridges extends Plane, Omit<RidgeMiddles, 'answers'> {
   readonly unrest: Plane & { quiet: number }
   readonly side: number
-}
-
-function ridgesOf(plane: Plane, octave: number): Ridges {
-  const { width, height } = plane
-  const workshop = new PlaneWorkshop(width, height, 3)
-  workshop.plane(0).data.set(plane.data)
-  workshop.blur(workshop.plane(0), workshop.plane(1))
-  workshop.ridgeStrength(workshop.plane(1), workshop.plane(2))
-  const smooth = workshop.plane(1).data
-  const strength = workshop.plane(2).data
-  const side = blockSide(octave)
-  const deviations = blockDeviations(workshop, workshop.plane(2), plane, side)
-  const data = new Float32Array(width * height)
-  const offset = new Int8Array(width * height)
-  const across = new Uint8Array(width * height)
-  const steps = [1, width + 1, width, width - 1]
-  const seeds: number[] = []
-  for (let y = 3; y < height - 3; y++) {
-    const row = Math.min(deviations.height - 1, Math.floor(y / side)) * deviations.width
-    for (let column = 0; column < deviations.width; column++) {
-      const deviation = deviations.data[row + column]!
-      const least = GO_ON * deviation
-      const end = y * width + (column === deviations.width - 1 ? width - 3 : Math.min(width - 3, (column + 1) * side))
-      for (let i = y * width + Math.max(3, column * side); i < end; i++) {
-        const own = strength[i]!
-        if (own < least && own > -least) continue
-        const direction = directionAcross(smooth, i, width)
-        across[i] = direction
-        const step = steps[direction]!
-        const size = Math.abs(own)
-        const before = own > 0 ? strength[i - step]! : -strength[i - step]!
-        const after = own > 0 ? strength[i + step]! : -strength[i + step]!
-        if (before > size || after >= size || isSideOfAnother(strength, i, step)) continue
-        data[i] = own / deviation
-        offset[i] = Math.round((32 * (before - after)) / Math.min(-1e-12, before + after - 2 * size))
-        const answer = Math.abs(data[i]!)
-        if (answer >= START) seeds.push(Math.floor(1024 * answer) * data.length + i)
-      }
-    }
-  }
-  return { width, height, data, across, offset, seeds: Float64Array.from(seeds).sort(), unrest: deviations, side }
 }
 
 /** How much stronger than its sides a line answers at least: a bright line looks like two dark ones beside it, and the other way round. */
 const SIDE = 1.5
 
-/** Whether what answers at a pixel is the side of a stronger line of the other tone, two or three pixels across from it. */
-function isSideOfAnother(strength: Float32Array, i: number, step: number): boolean {
-  const least = SIDE * Math.abs(strength[i]!)
-  const sign = strength[i]! > 0 ? -1 : 1
-  return sign * strength[i - 2 * step]! > least || sign * strength[i + 2 * step]! > least || sign * strength[i - 3 * step]! > least || sign * strength[i + 3 * step]! > least
-}
-
-/** Number of the step (0 to 3) of the direction in which the plane curves most. */
-function directionAcross(smooth: Float32Array, i: number, width: number): number {
-  // Second derivatives by central differences: half the trace, half the difference and the product, and the root that parts the eigenvalues.
-  const middle = 2 * smooth[i]!
-  const xx = smooth[i - 1]! + smooth[i + 1]! - middle
-  const yy = smooth[i - width]! + smooth[i + width]! - middle
-  const xy = 0.25 * (smooth[i - width - 1]! + smooth[i + width + 1]! - smooth[i - width + 1]! - smooth[i + width - 1]!)
-  const half = 0.5 * (xx - yy)
-  const root = Math.sqrt(half * half + xy * xy)
-  const bright = xx + yy <= 0
-  // Eigenvector across the line: (half + s root, xy) with the sign of the larger eigenvalue.
-  const ex = bright ? half - root : half + root
-  const ax = Math.abs(ex)
-  const ay = Math.abs(xy)
-  // At 22.5 degrees the two neighbours are equally near: tan 22.5 = 0.4142. Where ex vanishes the line lies along x or y.
-  if (ax < 1e-12 && ay < 1e-12) return bright === half < 0 ? 0 : 2
-  return ay < 0.4142 * ax ? 0 : ax < 0.4142 * ay ? 2 : ex * xy > 0 ? 1 : 3
+function ridgesOf(plane: Plane, octave: number): Ridges {
+  const { width, height } = plane
+  const workshop = new PlaneWorkshop(width, height, 7)
+  const [source, smooth, strength] = [0, 1, 2].map((n) => workshop.plane(n)) as [KernelPlane, KernelPlane, KernelPlane]
+  source.data.set(plane.data)
+  workshop.blur(source, smooth)
+  workshop.ridgeStrength(smooth, strength)
+  const side = blockSide(octave)
+  const unrest = blockDeviations(workshop, strength, plane, side)
+  const { answers, ...middles } = workshop.middlesOfRidges(smooth, strength, unrest, side, { goOn: GO_ON, start: START, side: SIDE }, 3)
+  return { width, height, data: answers, ...middles, unrest, side }
 }
 
 /** Follow all ridges of one octave, the strongest first; a pixel belongs to one path. */

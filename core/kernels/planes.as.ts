@@ -190,3 +190,68 @@ export function blockMedians(source: usize, width: i32, height: i32, side: i32, 
     }
   }
 }
+
+/** Number of the step (0 to 3) of the direction in which a plane curves most. */
+function directionAcross(place: usize, stride: usize): i32 {
+  // Second derivatives by central differences: half the trace, half the difference and the product, and the root that parts the eigenvalues.
+  const middle = 2 * <f64>f32.load(place)
+  const xx = <f64>f32.load(place - 4) + <f64>f32.load(place + 4) - middle
+  const yy = <f64>f32.load(place - stride) + <f64>f32.load(place + stride) - middle
+  const xy = 0.25 * (<f64>f32.load(place - stride - 4) + <f64>f32.load(place + stride + 4) - <f64>f32.load(place - stride + 4) - <f64>f32.load(place + stride - 4))
+  const half = 0.5 * (xx - yy)
+  const root = sqrt(half * half + xy * xy)
+  const bright = xx + yy <= 0
+  // Eigenvector across the line: (half + s root, xy) with the sign of the larger eigenvalue.
+  const ex = bright ? half - root : half + root
+  const ax = abs(ex)
+  const ay = abs(xy)
+  // At 22.5 degrees the two neighbours are equally near: tan 22.5 = 0.4142. Where ex vanishes the line lies along x or y.
+  if (ax < 1e-12 && ay < 1e-12) return bright == half < 0 ? 0 : 2
+  return ay < 0.4142 * ax ? 0 : ax < 0.4142 * ay ? 2 : ex * xy > 0 ? 1 : 3
+}
+
+/** Whether what answers at a pixel is the side of a stronger line of the other tone, two or three pixels across from it. */
+function isSideOfAnother(place: usize, step: usize, least: f64, sign: f64): bool {
+  return sign * <f64>f32.load(place - 2 * step) > least || sign * <f64>f32.load(place + 2 * step) > least ||
+    sign * <f64>f32.load(place - 3 * step) > least || sign * <f64>f32.load(place + 3 * step) > least
+}
+
+export function middlesOfRidges(
+  smooth: usize, strength: usize, width: i32, height: i32, deviations: usize, blockColumns: i32, blockRows: i32, side: i32,
+  goOn: f64, start: f64, sideRatio: f64, answers: usize, across: usize, offsets: usize, seeds: usize,
+): i32 {
+  const count = width * height
+  const stride = <usize>width << 2
+  memory.fill(answers, 0, <usize>count << 2)
+  memory.fill(across, 0, <usize>count)
+  memory.fill(offsets, 0, <usize>count)
+  let found = 0
+  for (let y = 3; y < height - 3; y++) {
+    const row = min(blockRows - 1, y / side) * blockColumns
+    for (let column = 0; column < blockColumns; column++) {
+      const deviation = <f64>f32.load(deviations + (<usize>(row + column) << 2))
+      const least = goOn * deviation
+      const end = y * width + (column == blockColumns - 1 ? width - 3 : min(width - 3, (column + 1) * side))
+      for (let i = y * width + max(3, column * side); i < end; i++) {
+        const place = strength + (<usize>i << 2)
+        const own = <f64>f32.load(place)
+        const size = abs(own)
+        if (size < least) continue
+        const direction = directionAcross(smooth + (<usize>i << 2), stride)
+        store<u8>(across + <usize>i, direction)
+        const step = direction == 0 ? 4 : direction == 1 ? stride + 4 : direction == 2 ? stride : stride - 4
+        const sign: f64 = own > 0 ? 1 : -1
+        const before = sign * <f64>f32.load(place - step)
+        const after = sign * <f64>f32.load(place + step)
+        if (before > size || after >= size || isSideOfAnother(place, step, sideRatio * size, -sign)) continue
+        const answer = <f32>(own / deviation)
+        f32.store(answers + (<usize>i << 2), answer)
+        store<i8>(offsets + <usize>i, <i8>Math.round((32 * (before - after)) / min(-1e-12, before + after - 2 * size)))
+        if (abs(<f64>answer) < start) continue
+        f64.store(seeds + (<usize>found << 3), Math.floor(1024 * abs(<f64>answer)) * <f64>count + <f64>i)
+        found++
+      }
+    }
+  }
+  return found
+}

@@ -1,3 +1,4 @@
+import type { Plane } from '../raster/raster.js'
 import { WASM } from './generated/planes-wasm.js'
 import { FIRST_ADDRESS, lazily, reserve } from './module.js'
 
@@ -9,6 +10,7 @@ interface Kernels {
   subtractBoxMean(data: number, width: number, height: number, radius: number, across: number, sums: number): void
   radialStatistics(source: number, width: number, height: number, border: number, inner: number, outer: number, directions: number, sign: number, mean: number, variance: number): void
   ridgeStrength(source: number, into: number, width: number, height: number): void
+  middlesOfRidges(smooth: number, strength: number, width: number, height: number, deviations: number, blockColumns: number, blockRows: number, side: number, goOn: number, start: number, sideRatio: number, answers: number, across: number, offsets: number, seeds: number): number
   blockMedians(source: number, width: number, height: number, side: number, into: number, values: number): void
 }
 
@@ -18,6 +20,18 @@ const compiled = lazily<Kernels>(WASM)
 export interface KernelPlane {
   readonly address: number
   readonly data: Float32Array
+}
+
+/** Where lines run in a plane, a value a pixel. */
+export interface RidgeMiddles {
+  /** Answer in deviations, positive for bright lines, 0 where no line runs. */
+  readonly answers: Float32Array
+  /** Number of the step of the direction across: right, right and down, down, left and down. */
+  readonly across: Uint8Array
+  /** How far the middle of the line lies from the pixel's, across, in 1/64 px. */
+  readonly offset: Int8Array
+  /** Where a line may begin, weakest first: numbers whose higher part is the answer in 1/1024 and whose lower part is the place. */
+  readonly seeds: Float64Array
 }
 
 /**
@@ -86,6 +100,33 @@ export class PlaneWorkshop {
    */
   ridgeStrength(from: KernelPlane, into: KernelPlane): void {
     this.kernels.ridgeStrength(from.address, into.address, this.width, this.height)
+  }
+
+  /**
+   * Where lines run: of the pixels that look like one, those that do so more than both neighbours across.
+   *
+   * @param smooth      What `strength` was made from, by `ridgeStrength`.
+   * @param deviations  Of the strengths, of blocks of `side` pixels, row by row; what is over at the right and below belongs to
+   *                    the last block.
+   * @param least       In these deviations, what a pixel on a line answers at least, and one where a line may begin; and how
+   *                    much stronger than itself a line of the other tone, two or three pixels across, makes it that line's side.
+   * @param room        First of four planes behind both: their content is lost.
+   */
+  middlesOfRidges(smooth: KernelPlane, strength: KernelPlane, deviations: Plane, side: number, least: { readonly goOn: number; readonly start: number; readonly side: number }, room: number): RidgeMiddles {
+    const { width, height, kernels: { memory } } = this
+    const count = width * height
+    const answers = this.plane(room)
+    const across = this.plane(room + 1).address
+    const offsets = across + count
+    const seeds = this.plane(room + 2).address
+    new Float32Array(memory.buffer, this.scratch, deviations.data.length).set(deviations.data)
+    const found = this.kernels.middlesOfRidges(smooth.address, strength.address, width, height, this.scratch, deviations.width, deviations.height, side, least.goOn, least.start, least.side, answers.address, across, offsets, seeds)
+    return {
+      answers: answers.data.slice(),
+      across: new Uint8Array(memory.buffer, across, count).slice(),
+      offset: new Int8Array(memory.buffer, offsets, count).slice(),
+      seeds: new Float64Array(memory.buffer, seeds, found).slice().sort(),
+    }
   }
 
   /**
