@@ -38,14 +38,12 @@ export interface PictureCells {
 export function cellsOfTile(samples: SampleTable, surroundings: Region, tile: Region): TileCells {
   const columns = Math.ceil(tile.width / CELL_SIDE)
   const sums = samples.sumCells(tile.x - surroundings.x, tile.y - surroundings.y, tile.width, tile.height, CELL_SIDE)
+  const pixelsOf = (cell: number, pixels: number) => Math.min(pixels, (cell + 1) * CELL_SIDE) - cell * CELL_SIDE
   const planes = sums.map((plane) => {
     const means = new Float32Array(plane.length)
-    for (let i = 0; i < plane.length; i++) {
-      const column = i % columns
-      const wide = Math.min(tile.width, (column + 1) * CELL_SIDE) - column * CELL_SIDE
-      const row = (i - column) / columns
-      const high = Math.min(tile.height, (row + 1) * CELL_SIDE) - row * CELL_SIDE
-      means[i] = (plane[i]! * 255) / (samples.largest * wide * high)
+    for (let row = 0, i = 0; i < plane.length; row++) {
+      const rowOfPixels = (samples.largest * pixelsOf(row, tile.height)) / 255
+      for (let column = 0; column < columns; column++, i++) means[i] = plane[i]! / (rowOfPixels * pixelsOf(column, tile.width))
     }
     return means
   })

@@ -24,6 +24,13 @@ export interface BlockGrain {
   readonly tone: Float32Array
 }
 
+/** Whole numbers, each over the same. */
+export function scaled(values: Int32Array, over: number): Float32Array {
+  const result = new Float32Array(values.length)
+  for (let i = 0; i < values.length; i++) result[i] = values[i]! / over
+  return result
+}
+
 /**
  * Measure the grain of every block of a tile: the second difference of neighbours, which no slope and no edge of more
  * than a few pixels' width touches, robustly over the block.
@@ -36,8 +43,8 @@ export function grainBlocks(samples: SampleTable, surroundings: Region, tile: Re
   const rows = Math.floor(tile.height / GRAIN_BLOCK)
   const { middle, total } = samples.grainOfBlocks({ left: tile.x - surroundings.x, top: tile.y - surroundings.y, columns, rows }, GRAIN_BLOCK)
   // The second difference of independent samples has the root of six of their deviation.
-  const deviation = Float32Array.from(middle, (value) => (DEVIATION_PER_MAD * value) / Math.sqrt(6) / samples.channels)
-  const tone = Float32Array.from(total, (value) => value / (GRAIN_BLOCK * GRAIN_BLOCK * samples.channels * samples.largest))
+  const deviation = scaled(middle, Math.sqrt(6) * samples.channels / DEVIATION_PER_MAD)
+  const tone = scaled(total, GRAIN_BLOCK * GRAIN_BLOCK * samples.channels * samples.largest)
   return { column: Math.floor(tile.x / GRAIN_BLOCK), row: Math.floor(tile.y / GRAIN_BLOCK), columns, deviation, tone }
 }
 

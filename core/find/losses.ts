@@ -1,6 +1,6 @@
 import { ln } from '../raster/exact-math.js'
 import { overlaps } from '../raster/raster.js'
-import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
+import { DEVIATION_PER_MAD, median, selectSmallest } from '../raster/statistics.js'
 import { distanceAt, shapeBounds, type Outline } from '../shape/shape.js'
 import type { AreaFind } from './area-find.js'
 import { cellsOfPicture, type TileCells } from './cells.js'
@@ -51,15 +51,25 @@ export function findLosses(tiles: readonly TileCells[], size: { readonly width: 
 export function lossCandidates(tiles: readonly TileCells[], size: { readonly width: number; readonly height: number }): LossCandidate[] {
   if (tiles.length === 0) return []
   const { columns, rows, side, planes } = cellsOfPicture(tiles, size, MOST_CELLS)
-  const bright: Cells = { columns, rows, side, tone: planes[0]!.map((_value, i) => planes.reduce((sum, plane) => sum + plane[i]!, 0) / planes.length) }
+  const bright: Cells = { columns, rows, side, tone: meanOf(planes) }
   const dark = { ...bright, tone: bright.tone.map((value) => 255 - value) }
   return [...candidatesAmong(bright, size, 1), ...candidatesAmong(dark, size, -1)]
+}
+
+function meanOf(planes: readonly Float32Array[]): Float32Array {
+  const mean = new Float32Array(planes[0]!.length)
+  for (let i = 0; i < mean.length; i++) {
+    let sum = 0
+    for (let c = 0; c < planes.length; c++) sum += planes[c]![i]!
+    mean[i] = sum / planes.length
+  }
+  return mean
 }
 
 function candidatesAmong(cells: Cells, size: { readonly width: number; readonly height: number }, sign: 1 | -1): LossCandidate[] {
   const border = borderOf(cells)
   const open = { ...cells, tone: cells.tone.map((value, i) => (border[i] ? -1 : value)) }
-  const sorted = Float32Array.from(open.tone).sort()
+  const sorted = open.tone.slice().sort()
   const own = new Uint8Array(open.tone.length)
   return stableRegions(open, sorted).flatMap((region) => {
     for (const i of region) own[i] = 1
@@ -76,8 +86,7 @@ const EVEN_TONE = 12
 /** Cells of the white border of a print: rows and columns from the edge inward that are bright and even. */
 function borderOf({ columns, rows, tone }: Cells): Uint8Array {
   const border = new Uint8Array(tone.length)
-  const sorted = Float32Array.from(tone).sort()
-  const bright = sorted[Math.floor(0.8 * sorted.length)]!
+  const bright = selectSmallest(tone.slice(), tone.length, Math.floor(0.8 * tone.length))
   const even = (count: number, at: (k: number) => number): boolean => {
     const line = Float32Array.from({ length: count }, (_value, k) => tone[at(k)]!).sort()
     const middle = line[count >> 1]!

@@ -3,6 +3,7 @@ import { exp } from '../raster/exact-math.js'
 import type { Region } from '../raster/raster.js'
 import { outlineOfCells, type AreaFind } from './area-find.js'
 import { wholePlanes } from './cells.js'
+import { scaled } from './flat.js'
 import { touching } from './touching.js'
 import { shareOfUsual, type Plain } from './usual-by-tone.js'
 
@@ -40,8 +41,8 @@ export function fineDetailOfTile(samples: SampleTable, surroundings: Region, til
   const rows = Math.floor(tile.height / FINE_CELL)
   const sums = samples.detailOfCells({ left: tile.x - surroundings.x, top: tile.y - surroundings.y, columns, rows })
   const count = FINE_CELL * FINE_CELL * samples.channels
-  const detail = Float32Array.from(sums.detail, (value) => value / count)
-  const tone = Float32Array.from(sums.tone, (value) => value / (count * samples.largest))
+  const detail = scaled(sums.detail, count)
+  const tone = scaled(sums.tone, count * samples.largest)
   return { column: tile.x / FINE_CELL, row: tile.y / FINE_CELL, columns, detail, tone }
 }
 

@@ -93,9 +93,11 @@ function tintOf(tiles: readonly TileCells[], size: { readonly width: number; rea
   const { columns, rows, side, planes } = cellsOfPicture(tiles, size, MOST_CELLS)
   if (columns * rows < LEAST_PICTURE) return null
   const [red, green, blue] = planes.slice(0, 3).map((plane) => plane.map((value) => ln(value + DARK))) as [Float32Array, Float32Array, Float32Array]
-  const loss = red.map((value, i) => 2 * value - green[i]! - blue[i]!)
+  const loss = new Float32Array(red.length)
+  for (let i = 0; i < loss.length; i++) loss[i] = 2 * red[i]! - green[i]! - blue[i]!
   const curve = medianCurve(red, loss, TONES)
-  const depth = gaussianBlur({ width: columns, height: rows, data: loss.map((value, i) => value - curve(red[i]!)) }, 1).data
+  for (let i = 0; i < loss.length; i++) loss[i]! -= curve(red[i]!)
+  const depth = gaussianBlur({ width: columns, height: rows, data: loss }, 1).data
   const deviation = Math.max(LEAST_DEVIATION, DEVIATION_PER_MAD * median(depth.map((value) => Math.abs(value))))
   if (deviation > MOST_DEVIATION) return null
   const off = depth.reduce((count, value) => count + (Math.abs(value) > STAINED * deviation ? 1 : 0), 0)

@@ -8,16 +8,46 @@ import { median } from './statistics.js'
  * @param parts   Of the range, at least 2; there must be as many values.
  */
 export function medianCurve(at: Float32Array, values: Float32Array, parts: number): (place: number) => number {
-  const order = Uint32Array.from(at.keys()).sort((a, b) => at[a]! - at[b]!)
-  const knots = Array.from({ length: parts }, (_value, k) => {
+  const order = inOrder(at)
+  const places = new Float64Array(parts)
+  const levels = new Float64Array(parts)
+  for (let k = 0; k < parts; k++) {
     const part = order.subarray(Math.floor((k * order.length) / parts), Math.floor(((k + 1) * order.length) / parts))
-    return { place: median(Float32Array.from(part, (i) => at[i]!)), value: median(Float32Array.from(part, (i) => values[i]!)) }
-  })
+    places[k] = median(pick(at, part))
+    levels[k] = median(pick(values, part))
+  }
   return (place) => {
     let k = 0
-    while (k + 2 < parts && knots[k + 1]!.place < place) k++
-    const [a, b] = [knots[k]!, knots[k + 1]!]
-    const t = b.place > a.place ? Math.max(0, Math.min(1, (place - a.place) / (b.place - a.place))) : 0
-    return a.value + t * (b.value - a.value)
+    for (let end = parts - 1; end - k > 1; ) {
+      const middle = (k + end) >> 1
+      if (places[middle]! < place) k = middle
+      else end = middle
+    }
+    const t = places[k + 1]! > places[k]! ? Math.max(0, Math.min(1, (place - places[k]!) / (places[k + 1]! - places[k]!))) : 0
+    return levels[k]! + t * (levels[k + 1]! - levels[k]!)
   }
+}
+
+function pick(values: Float32Array, indices: Uint32Array): Float32Array {
+  const picked = new Float32Array(indices.length)
+  for (let n = 0; n < indices.length; n++) picked[n] = values[indices[n]!]!
+  return picked
+}
+
+/** Indices of values from the least to the greatest, equal ones as they come: many times as fast as sorting indices. */
+function inOrder(values: Float32Array): Uint32Array {
+  const sorted = values.slice().sort()
+  const order = new Uint32Array(values.length)
+  const taken = new Uint32Array(values.length)
+  for (let i = 0; i < values.length; i++) {
+    const value = values[i]!
+    let first = 0
+    for (let end = sorted.length; first < end; ) {
+      const middle = (first + end) >> 1
+      if (sorted[middle]! < value) first = middle + 1
+      else end = middle
+    }
+    order[first + taken[first]!++] = i
+  }
+  return order
 }
