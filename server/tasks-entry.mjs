@@ -16,8 +16,9 @@ const answering = (task) => async (input) => {
 
 export const makePyramid = answering(tasks.makePyramid)
 export const searchTile = answering(tasks.searchTile)
-export const searchAreas = answering(tasks.searchAreas)
-export const gatherTiles = answering(tasks.gatherTiles)
+export const searchWhole = answering(tasks.searchWhole)
+export const searchLines = answering(tasks.searchLines)
+export const joinSearch = answering(tasks.joinSearch)
 export const mendOpenFlaws = answering(tasks.mendOpenFlaws)
 export const keepPatches = answering(tasks.keepPatches)
 export const measurePlaces = answering(tasks.measurePlaces)

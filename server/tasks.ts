@@ -1,8 +1,8 @@
 import { randomUUID } from 'node:crypto'
 import { receiveMessageOnPort, type MessagePort } from 'node:worker_threads'
 import { readPicture, type DecodedPicture } from '@fennip/codec/read.js'
-import { findAreas, findInTile, gatherFinds, tileSurroundings, type AreaKind, type Find, type FindOptions, type TileFinds } from '@fennip/core/find/find.js'
-import type { TileCells } from '@fennip/core/find/cells.js'
+import { findInTile, findInWhole, findLines, joinFinds, tileSurroundings, type Find, type FindOptions, type TileFinds, type TileMeasures, type WholeKind } from '@fennip/core/find/find.js'
+import type { LineFind } from '@fennip/core/find/line-kinds.js'
 import { levelCount } from '@fennip/core/raster/pyramid.js'
 import { rasterSource, type Region } from '@fennip/core/raster/raster.js'
 import { makeTransfer, type Transfer } from '@fennip/core/raster/transfer.js'
@@ -64,14 +64,21 @@ export async function searchTile({ where, sha256, tile, options }: { where: Wher
   return findInTile(rasterSource(pixels).read(surroundings), surroundings, tile, transfer, options)
 }
 
-/** Find losses or stains in the cells of all tiles. */
-export function searchAreas({ kind, cells, size }: { kind: AreaKind; cells: readonly TileCells[]; size: { width: number; height: number } }): Find[] {
-  return findAreas(kind, cells, size)
+type Size = { readonly width: number; readonly height: number }
+
+/** Find what is of a kind in the whole picture, from what was measured in its tiles. */
+export function searchWhole({ kind, tiles, size }: { kind: WholeKind; tiles: readonly TileMeasures[]; size: Size }): Find[] {
+  return findInWhole(kind, tiles, size)
 }
 
-/** Put the finds of all tiles together with the areas that were found. */
-export function gatherTiles({ tiles, options, size, areas }: { tiles: readonly TileFinds[]; options: FindOptions; size: { width: number; height: number }; areas: readonly Find[] }): Find[] {
-  return gatherFinds(tiles, options, size, areas)
+/** Join the pieces of lines of all tiles. */
+export function searchLines({ tiles, options, size }: { tiles: readonly Pick<TileFinds, 'pieces'>[]; options: FindOptions; size: Size }): LineFind[] {
+  return findLines(tiles, options, size)
+}
+
+/** Put together what was found side by side. */
+export function joinSearch({ tiles, lines, whole }: { tiles: readonly Pick<TileFinds, 'discs'>[]; lines: readonly LineFind[]; whole: readonly Find[] }): Find[] {
+  return joinFinds(tiles, lines, whole)
 }
 
 /** Measure what an original shows at places where marks are expected. */

@@ -2,7 +2,8 @@ import { MessageChannel, type MessagePort } from 'node:worker_threads'
 import { fileURLToPath } from 'node:url'
 import { Piscina } from 'piscina'
 import { ProblemError } from '@fennip/core/problem.js'
-import { AREA_KINDS, searchTiles, type Find, type FindOptions, type TileFinds } from '@fennip/core/find/find.js'
+import { measuresFor, searchTiles, WHOLE_KINDS, type Find, type FindOptions, type TileFinds } from '@fennip/core/find/find.js'
+import type { LineFind } from '@fennip/core/find/line-kinds.js'
 import type { Region } from '@fennip/core/raster/raster.js'
 import type { Shadow } from '@fennip/core/mend/shadow.js'
 import type { PlacedMark } from '@fennip/core/series/apply-chart.js'
@@ -68,12 +69,14 @@ export class Threads {
     return this.run('searchTile', { sha256, tile, options })
   }
 
-  /** Put the finds of all tiles together; losses and stains, which want the whole picture, are looked for side by side. */
+  /** Put the finds of all tiles together; what only the whole picture tells is looked for side by side, and lines with it. */
   private async gatherFinds(tiles: readonly TileFinds[], options: FindOptions, size: { readonly width: number; readonly height: number }): Promise<Find[]> {
-    const cells = tiles.flatMap((tile) => tile.cells ?? [])
-    const kinds = AREA_KINDS.filter((kind) => options.kinds.includes(kind))
-    const areas = (await Promise.all(kinds.map((kind) => this.run<Find[]>('searchAreas', { kind, cells, size })))).flat()
-    return this.run('gatherTiles', { tiles: tiles.map(({ cells: _cells, ...rest }) => rest), options, size, areas })
+    const kinds = WHOLE_KINDS.filter((kind) => options.kinds.includes(kind))
+    const [lines, ...whole] = await Promise.all([
+      this.run<LineFind[]>('searchLines', { tiles: tiles.map(({ pieces }) => ({ pieces })), options, size }),
+      ...kinds.map((kind) => this.run<Find[]>('searchWhole', { kind, tiles: tiles.map((tile) => measuresFor(kind, tile)), size })),
+    ])
+    return this.run('joinSearch', { tiles: tiles.map(({ discs }) => ({ discs })), lines, whole: whole.flat() })
   }
 
   measurePlaces(sha256: string, places: readonly ExpectedMark[]): Promise<(MarkMeasure | null)[]> {

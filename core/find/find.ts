@@ -12,7 +12,7 @@ import { findStains } from './stains.js'
 import { worthFitting } from './first-look.js'
 import { FIRST_EFFORT, fitDisc, type FittedDisc } from './fit-disc.js'
 import { dustJudge, judge, leastScore, speckJudge, type DiscJudge } from './judge.js'
-import { judgedLines, type LineKind } from './line-kinds.js'
+import { judgedLines, type LineFind, type LineKind } from './line-kinds.js'
 import { linePieces, type LinePiece } from './lines.js'
 import { logLight } from './log-light.js'
 import { findSmudges, fineDetailOfTile, type FineDetail } from './smudges.js'
@@ -42,9 +42,13 @@ export interface FindOptions {
 }
 
 /** What was found in a tile: round flaws as they are, lines in pieces, since they go on in other tiles. */
-export interface TileFinds {
+export interface TileFinds extends TileMeasures {
   readonly discs: readonly DiscFind[]
   readonly pieces: readonly LinePiece[]
+}
+
+/** What was measured in a tile for the kinds that only the whole picture tells. */
+export interface TileMeasures {
   /** Grain of its blocks, where flat patches are looked for: what is usual only the whole picture says. */
   readonly grain?: BlockGrain
   /** Fine detail of its cells, where smudges are looked for: they are smaller than flat patches. */
@@ -104,22 +108,23 @@ export function findInTile(pixels: IntegerRaster, surroundings: Region, tile: Re
     }
   }
   const wants = (...kinds: readonly SearchKind[]) => kinds.some((kind) => options.kinds.includes(kind))
-  const samples = wants('flat', ...AREA_KINDS) ? new SampleTable(pixels) : null
+  const samples = wants('flat', 'loss', 'stain') ? new SampleTable(pixels) : null
   return {
     discs,
     pieces: options.kinds.includes('line') ? linePieces(plane, surroundings, tile) : [],
     ...(samples && wants('flat') ? { grain: grainBlocks(samples, surroundings, tile), fine: fineDetailOfTile(samples, surroundings, tile) } : {}),
-    ...(samples && wants(...AREA_KINDS) ? { cells: cellsOfTile(samples, surroundings, tile) } : {}),
+    ...(samples && wants('loss', 'stain') ? { cells: cellsOfTile(samples, surroundings, tile) } : {}),
     ...(wants('moire') ? { screens: screensOfTile(plane, surroundings, tile) } : {}),
   }
 }
 
-/** These are told by the whole picture, and are few: their false finds are not counted by the megapixel. */
-const TOLD_BY_THE_WHOLE: readonly SearchKind[] = ['loss', 'stain', 'flat', 'moire']
+/** Kinds that are told by the whole picture, each by itself; they are few: their false finds are not counted by the megapixel. */
+export const WHOLE_KINDS = ['stain', 'flat', 'loss', 'moire'] as const
+export type WholeKind = (typeof WHOLE_KINDS)[number]
 
 /** False finds a megapixel that each kind may have. */
 function rateOf({ falseFinds, kinds }: FindOptions): number {
-  return Math.max(1e-3, falseFinds) / REFERENCE_MEGAPIXELS / Math.max(1, kinds.filter((kind) => !TOLD_BY_THE_WHOLE.includes(kind)).length)
+  return Math.max(1e-3, falseFinds) / REFERENCE_MEGAPIXELS / Math.max(1, kinds.filter((kind) => !(WHOLE_KINDS as readonly SearchKind[]).includes(kind)).length)
 }
 
 const JUDGES: Record<DiscKind, DiscJudge> = { dust: dustJudge, speck: speckJudge }
@@ -169,47 +174,57 @@ function isInside(disc: Disc, tile: Region): boolean {
 
 type Size = { readonly width: number; readonly height: number }
 
-/** Kinds that are looked for in the cells of the whole picture, each by itself. */
-export const AREA_KINDS = ['loss', 'stain'] as const
-export type AreaKind = (typeof AREA_KINDS)[number]
-
-/**
- * Find areas of a kind.
- *
- * @param cells  Of all tiles.
- */
-export function findAreas(kind: AreaKind, cells: readonly TileCells[], size: Size): Find[] {
-  return kind === 'loss' ? findLosses(cells, size) : findStains(cells, size)
+/** What one kind needs of a tile. */
+export function measuresFor(kind: WholeKind, { cells, grain, fine, screens }: TileMeasures): TileMeasures {
+  switch (kind) {
+    case 'loss': case 'stain': return cells ? { cells } : {}
+    case 'flat': return grain && fine ? { grain, fine } : {}
+    case 'moire': return screens ? { screens } : {}
+  }
 }
 
-/** Areas of the kinds that are asked for, found in the cells that tiles brought. */
-function areasOf(tiles: readonly TileFinds[], { kinds }: FindOptions, size: Size): Find[] {
-  const cells = tiles.flatMap((tile) => tile.cells ?? [])
-  return AREA_KINDS.filter((kind) => kinds.includes(kind)).flatMap((kind) => findAreas(kind, cells, size))
+/** Find what is of a kind in the whole picture. */
+export function findInWhole(kind: WholeKind, tiles: readonly TileMeasures[], size: Size): Find[] {
+  switch (kind) {
+    case 'loss': return findLosses(tiles.flatMap(({ cells }) => cells ?? []), size)
+    case 'stain': return findStains(tiles.flatMap(({ cells }) => cells ?? []), size)
+    case 'flat': return findFlatAndSmudges(tiles, size)
+    case 'moire': return findMoire(tiles.flatMap(({ screens }) => screens ?? []), size)
+  }
+}
+
+function findFlatAndSmudges(tiles: readonly TileMeasures[], size: Size): Find[] {
+  const flat = flatPatches(tiles.flatMap(({ grain }) => grain ?? []), size)
+  // A flat patch is told by whole blocks: what is left of it beside them is no smudge of its own.
+  const besideFlat = (shape: Outline): boolean => flat.some((patch) => shape.points.some(([x, y]) => distanceAt(patch.shape, x, y) < GRAIN_BLOCK))
+  return [...flat, ...findSmudges(tiles.flatMap(({ fine }) => fine ?? []), size).filter(({ shape }) => !besideFlat(shape))]
+}
+
+/** Lines that the pieces of all tiles make. */
+export function findLines(tiles: readonly Pick<TileFinds, 'pieces'>[], options: FindOptions, size: Size): LineFind[] {
+  return judgedLines(tiles.flatMap(({ pieces }) => pieces), rateOf(options), size)
+}
+
+/** Put the finds of all tiles together, heaviest first. */
+export function gatherFinds(tiles: readonly TileFinds[], options: FindOptions, size: Size): Find[] {
+  const whole = WHOLE_KINDS.filter((kind) => options.kinds.includes(kind)).flatMap((kind) => findInWhole(kind, tiles, size))
+  return joinFinds(tiles, findLines(tiles, options, size), whole)
 }
 
 /**
- * Put the finds of all tiles together, heaviest first.
+ * Put finds together that were made side by side, heaviest first.
  *
  * Two round finds are the same flaw when the centre of the lighter lies within the heavier; one on a line is part of it.
- *
- * @param areas  Losses and stains, where they were already found, side by side with one another.
  */
-export function gatherFinds(tiles: readonly TileFinds[], options: FindOptions, size: Size, areas: readonly Find[] = areasOf(tiles, options, size)): Find[] {
-  const lines = judgedLines(tiles.flatMap(({ pieces }) => pieces), rateOf(options), size)
+export function joinFinds(tiles: readonly Pick<TileFinds, 'discs'>[], lines: readonly LineFind[], whole: readonly Find[]): Find[] {
   const discs = oncePerPlace(tiles.flatMap((tile) => tile.discs))
   const along = new Nearby<Disc>()
   for (const { shape } of lines) for (const [x, y] of closely(shape)) along.add({ type: 'disc', x, y, r: 0.5 * shape.width + 1 })
   const free = discs.filter(({ shape }) => !along.some(shape.x, shape.y, (other) => distanceOf(shape, other) < other.r))
-  const flat = flatPatches(tiles.flatMap(({ grain }) => grain ?? []), size)
-  // A flat patch is told by whole blocks: what is left of it beside them is no smudge of its own.
-  const besideFlat = (shape: Outline): boolean => flat.some((patch) => shape.points.some(([x, y]) => distanceAt(patch.shape, x, y) < GRAIN_BLOCK))
-  const smudges = findSmudges(tiles.flatMap(({ fine }) => fine ?? []), size).filter(({ shape }) => !besideFlat(shape))
-  const losses = areas.filter(({ kind }) => kind === 'loss')
-  const moire = findMoire(tiles.flatMap(({ screens }) => screens ?? []), size)
+  const losses = whole.filter(({ kind }) => kind === 'loss')
   // What lies in a loss is a piece of it.
-  const whole = [...free, ...lines].filter(({ shape }) => !losses.some((loss) => distanceAt(loss.shape, ...middleOf(shape)) < 0))
-  return [...whole, ...areas, ...flat, ...smudges, ...moire].sort((a, b) => b.weight - a.weight)
+  const apart = [...free, ...lines].filter(({ shape }) => !losses.some((loss) => distanceAt(loss.shape, ...middleOf(shape)) < 0))
+  return [...apart, ...whole].sort((a, b) => b.weight - a.weight)
 }
 
 const middleOf = (shape: Disc | Stroke): [number, number] => (shape.type === 'disc' ? [shape.x, shape.y] : shape.points[shape.points.length >> 1]!)

@@ -1,3 +1,5 @@
+import { selectSmallest } from '../raster/statistics.js'
+
 const TONES = 32
 /** Nearer to black or white noise is cut off. */
 const CLIPPED = 0.03
@@ -32,7 +34,7 @@ export function shareOfUsual(values: Float32Array, tone: Float32Array, { share, 
     const step = stepOf(tone[i]!)
     byTone[step]![counts[step]!++] = values[i]!
   }
-  const usual = byTone.map((list) => (list.length < least ? 0 : list.sort()[Math.floor(share * list.length)]! / ofUsual))
+  const usual = byTone.map((list) => (list.length < least ? 0 : selectSmallest(list, list.length, Math.floor(share * list.length)) / ofUsual))
   return values.map((value, i) => {
     const light = tone[i]!
     const expected = light < CLIPPED || light > 1 - CLIPPED ? 0 : usual[stepOf(light)]!
