@@ -1,3 +1,4 @@
+import { DISC_PARAMETERS, DiscWindow } from '../kernels/disc.js'
 import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
 import { solveCholesky } from '../raster/solve.js'
 import type { Candidate, Octaves } from './candidates.js'
@@ -37,7 +38,6 @@ export const FULL_EFFORT: Effort = { largestRadius: 4.6, iterations: 9 }
 /** Enough to tell most of what is nothing, at a tenth of the cost. */
 export const FIRST_EFFORT: Effort = { largestRadius: 2.3, iterations: 3 }
 
-const PARAMETERS = 8 // centre x, y, radius, edge width, amplitude, and a tilted background of three
 const LARGEST_WINDOW = 31
 
 /** Height of a soft disc, 1 inside and 0 outside, at `u` edge widths beyond its outline. */
@@ -68,7 +68,7 @@ export function fitDisc(octaves: Octaves, candidate: Pick<Candidate, 'x' | 'y' |
   const window = new Float32Array(size * size)
   for (let y = 0; y < size; y++) window.set(plane.data.subarray((top + y) * plane.width + left, (top + y) * plane.width + left + size), y * size)
 
-  const state = new Float64Array(PARAMETERS)
+  const state = new Float64Array(DISC_PARAMETERS)
   state[0] = candidate.x / scale - left
   state[1] = candidate.y / scale - top
   state[2] = r0
@@ -85,15 +85,16 @@ export function fitDisc(octaves: Octaves, candidate: Pick<Candidate, 'x' | 'y' |
 }
 
 function refine(window: Float32Array, size: number, state: Float64Array, r0: number, iterations: number): boolean {
-  const n = PARAMETERS
+  const n = DISC_PARAMETERS
   const normal = new Float64Array(n * n)
   const right = new Float64Array(n)
   const trial = new Float64Array(n)
+  const sums = new DiscWindow(window, size)
   let spread = residualSpread(window, size, state)
   let damping = 0.01
-  let cost = robustCost(window, size, state, spread)
+  let cost = sums.robustCost(state, spread)
   for (let iteration = 0; iteration < iterations; iteration++) {
-    accumulate(window, size, state, spread, normal, right)
+    sums.normalEquations(state, spread, normal, right)
     const r = state[2]!
     const w = state[3]!
     // A weak pull of radius and edge width to where the search saw them keeps faint fits from running away.
@@ -114,7 +115,7 @@ function refine(window: Float32Array, size: number, state: Float64Array, r0: num
       for (let i = 0; i < n; i++) trial[i]! += state[i]!
       trial[2] = Math.max(0.5, Math.min(2.4 * r0, trial[2]!))
       trial[3] = Math.max(0.12 * trial[2]!, Math.max(0.25, Math.min(0.9 * trial[2]!, trial[3]!)))
-      const next = robustCost(window, size, trial, spread)
+      const next = sums.robustCost(trial, spread)
       if (next < cost) {
         improved = true
         const small = cost - next < 1e-4 * cost
@@ -127,90 +128,10 @@ function refine(window: Float32Array, size: number, state: Float64Array, r0: num
     if (!improved) return iteration > 0
     if (iteration === 3) {
       spread = residualSpread(window, size, state)
-      cost = robustCost(window, size, state, spread)
+      cost = sums.robustCost(state, spread)
     }
   }
   return true
-}
-
-/**
- * Normal equations of one step: the lower triangle of the weighted products of all derivatives, and their products with
- * the residual. Written out over plain variables, since this is where a search spends its time: three times as fast as
- * loops over arrays of eight.
- */
-function accumulate(window: Float32Array, size: number, state: Float64Array, spread: number, normal: Float64Array, right: Float64Array): void {
-  const [cx, cy, r, w, a, b, bx, by] = state as unknown as [number, number, number, number, number, number, number, number]
-  const scale = 1 / (3 * spread)
-  let n00 = 0, r0 = 0
-  let n10 = 0, n11 = 0, r1 = 0
-  let n20 = 0, n21 = 0, n22 = 0, r2 = 0
-  let n30 = 0, n31 = 0, n32 = 0, n33 = 0, r3 = 0
-  let n40 = 0, n41 = 0, n42 = 0, n43 = 0, n44 = 0, r4 = 0
-  let n50 = 0, n51 = 0, n52 = 0, n53 = 0, n54 = 0, n55 = 0, r5 = 0
-  let n60 = 0, n61 = 0, n62 = 0, n63 = 0, n64 = 0, n65 = 0, n66 = 0, r6 = 0
-  let n70 = 0, n71 = 0, n72 = 0, n73 = 0, n74 = 0, n75 = 0, n76 = 0, n77 = 0, r7 = 0
-  for (let y = 0; y < size; y++) {
-    const dy = y + 0.5 - cy
-    for (let x = 0; x < size; x++) {
-      const dx = x + 0.5 - cx
-      const distance = Math.sqrt(dx * dx + dy * dy) + 1e-6
-      const u = (distance - r) / w
-      const q = 1 / Math.sqrt(1 + u * u)
-      const profile = 0.5 - 0.5 * u * q
-      const residual = window[y * size + x]! - (a * profile + b + bx * dx + by * dy)
-      const z = residual * scale
-      const weight = 1 / (1 + z * z)
-      const common = (-0.5 * a * q * q * q) / w
-      const inward = -common / distance
-      const g0 = inward * dx - bx
-      const g1 = inward * dy - by
-      const g2 = -common
-      const g3 = -common * u
-      const w0 = weight * g0
-      r0 += w0 * residual; n00 += w0 * g0
-      const w1 = weight * g1
-      r1 += w1 * residual; n10 += w1 * g0; n11 += w1 * g1
-      const w2 = weight * g2
-      r2 += w2 * residual; n20 += w2 * g0; n21 += w2 * g1; n22 += w2 * g2
-      const w3 = weight * g3
-      r3 += w3 * residual; n30 += w3 * g0; n31 += w3 * g1; n32 += w3 * g2; n33 += w3 * g3
-      const w4 = weight * profile
-      r4 += w4 * residual; n40 += w4 * g0; n41 += w4 * g1; n42 += w4 * g2; n43 += w4 * g3; n44 += w4 * profile
-      const w5 = weight
-      r5 += w5 * residual; n50 += w5 * g0; n51 += w5 * g1; n52 += w5 * g2; n53 += w5 * g3; n54 += w5 * profile; n55 += w5
-      const w6 = weight * dx
-      r6 += w6 * residual; n60 += w6 * g0; n61 += w6 * g1; n62 += w6 * g2; n63 += w6 * g3; n64 += w6 * profile; n65 += w6; n66 += w6 * dx
-      const w7 = weight * dy
-      r7 += w7 * residual; n70 += w7 * g0; n71 += w7 * g1; n72 += w7 * g2; n73 += w7 * g3; n74 += w7 * profile; n75 += w7; n76 += w7 * dx; n77 += w7 * dy
-    }
-  }
-  right.set([r0, r1, r2, r3, r4, r5, r6, r7])
-  normal.fill(0)
-  normal[0] = n00
-  normal.set([n10, n11], 8)
-  normal.set([n20, n21, n22], 16)
-  normal.set([n30, n31, n32, n33], 24)
-  normal.set([n40, n41, n42, n43, n44], 32)
-  normal.set([n50, n51, n52, n53, n54, n55], 40)
-  normal.set([n60, n61, n62, n63, n64, n65, n66], 48)
-  normal.set([n70, n71, n72, n73, n74, n75, n76, n77], 56)
-}
-
-function robustCost(window: Float32Array, size: number, state: Float64Array, spread: number): number {
-  const [cx, cy, r, w, a, b, bx, by] = state as unknown as [number, number, number, number, number, number, number, number]
-  let sum = 0
-  const scale = 1 / (9 * spread * spread)
-  for (let y = 0; y < size; y++) {
-    const dy = y + 0.5 - cy
-    for (let x = 0; x < size; x++) {
-      const dx = x + 0.5 - cx
-      const u = (Math.sqrt(dx * dx + dy * dy) - r) / w
-      const residual = window[y * size + x]! - (a * discProfile(u) + b + bx * dx + by * dy)
-      const z = residual * residual * scale
-      sum += z / (1 + z) // Geman and McClure's loss: far outliers count alike
-    }
-  }
-  return sum
 }
 
 const scratch = new Float32Array(LARGEST_WINDOW * LARGEST_WINDOW)
