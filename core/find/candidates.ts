@@ -29,6 +29,8 @@ export const blockSide = (octave: number) => (octave < 2 ? 32 : 16)
 
 /** Responses weaker than this are not looked at more closely: a speck is sharp and must stand out by more than chance. */
 const LEAST_RESPONSE = 5
+/** Candidates lie at least so many pixels of an octave from its edge. */
+const BORDER = 3
 /** From this response on a candidate counts among those that others are held against. */
 const NOTED_RESPONSE = 7
 
@@ -73,26 +75,34 @@ function halfOf(plane: Plane): Plane {
  *
  * Lindeberg 1998, "Feature detection with automatic scale selection", with binomial filters for Gaussians.
  */
-export function findCandidates(octaves: Octaves): Candidate[] {
-  const found: Found[] = []
+export function findCandidates(octaves: Octaves): readonly Candidate[] {
+  const found: Unplaced[] = []
   octaves.planes.forEach((plane, octave) => {
     const { width, height } = plane
     if (width < 16 || height < 16) return
     const wanted = SCALES.filter((scale) => scale.octaves === 'all' || (scale.octaves === 'first') === (octave === 0))
     const last = Math.max(...wanted.map((scale) => scale.outer))
-    const workshop = new PlaneWorkshop(width, height, last + 2)
+    const workshop = new PlaneWorkshop(width, height, last + 3)
     const response = workshop.plane(last + 1)
+    const room = workshop.plane(last + 2)
     workshop.plane(0).data.set(plane.data)
     for (let pass = 1; pass <= last; pass++) workshop.blur(workshop.plane(pass - 1), workshop.plane(pass))
     for (const scale of wanted) {
       workshop.subtract(workshop.plane(scale.inner), workshop.plane(scale.outer), response)
       // A ground that curves, such as a bank of cloud, answers with a constant that has nothing to do with a disc.
       workshop.subtractBoxMean(response, octave === 0 ? 8 : 6)
-      const spread = blockDeviations(workshop, response, plane, blockSide(octave))
-      collectExtrema({ width, height, data: response.data }, spread, octave, scale.radius, found)
+      const side = blockSide(octave)
+      const spread = blockDeviations(workshop, response, plane, side)
+      const step = 2 ** octave
+      for (const i of workshop.extrema(response, BORDER, spread, side, LEAST_RESPONSE, room)) {
+        const x = i % width
+        const y = (i - x) / width
+        const deviation = spread.data[Math.min(spread.height - 1, Math.floor(y / side)) * spread.width + Math.min(spread.width - 1, Math.floor(x / side))]!
+        found.push({ x: (x + 0.5) * step, y: (y + 0.5) * step, radius: scale.radius * step, response: response.data[i]! / deviation, unrest: deviation / spread.quiet, evenness: 1, standing: 0, crowd: 0 })
+      }
     }
   })
-  return amongOthers(strongestOnly(found))
+  return seenAmongOthers(strongestOnly(found))
 }
 
 /** Side of the squares, three by three of which are what lies around a candidate, in pixels of the searched plane. */
@@ -101,11 +111,14 @@ const AROUND = 64
 const STRONGER = 0.8
 const FEW = 6
 
+/** A candidate before it is seen among the others. */
+type Unplaced = Omit<Candidate, 'standing' | 'crowd'> & { standing: number; crowd: number }
+
 /** Candidates with how they stand among those around them. */
-function amongOthers(found: readonly Found[]): Candidate[] {
+function seenAmongOthers(found: readonly Unplaced[]): readonly Candidate[] {
   const key = (x: number, y: number) => Math.floor(y / AROUND) * 65536 + Math.floor(x / AROUND)
   const cells = new Map<number, number[]>()
-  const strengthOf = ({ response, unrest }: Found) => Math.abs(response) * unrest
+  const strengthOf = ({ response, unrest }: Unplaced) => Math.abs(response) * unrest
   for (const candidate of found) {
     if (Math.abs(candidate.response) < NOTED_RESPONSE) continue
     const at = key(candidate.x, candidate.y)
@@ -126,39 +139,12 @@ function amongOthers(found: readonly Found[]): Candidate[] {
     }
     return here
   }
-  return found.map((candidate) => {
+  for (const candidate of found) {
     const { usual, crowd } = around(candidate.x, candidate.y)
-    return { ...candidate, standing: strengthOf(candidate) / Math.max(NOTED_RESPONSE, usual), crowd }
-  })
-}
-
-/** A candidate before it is seen among the others. */
-type Found = Omit<Candidate, 'standing' | 'crowd'>
-
-function collectExtrema(response: Plane, spread: Plane & { quiet: number }, octave: number, radius: number, found: Found[]): void {
-  const { width, height, data } = response
-  const step = 2 ** octave
-  const side = blockSide(octave)
-  const border = 3
-  for (let y = border; y < height - border; y++) {
-    const blockRow = Math.min(spread.height - 1, Math.floor(y / side)) * spread.width
-    for (let column = 0; column < spread.width; column++) {
-      const deviation = spread.data[blockRow + column]!
-      const least = LEAST_RESPONSE * deviation
-      const end = column === spread.width - 1 ? width - border : Math.min(width - border, (column + 1) * side)
-      for (let x = Math.max(border, column * side), i = y * width + x; x < end; x++, i++) {
-        const value = data[i]!
-        if (value < least && value > -least) continue
-        const s = value < 0 ? -1 : 1
-        const v = Math.abs(value)
-        if (
-          s * data[i - 1]! > v || s * data[i + 1]! >= v || s * data[i - width]! > v || s * data[i + width]! >= v ||
-          s * data[i - width - 1]! > v || s * data[i - width + 1]! > v || s * data[i + width - 1]! >= v || s * data[i + width + 1]! >= v
-        ) continue
-        found.push({ x: (x + 0.5) * step, y: (y + 0.5) * step, radius: radius * step, response: value / deviation, unrest: deviation / spread.quiet, evenness: 1 })
-      }
-    }
+    candidate.standing = strengthOf(candidate) / Math.max(NOTED_RESPONSE, usual)
+    candidate.crowd = crowd
   }
+  return found
 }
 
 /**
@@ -187,38 +173,48 @@ export function blockDeviations(workshop: PlaneWorkshop, response: KernelPlane, 
   return { width: columns, height: rows, data: result, quiet: sorted[Math.floor(sorted.length / 10)]! }
 }
 
+/** Side of the squares in which candidates that may be the same thing are looked up, in pixels. */
+const SAME_THING = 32
+
 /** Strongest first; one inside a stronger one of the same sign and alike in size is the same thing seen twice. */
-export function strongestOnly<C extends Found>(found: C[]): C[] {
+export function strongestOnly<C extends Omit<Candidate, 'standing' | 'crowd'>>(found: C[]): C[] {
   found.sort((a, b) => Math.abs(b.response) - Math.abs(a.response) || a.y - b.y || a.x - b.x)
-  const cell = 32
-  const largest = found.reduce((most, { radius }) => Math.max(most, radius), 0)
-  const reach = Math.ceil((1.2 * largest) / cell)
-  const cells = new Map<number, C[]>()
-  const key = (column: number, row: number) => row * 100003 + column
-  const kept: C[] = []
-  for (const candidate of found) {
-    const column = Math.floor(candidate.x / cell)
-    const row = Math.floor(candidate.y / cell)
-    let covered = false
-    for (let y = row - reach; y <= row + reach && !covered; y++) {
-      for (let x = column - reach; x <= column + reach && !covered; x++) {
-        for (const other of cells.get(key(x, y)) ?? []) {
-          const distance = Math.sqrt((other.x - candidate.x) ** 2 + (other.y - candidate.y) ** 2)
-          const same = Math.sign(other.response) === Math.sign(candidate.response)
-          const alike = candidate.radius > 0.6 * other.radius
-          if (alike && distance < (same ? 0.7 * Math.max(other.radius, candidate.radius) : 1.2 * other.radius)) {
-            covered = true
-            break
-          }
-        }
+  let [largest, right, below] = [0, 0, 0]
+  for (const { x, y, radius } of found) {
+    largest = Math.max(largest, radius)
+    right = Math.max(right, x)
+    below = Math.max(below, y)
+  }
+  const reach = Math.ceil((1.2 * largest) / SAME_THING)
+  const columns = Math.floor(right / SAME_THING) + 1
+  const rows = Math.floor(below / SAME_THING) + 1
+  const squares = new Array<C[] | undefined>(columns * rows)
+  const isKnown = (candidate: C, column: number, row: number): boolean => {
+    for (let y = Math.max(0, row - reach); y <= Math.min(rows - 1, row + reach); y++) {
+      for (let x = Math.max(0, column - reach); x <= Math.min(columns - 1, column + reach); x++) {
+        const others = squares[y * columns + x]
+        if (others) for (let k = 0; k < others.length; k++) if (isSameThing(candidate, others[k]!)) return true
       }
     }
-    if (covered) continue
-    kept.push(candidate)
-    const at = key(column, row)
-    const list = cells.get(at)
-    if (list) list.push(candidate)
-    else cells.set(at, [candidate])
+    return false
   }
-  return kept
+  return found.filter((candidate) => {
+    const column = Math.floor(candidate.x / SAME_THING)
+    const row = Math.floor(candidate.y / SAME_THING)
+    if (isKnown(candidate, column, row)) return false
+    const square = squares[row * columns + column]
+    if (square) square.push(candidate)
+    else squares[row * columns + column] = [candidate]
+    return true
+  })
+}
+
+type Round = Pick<Candidate, 'x' | 'y' | 'radius' | 'response'>
+
+function isSameThing(candidate: Round, stronger: Round): boolean {
+  if (!(candidate.radius > 0.6 * stronger.radius)) return false
+  const across = stronger.x - candidate.x
+  const down = stronger.y - candidate.y
+  const sameSign = stronger.response < 0 === candidate.response < 0
+  return Math.sqrt(across * across + down * down) < (sameSign ? 0.7 * Math.max(stronger.radius, candidate.radius) : 1.2 * stronger.radius)
 }

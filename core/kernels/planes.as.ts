@@ -255,3 +255,33 @@ export function middlesOfRidges(
   }
   return found
 }
+
+export function extrema(source: usize, width: i32, height: i32, border: i32, deviations: usize, blockColumns: i32, blockRows: i32, side: i32, least: f32, into: usize): i32 {
+  const stride = <usize>width << 2
+  let found = 0
+  for (let y = border; y < height - border; y++) {
+    const row = min(blockRows - 1, y / side) * blockColumns
+    for (let column = 0; column < blockColumns; column++) {
+      const bound = least * f32.load(deviations + (<usize>(row + column) << 2))
+      const bounds = f32x4.splat(bound)
+      const end = y * width + (column == blockColumns - 1 ? width - border : min(width - border, (column + 1) * side))
+      for (let i = y * width + max(border, column * side); i < end; i++) {
+        // Four that all stay below are passed over at once.
+        while (i + 4 <= end && !v128.any_true(f32x4.ge(f32x4.abs(v128.load(source + (<usize>i << 2))), bounds))) i += 4
+        if (i >= end) break
+        const place = source + (<usize>i << 2)
+        const own = f32.load(place)
+        const size = abs(own)
+        if (size < bound) continue
+        const sign: f32 = own < 0 ? -1 : 1
+        if (
+          sign * f32.load(place - 4) > size || sign * f32.load(place + 4) >= size || sign * f32.load(place - stride) > size || sign * f32.load(place + stride) >= size ||
+          sign * f32.load(place - stride - 4) > size || sign * f32.load(place - stride + 4) > size || sign * f32.load(place + stride - 4) >= size || sign * f32.load(place + stride + 4) >= size
+        ) continue
+        store<i32>(into + (<usize>found << 2), i)
+        found++
+      }
+    }
+  }
+  return found
+}

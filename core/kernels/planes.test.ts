@@ -127,4 +127,55 @@ describe.each(SIZES)('lines and their surroundings on planes of %i x %i', (width
       expect(value).toBe(sizes.sort((p, q) => p - q)[sizes.length >> 1])
     })
   })
+
+  it('gives the places that are larger than all around them, from a bound on', () => {
+    const workshop = new PlaneWorkshop(width, height, 2)
+    const data = noise(width, height)
+    workshop.plane(0).data.set(data)
+    const side = 4
+    const [columns, rows] = [Math.max(1, Math.floor(width / side)), Math.max(1, Math.floor(height / side))]
+    const deviations = { width: columns, height: rows, data: Float32Array.from({ length: columns * rows }, (_value, k) => 0.3 + 0.05 * (k % 5)) }
+    const expected: number[] = []
+    for (let y = 2; y < height - 2; y++) for (let x = 2; x < width - 2; x++) {
+      const own = data[y * width + x]!
+      const bound = 2 * deviations.data[Math.min(rows - 1, Math.floor(y / side)) * columns + Math.min(columns - 1, Math.floor(x / side))]!
+      const around = [-1, 0, 1].flatMap((dy) => [-1, 0, 1].filter((dx) => dx !== 0 || dy !== 0).map((dx) => Math.sign(own) * data[(y + dy) * width + x + dx]!))
+      if (Math.abs(own) >= bound && around.every((value) => value < Math.abs(own))) expected.push(y * width + x)
+    }
+    expect([...workshop.extrema(workshop.plane(0), 2, deviations, side, 2, workshop.plane(1))].sort((a, b) => a - b)).toEqual(expected)
+  })
+
+  it('finds where lines run, by the direction in which the plane curves most', () => {
+    const workshop = new PlaneWorkshop(width, height, 6)
+    const data = noise(width, height)
+    workshop.plane(0).data.set(data)
+    workshop.ridgeStrength(workshop.plane(0), workshop.plane(1))
+    const strength = workshop.plane(1).data.slice()
+    const deviations = { width: 1, height: 1, data: Float32Array.of(0.5) }
+    const { answers, across, seeds } = workshop.middlesOfRidges(workshop.plane(0), workshop.plane(1), deviations, 64, { goOn: 1, start: 2, side: 1.5 }, 2)
+    const steps = [[1, 0], [1, 1], [0, 1], [-1, 1]] as const
+    let runs = 0
+    for (let y = 3; y < height - 3; y++) for (let x = 3; x < width - 3; x++) {
+      const i = y * width + x
+      const v = (dx: number, dy: number) => data[(y + dy) * width + x + dx]!
+      const xx = v(-1, 0) + v(1, 0) - 2 * v(0, 0)
+      const yy = v(0, -1) + v(0, 1) - 2 * v(0, 0)
+      const xy = (v(-1, -1) + v(1, 1) - v(1, -1) - v(-1, 1)) / 4
+      // The main axis of the matrix of second derivatives, turned to that of the eigenvalue that is larger in size.
+      const angle = Math.atan2(2 * xy, xx - yy) / 2 + (xx + yy < 0 ? Math.PI / 2 : 0)
+      const eighths = angle / (Math.PI / 4)
+      if (Math.abs(eighths - Math.round(eighths)) > 0.49) continue
+      const direction = ((Math.round(eighths) % 4) + 4) % 4
+      const s = Math.sign(strength[i]!)
+      const at = (k: number) => s * strength[(y + k * steps[direction]![1]) * width + x + k * steps[direction]![0]]!
+      const isMiddle = at(0) >= 0.5 && at(-1) <= at(0) && at(1) < at(0) && [-3, -2, 2, 3].every((k) => -at(k) <= 1.5 * at(0))
+      expect(answers[i], `${x}, ${y}`).toBe(isMiddle ? Math.fround(strength[i]! / 0.5) : 0)
+      if (!isMiddle) continue
+      runs++
+      expect(across[i]).toBe(direction)
+      expect(seeds.some((seed) => seed % data.length === i)).toBe(Math.abs(answers[i]!) >= 2)
+    }
+    if (width > 8) expect(runs).toBeGreaterThan(2)
+    expect([...seeds]).toEqual([...seeds].sort((a, b) => a - b))
+  })
 })

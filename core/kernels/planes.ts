@@ -10,6 +10,7 @@ interface Kernels {
   subtractBoxMean(data: number, width: number, height: number, radius: number, across: number, sums: number): void
   radialStatistics(source: number, width: number, height: number, border: number, inner: number, outer: number, directions: number, sign: number, mean: number, variance: number): void
   ridgeStrength(source: number, into: number, width: number, height: number): void
+  extrema(source: number, width: number, height: number, border: number, deviations: number, blockColumns: number, blockRows: number, side: number, least: number, into: number): number
   middlesOfRidges(smooth: number, strength: number, width: number, height: number, deviations: number, blockColumns: number, blockRows: number, side: number, goOn: number, start: number, sideRatio: number, answers: number, across: number, offsets: number, seeds: number): number
   blockMedians(source: number, width: number, height: number, side: number, into: number, values: number): void
 }
@@ -100,6 +101,21 @@ export class PlaneWorkshop {
    */
   ridgeStrength(from: KernelPlane, into: KernelPlane): void {
     this.kernels.ridgeStrength(from.address, into.address, this.width, this.height)
+  }
+
+  /**
+   * Places where a plane is larger in size, with its sign, than at all eight neighbours, further than `border` from the edge.
+   *
+   * @param deviations  Of blocks of `side` pixels, row by row; what is over at the right and below belongs to the last block.
+   * @param least       Sizes below so many of these are passed over.
+   * @param room        A plane whose content is lost.
+   * @returns           Indices of pixels, row by row.
+   */
+  extrema(plane: KernelPlane, border: number, deviations: Plane, side: number, least: number, room: KernelPlane): Int32Array {
+    const { memory } = this.kernels
+    new Float32Array(memory.buffer, this.scratch, deviations.data.length).set(deviations.data)
+    const found = this.kernels.extrema(plane.address, this.width, this.height, border, this.scratch, deviations.width, deviations.height, side, least, room.address)
+    return new Int32Array(memory.buffer, room.address, found).slice()
   }
 
   /**
