@@ -83,10 +83,12 @@ function halved({ columns, rows, side, planes }: PictureCells): PictureCells {
   const means = planes.map((plane) => {
     const mean = new Float32Array(width * height)
     for (let y = 0; y < height; y++) {
+      const upper = 2 * y * columns
+      const lower = Math.min(rows - 1, 2 * y + 1) * columns
       for (let x = 0; x < width; x++) {
-        const right = Math.min(columns - 1, 2 * x + 1)
-        const below = Math.min(rows - 1, 2 * y + 1)
-        mean[y * width + x] = (plane[2 * y * columns + 2 * x]! + plane[2 * y * columns + right]! + plane[below * columns + 2 * x]! + plane[below * columns + right]!) / 4
+        const left = 2 * x
+        const right = left + 1 < columns ? left + 1 : left
+        mean[y * width + x] = (plane[upper + left]! + plane[upper + right]! + plane[lower + left]! + plane[lower + right]!) / 4
       }
     }
     return mean

@@ -74,15 +74,12 @@ export function screensOfTile(light: Plane, surroundings: Region, tile: Region):
   // Two windows are transformed at once, as the real and the imaginary part of one.
   const square = new FourierSquare(SCREEN_WINDOW)
   for (let i = 0; i < columns * rows; i += 2) {
-    fadeIn(square.real, light, left(i), top(i))
-    if (i + 1 < columns * rows) fadeIn(square.imaginary, light, left(i + 1), top(i + 1))
+    square.fadeIn('real', light, left(i), top(i), FADE)
+    if (i + 1 < columns * rows) square.fadeIn('imaginary', light, left(i + 1), top(i + 1), FADE)
     else square.imaginary.fill(0)
     square.transform()
-    energyOfPart(square, 1)
-    keep(i, strongestLone())
-    if (i + 1 === columns * rows) break
-    energyOfPart(square, -1)
-    keep(i + 1, strongestLone())
+    keep(i, strongestLone(square.energiesOf('real')))
+    if (i + 1 < columns * rows) keep(i + 1, strongestLone(square.energiesOf('imaginary')))
   }
   return { column: tile.x / SCREEN_WINDOW, row: tile.y / SCREEN_WINDOW, columns, strength, across, down }
 }
@@ -97,7 +94,6 @@ const RINGS: readonly Int32Array[] = Array.from({ length: MOST + 1 }, (_value, r
   return Int32Array.from(places)
 })
 
-const energy = new Float32Array(SCREEN_WINDOW * SCREEN_WINDOW)
 const ringEnergy = new Float32Array(Math.max(...RINGS.map(({ length }) => length)))
 
 /** The strongest lone wave of a window: energy over the median of waves as long, and waves a window, across and down. */
@@ -117,37 +113,10 @@ export interface LoneWave {
  */
 export function loneWaveOf(light: Plane, left: number, top: number): LoneWave {
   const square = new FourierSquare(SCREEN_WINDOW)
-  fadeIn(square.real, light, left, top)
+  square.fadeIn('real', light, left, top, FADE)
   square.imaginary.fill(0)
   square.transform()
-  energyOfPart(square, 1)
-  return strongestLone()
-}
-
-/** A window less its mean, faded to its edges. */
-function fadeIn(part: Float64Array, { width, data }: Plane, left: number, top: number): void {
-  let sum = 0
-  for (let y = 0; y < SCREEN_WINDOW; y++) for (let x = 0, i = (top + y) * width + left; x < SCREEN_WINDOW; x++, i++) sum += data[i]!
-  const mean = sum / (SCREEN_WINDOW * SCREEN_WINDOW)
-  for (let y = 0; y < SCREEN_WINDOW; y++) for (let x = 0, i = (top + y) * width + left, to = y * SCREEN_WINDOW; x < SCREEN_WINDOW; x++, i++, to++) part[to] = FADE[x]! * FADE[y]! * (data[i]! - mean)
-}
-
-/**
- * Energies of the window that was transformed as the real part (1) or as the imaginary part (-1): the spectrum of what
- * is real is its own mirror image, so sums and differences with the mirror image tell both apart.
- */
-function energyOfPart({ real, imaginary }: FourierSquare, part: 1 | -1): void {
-  const last = SCREEN_WINDOW - 1
-  for (let row = 0; row < SCREEN_WINDOW; row++) {
-    const mirroredRow = ((SCREEN_WINDOW - row) & last) * SCREEN_WINDOW
-    for (let column = 0; column < SCREEN_WINDOW; column++) {
-      const i = row * SCREEN_WINDOW + column
-      const mirrored = mirroredRow + ((SCREEN_WINDOW - column) & last)
-      const r = real[i]! + part * real[mirrored]!
-      const m = imaginary[i]! - part * imaginary[mirrored]!
-      energy[i] = 0.25 * (r * r + m * m)
-    }
-  }
+  return strongestLone(square.energiesOf('real'))
 }
 
 /** Whether one of the energies is so many times their median: then less than half of them reach the greatest over that. */
@@ -160,7 +129,7 @@ function mayStandOut(count: number): boolean {
   return 2 * near <= count
 }
 
-function strongestLone(): LoneWave {
+function strongestLone(energy: Float32Array): LoneWave {
   let strength = 0
   let at = 0
   for (let ring = FEWEST; ring <= MOST; ring++) {

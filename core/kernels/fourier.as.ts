@@ -64,3 +64,32 @@ function swapRows(a: usize, b: usize, bytes: usize): void {
     v128.store(b + x, one)
   }
 }
+
+export function fadeIn(values: usize, side: i32, fade: usize, into: usize): void {
+  const count = side * side
+  let sum: f64 = 0
+  for (let i = 0; i < count; i++) sum += <f64>f32.load(values + (<usize>i << 2))
+  const mean = f64x2.splat(sum / <f64>count)
+  for (let y = 0; y < side; y++) {
+    const down = v128.load64_splat(fade + (<usize>y << 3))
+    for (let x = 0; x < side; x += 2) {
+      const i = <usize>(y * side + x)
+      const value = f64x2.promote_low_f32x4(v128.load64_zero(values + (i << 2)))
+      v128.store(into + (i << 3), f64x2.mul(f64x2.mul(v128.load(fade + (<usize>x << 3)), down), f64x2.sub(value, mean)))
+    }
+  }
+}
+
+export function energiesOfPart(side: i32, real: usize, imaginary: usize, part: f64, into: usize): void {
+  const last = side - 1
+  for (let row = 0; row < side; row++) {
+    const mirroredRow = ((side - row) & last) * side
+    for (let column = 0; column < side; column++) {
+      const i = <usize>(row * side + column)
+      const mirrored = <usize>(mirroredRow + ((side - column) & last)) << 3
+      const r = f64.load(real + (i << 3)) + part * f64.load(real + mirrored)
+      const m = f64.load(imaginary + (i << 3)) - part * f64.load(imaginary + mirrored)
+      f32.store(into + (i << 2), <f32>(0.25 * (r * r + m * m)))
+    }
+  }
+}

@@ -54,4 +54,26 @@ describe('the Fourier transform of a square', () => {
   it('refuses a side that is no power of two', () => {
     expect(() => new FourierSquare(12)).toThrow(RangeError)
   })
+
+  it('tells two real squares apart that were taken in as one, less their means and faded', () => {
+    const side = 8
+    const random = makeRandom(3)
+    const plane = { width: 21, height: 9, data: Float32Array.from({ length: 21 * 9 }, () => random.uniform()) }
+    const fade = Float64Array.from({ length: side }, (_value, k) => (k + 1) * (side - k))
+    const faded = (left: number, top: number) => {
+      const values = Float64Array.from({ length: side * side }, (_value, i) => plane.data[(top + Math.floor(i / side)) * 21 + left + (i % side)]!)
+      const mean = values.reduce((sum, value) => sum + value, 0) / values.length
+      return values.map((value, i) => fade[i % side]! * fade[Math.floor(i / side)]! * (value - mean))
+    }
+    const square = new FourierSquare(side)
+    square.fadeIn('real', plane, 2, 0, fade)
+    square.fadeIn('imaginary', plane, 12, 1, fade)
+    square.transform()
+    const [first, second] = [square.energiesOf('real').slice(), square.energiesOf('imaginary').slice()]
+    for (const [energies, values] of [[first, faded(2, 0)], [second, faded(12, 1)]] as const) {
+      const alone = transformed(values, new Float64Array(side * side), side)
+      const most = Math.max(...energies)
+      energies.forEach((energy, i) => expect(energy / most).toBeCloseTo((alone.real[i]! ** 2 + alone.imaginary[i]! ** 2) / most, 5))
+    }
+  })
 })

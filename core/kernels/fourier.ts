@@ -1,4 +1,5 @@
 import { PI, cos, sin } from '../raster/exact-math.js'
+import type { Plane } from '../raster/raster.js'
 import { WASM } from './generated/fourier-wasm.js'
 import { Layout, lazily, reserve } from './module.js'
 
@@ -6,6 +7,8 @@ import { Layout, lazily, reserve } from './module.js'
 interface Kernels {
   readonly memory: WebAssembly.Memory
   transformSquare(side: number, real: number, imaginary: number, spareReal: number, spareImaginary: number, turns: number, reversed: number): void
+  fadeIn(values: number, side: number, fade: number, into: number): void
+  energiesOfPart(side: number, real: number, imaginary: number, part: number, into: number): void
 }
 
 const compiled = lazily<Kernels>(WASM)
@@ -36,7 +39,7 @@ export class FourierSquare {
   readonly imaginary: Float64Array
   private readonly kernels = compiled()
   private readonly layout = new Layout()
-  private readonly at: Record<'real' | 'imaginary' | 'spareReal' | 'spareImaginary' | 'turns' | 'reversed', number>
+  private readonly at: Record<'real' | 'imaginary' | 'spareReal' | 'spareImaginary' | 'turns' | 'reversed' | 'values' | 'fade' | 'energies', number>
 
   /**
    * @param side  A power of two, at least 2.
@@ -45,7 +48,7 @@ export class FourierSquare {
   constructor(private readonly side: number) {
     if (side < 2 || (side & (side - 1)) !== 0) throw new RangeError(`A side of ${side} is no power of two`)
     const square = () => this.layout.claim(8 * side * side)
-    this.at = { real: square(), imaginary: square(), spareReal: square(), spareImaginary: square(), turns: this.layout.claim(16 * side), reversed: this.layout.claim(4 * side) }
+    this.at = { real: square(), imaginary: square(), spareReal: square(), spareImaginary: square(), turns: this.layout.claim(16 * side), reversed: this.layout.claim(4 * side), values: this.layout.claim(4 * side * side), fade: this.layout.claim(8 * side), energies: this.layout.claim(4 * side * side) }
     const { memory } = this.kernels
     reserve(memory, this.layout.end)
     this.real = new Float64Array(memory.buffer, this.at.real, side * side)
@@ -65,5 +68,32 @@ export class FourierSquare {
   transform(): void {
     const { at } = this
     this.kernels.transformSquare(this.side, at.real, at.imaginary, at.spareReal, at.spareImaginary, at.turns, at.reversed)
+  }
+
+  /**
+   * Take in a square of a plane, less its mean and faded to its edges, as one of the two parts.
+   *
+   * @param left  First column of the square; it lies whole within the plane.
+   * @param top   Its first row.
+   * @param fade  What is left at each place of a row, and of a column alike.
+   */
+  fadeIn(part: 'real' | 'imaginary', { width, data }: Plane, left: number, top: number, fade: Float64Array): void {
+    const { side, at, kernels: { memory } } = this
+    const values = new Float32Array(memory.buffer, at.values, side * side)
+    for (let y = 0, from = top * width + left; y < side; y++, from += width) values.set(data.subarray(from, from + side), y * side)
+    new Float64Array(memory.buffer, at.fade, side).set(fade)
+    this.kernels.fadeIn(at.values, side, at.fade, at[part])
+  }
+
+  /**
+   * Energies of one part after two real squares were transformed as the real and the imaginary part of one: the spectrum
+   * of what is real is its own mirror image, so sums and differences with the mirror image tell both apart.
+   *
+   * @returns side x side numbers, good until this is called again.
+   */
+  energiesOf(part: 'real' | 'imaginary'): Float32Array {
+    const { side, at } = this
+    this.kernels.energiesOfPart(side, at.real, at.imaginary, part === 'real' ? 1 : -1, at.energies)
+    return new Float32Array(this.kernels.memory.buffer, at.energies, side * side)
   }
 }
