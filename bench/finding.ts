@@ -15,11 +15,11 @@ import { trueWeight } from './truth.js'
 /**
  * How well flaws are found, on seeds that nothing was fitted on: precision, recall and F1 by kind and by contrast and
  * weight; how far confidence is from the truth at two rates of flaws; and false finds on clean pictures:
- * `npx tsx bench/finding.ts [seed]`.
+ * `npx tsx bench/finding.ts [seed] [control]`.
  */
 
 const SEED = Number(process.argv[2] ?? 501)
-const CONTROL = 3
+const CONTROL = Number(process.argv[3] ?? 3)
 interface Scene extends ExposedScene { readonly print: boolean }
 const { pylon, shaft, station } = await demoScenes()
 const scenes: Scene[] = [{ ...pylon, print: false }, { ...shaft, print: false }, { ...station, print: true }]
@@ -121,7 +121,7 @@ for (const rate of ['many', 'few']) {
 }
 
 // What may be a wire of the picture is a question, asked once for all that are alike, and no find.
-console.log('clean pictures, control 3 a 24 megapixels:')
+console.log(`clean pictures, control ${CONTROL} a 24 megapixels:`)
 let all = 0
 let megapixels = 0
 for (const { name, light, exposure } of scenes) {

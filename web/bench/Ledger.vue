@@ -5,7 +5,7 @@ import { whatShows } from '@fennip/core/check/telltales.js'
 import { shapeCentre } from '@fennip/core/shape/shape.js'
 import type { Flaw } from '@fennip/core/treatment/schema.js'
 import Crop from '../shared/Crop.vue'
-import { minutesLeft, nameOf, STATE_WORDS, TELLTALE_SHORT, thousands } from '../shared/words.js'
+import { minutesLeft, nameOf, STATE_WORDS, strengthWords, TELLTALE_SHORT, thousands } from '../shared/words.js'
 import { useGroup } from '../store/group.js'
 import { useBench, type LedgerFilter, type LedgerOrder } from '../store/bench.js'
 
@@ -59,8 +59,7 @@ function around(flaw: Flaw) {
 
 function about(flaw: Flaw): string {
   const { r } = shapeCentre(flaw.shape)
-  const size = `${Math.round(2 * r)} px`
-  return flaw.weight > 0 ? `${size} · ${Math.abs(flaw.contrast).toFixed(1)}× noise` : size
+  return [`${Math.round(2 * r)} px`, strengthWords(flaw)].filter((words) => words !== '').join(' · ')
 }
 
 function sign(flaw: Flaw): { text: string; shows: boolean } {

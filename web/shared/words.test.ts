@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest'
 import { problemOf } from './api.js'
 import { FLAW_KINDS } from '@fennip/core/treatment/schema.js'
-import { KIND_WORDS, megapixels, minutesLeft, nameOf, RUN_WORDS, thousands } from './words.js'
+import { KIND_WORDS, megapixels, minutesLeft, nameOf, RUN_WORDS, strengthWords, thousands } from './words.js'
 
 describe('words of the screen', () => {
   it('say how long work takes, from nothing to hours', () => {
@@ -39,5 +39,26 @@ describe('problem documents (RFC 9457)', () => {
   })
   it('anything else is said plainly, with the status', () => {
     expect(problemOf('<html>Bad gateway</html>', 502)).toMatchObject({ type: 'internal', status: 502, detail: 'The server answered 502.' })
+  })
+})
+
+describe('the strength of a flaw in words', () => {
+  it('is told in the noise for what stands out of it, whichever its sign', () => {
+    expect(strengthWords({ kind: 'speck', contrast: 12.34, weight: 40 })).toBe('12.3× noise')
+    expect(strengthWords({ kind: 'dust', contrast: -4, weight: 20 })).toBe('4.0× noise')
+  })
+  it('is the grain that is left where grain is missing', () => {
+    expect(strengthWords({ kind: 'smudge', contrast: -0.7, weight: 9 })).toBe('30 % of grain')
+    expect(strengthWords({ kind: 'flat', contrast: -1, weight: 30 })).toBe('0 % of grain')
+  })
+  it('is the side to which a loss differs', () => {
+    expect(strengthWords({ kind: 'loss', contrast: 0.3, weight: 9 })).toBe('brighter')
+    expect(strengthWords({ kind: 'loss', contrast: -2, weight: 9 })).toBe('darker')
+  })
+  it('compares a wave with others', () => {
+    expect(strengthWords({ kind: 'moire', contrast: 8.21, weight: 30 })).toBe('8.2× other waves')
+  })
+  it('is not told of what nobody measured', () => {
+    expect(strengthWords({ kind: 'speck', contrast: 0, weight: 0 })).toBe('')
   })
 })
