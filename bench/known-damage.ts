@@ -1,17 +1,17 @@
 import cv from '@techstark/opencv-js'
 import { mendAll } from '@fennip/core/treatment/mend-all.js'
-import { makeRaster, type IntegerRaster } from '@fennip/core/raster/raster.js'
+import { crop, makeRaster, type IntegerRaster } from '@fennip/core/raster/raster.js'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'
 import { outlinesOfMask } from '@fennip/core/shape/from-mask.js'
 import type { Flaw } from '@fennip/core/treatment/schema.js'
 import { addBackscatter, addDust, addFolds, addScratches, addSpecks, addTears, copyLight } from '@fennip/demo/damage.js'
 import { expose, type Light } from '@fennip/demo/photograph.js'
-import { openPhotographs } from './open-photographs.js'
+import { furtherPhotographs, openPhotographs } from './open-photographs.js'
 import { measureMask, poolMasks, type MaskResult } from './measure.js'
-import { maskOf, openCv, sceneOf } from './scenes.js'
+import { demoScenes, maskOf, openCv, sceneOf } from './scenes.js'
 
 /**
- * Known damage of every kind on open photographs, mask given, against the truth and against the two inpainting functions
+ * Known damage of every kind on open photographs and pieces of the demo's pictures, mask given, against the truth and against the two inpainting functions
  * of @techstark/opencv-js in the same run: `npx tsx bench/known-damage.ts [kinds]`.
  */
 
@@ -52,8 +52,22 @@ function mended(damaged: IntegerRaster, mask: Uint8Array, method: 'auto' | 'heal
   return { picture, milliseconds: performance.now() - start }
 }
 
+/** A piece of a picture from its middle, as large as the open photographs are. */
+function middleOf(raster: IntegerRaster): IntegerRaster {
+  const [width, height] = [Math.min(512, raster.width), Math.min(512, raster.height)]
+  return crop(raster, { x: (raster.width - width) >> 1, y: (raster.height - height) >> 1, width, height })
+}
+
+/** Mending has learned from none of them. */
+async function pictures(): Promise<IntegerRaster[]> {
+  const { pylon, shaft, station } = await demoScenes()
+  const demo = [pylon, shaft, station].map(({ light }) => middleOf(expose(light, light, { electrons: 14000, readNoise: 6, grainSize: 0, depth: 8, seed: SEED }).clean))
+  const further = (await furtherPhotographs()).slice(0, 3).map(({ raster }) => middleOf(raster))
+  return [...(await openPhotographs()).map(({ raster }) => raster), ...further, ...demo]
+}
+
 const table = new Map<string, { results: MaskResult[]; milliseconds: number }>()
-for (const { raster } of await openPhotographs()) {
+for (const raster of await pictures()) {
   const scene = sceneOf(raster, transfer)
   for (const kind of wanted) {
     const hurt = copyLight(scene)
