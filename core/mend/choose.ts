@@ -84,6 +84,8 @@ export function chooseAndMend(request: MendRequest): ChosenMend {
   const notes: string[] = []
   const { flaw, method } = request
   const shape = mendShape(flaw)
+  let filling: Trial | undefined
+  const filled = () => (filling ??= tryFill(request, shape))
   // An outline that nobody named may go round a stain; unasked, a tint is not taken from what may be a thing of that colour.
   const outlined = method === 'lift' && flaw.kind === 'other' && shape.type === 'outline'
   if ((method ?? 'lift') === 'lift' && (flaw.kind === 'stain' || outlined)) {
@@ -101,7 +103,7 @@ export function chooseAndMend(request: MendRequest): ChosenMend {
   if ((method ?? 'lift') === 'lift' && shadowed) {
     const lifted = tryLift(request)
     if (!('trial' in lifted)) notes.push(lifted.refused)
-    else if (!method && staysDark(request, shape, lifted.trial)) notes.push('lifted it would stay far darker than all around it says')
+    else if (!method && staysDark(request, shape, lifted.trial, filled)) notes.push('lifted it would stay far darker than all around it says')
     else {
       trials.push(lifted.trial)
       if (method === 'lift' || lifted.kept) return finish(lifted.trial, lifted.why, method)
@@ -111,12 +113,12 @@ export function chooseAndMend(request: MendRequest): ChosenMend {
   const free = !method && !request.source && !request.skipSources
   const fillFirst = free && fillsBetter(request, shape)
   if (method === 'fill' || fillFirst) {
-    const filled = tryFill(request, shape)
-    if (method === 'fill') return finish(filled, 'Filled as you asked.', method)
-    if (passes(filled)) return finish(filled, 'Filled from all sides: no single place is so near to what was there.', method)
-    if (shape.type !== 'disc' && structureBeside(request, shape) > STRUCTURED) return finish(filled, `Filled, although it shows ${wordsFor(filled.telltales)}: on ground like this any single place is further from what was there.`, method)
-    trials.push(filled)
-    notes.push(`a fill would show ${wordsFor(filled.telltales)}`)
+    const trial = filled()
+    if (method === 'fill') return finish(trial, 'Filled as you asked.', method)
+    if (passes(trial)) return finish(trial, 'Filled from all sides: no single place is so near to what was there.', method)
+    if (shape.type !== 'disc' && structureBeside(request, shape) > STRUCTURED) return finish(trial, `Filled, although it shows ${wordsFor(trial.telltales)}: on ground like this any single place is further from what was there.`, method)
+    trials.push(trial)
+    notes.push(`a fill would show ${wordsFor(trial.telltales)}`)
   }
   const transplant: MethodName = method === 'clone' ? 'clone' : 'heal'
   const offers: (Source & { cost: number })[] = request.source
@@ -129,7 +131,7 @@ export function chooseAndMend(request: MendRequest): ChosenMend {
     if (passes(trial)) break
   }
   // No single place matches: what all of the surroundings say together is left.
-  if (free && !fillFirst && trials.every((trial) => !passes(trial)) && shapeThickness(shape) <= thickestFill(shape)) trials.push(tryFill(request, shape))
+  if (free && !fillFirst && trials.every((trial) => !passes(trial)) && shapeThickness(shape) <= thickestFill(shape)) trials.push(filled())
   // Among mends that all show, one that invents nothing is nearer to what was there than its telltales can say.
   const trusted = (trial: Trial) => trial.worst / (trial.step.method === 'fill' && fillFirst ? 1.6 : 1)
   const best = trials.reduce((a, b) => (trusted(b) < trusted(a) ? b : a))
@@ -309,9 +311,8 @@ function tryLift(request: MendRequest): { trial: Trial; why: string; kept: boole
 const STAYS_DARK = 0.6
 
 /** Whether what was called no dust hides more than a lift gave back. */
-function staysDark(request: MendRequest, shape: Shape, { mended }: Trial): boolean {
-  if (request.flaw.kind === 'dust' || shapeThickness(shape) > thickestFill(shape)) return false
-  const { picture, transfer } = request
+function staysDark({ flaw, picture, transfer }: MendRequest, shape: Shape, { mended }: Trial, filled: () => Trial): boolean {
+  if (flaw.kind === 'dust' || shapeThickness(shape) > thickestFill(shape)) return false
   const region = clipRegion(shapeBounds(shape), picture.width, picture.height)
   const inside = distanceOutside(shape, region, 2).data
   const meanLight = (by: Mended) => {
@@ -325,7 +326,7 @@ function staysDark(request: MendRequest, shape: Shape, { mended }: Trial): boole
     }
     return sum / Math.max(1, count)
   }
-  return meanLight(tryFill(request, shape).mended) - meanLight(mended) > STAYS_DARK
+  return meanLight(filled().mended) - meanLight(mended) > STAYS_DARK
 }
 
 /** Deviations of a stain's colour below which nobody can say what it took. */

@@ -56,7 +56,7 @@ describe('the strength of a flaw in words', () => {
     expect(strengthWords({ kind: 'loss', contrast: -2, weight: 9 })).toBe('darker')
   })
   it('compares a wave with others', () => {
-    expect(strengthWords({ kind: 'moire', contrast: 8.21, weight: 30 })).toBe('8.2× other waves')
+    expect(strengthWords({ kind: 'moire', contrast: 8.21, weight: 30 })).toBe('8.2× others')
   })
   it('is not told of what nobody measured', () => {
     expect(strengthWords({ kind: 'speck', contrast: 0, weight: 0 })).toBe('')

@@ -46,8 +46,8 @@ export function strengthWords({ kind, contrast, weight }: Pick<Flaw, 'kind' | 'c
   switch (kind) {
     // Of these the contrast is what is missing of the grain.
     case 'flat': case 'smudge': return `${Math.round(100 * (1 + contrast))} % of grain`
-    // Of a wave: its amplitude over that of others as long.
-    case 'moire': return `${contrast.toFixed(1)}× other waves`
+    // Of a wave: its amplitude over that of other waves as long.
+    case 'moire': return `${contrast.toFixed(1)}× others`
     // A tear may lie over bright and dark alike: a number would say more of these than of the tear.
     case 'loss': return contrast < 0 ? 'darker' : 'brighter'
     default: return `${Math.abs(contrast).toFixed(1)}× noise`
