@@ -19,7 +19,7 @@ const FINEST = 9
 const LIMITS = { most: 75, share: 0.45, least: 1e-4 }
 
 /**
- * Fill gaps with the few waves that go on best from what is known around.
+ * Fill gaps with the few waves that go on best from what is known around: as fills of the second and third version do.
  *
  * Block by block, those with the most known pixels near by first, a sparse sum of waves is fitted to the window round a
  * block, near pixels counting more, and read off inside: edges and patterns that cross a gap go on through it. Such

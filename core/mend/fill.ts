@@ -4,6 +4,7 @@ import { coverage, distanceOutside, shapeBounds, shapeThickness, type Shape } fr
 import type { Area } from '../treatment/schema.js'
 import { BARRED, bridgeGaps, FILL, type FillProblem } from './fill-bridge.js'
 import { fillPatches } from './fill-patches.js'
+import { fillToneWaves } from './fill-tone-waves.js'
 import { fillWaves, OPEN_PRIOR } from './fill-waves.js'
 import { roundSample } from './heal.js'
 import type { Mended } from './lift.js'
@@ -33,6 +34,7 @@ export const THIN_FILLS = {
   1: { widest: 10, fill: (problem, seed) => bridgeGaps(problem, seed, 1) },
   2: { widest: 20, fill: (problem, seed) => fillWaves(problem, seed, OPEN_PRIOR) },
   3: { widest: 20, fill: fillWaves },
+  4: { widest: 20, fill: fillToneWaves },
 } satisfies Record<number, ThinFill>
 
 /** Half the width up to which the nearest surroundings are enough: the same for all versions, since patches depend on it. */
@@ -52,7 +54,7 @@ export function fillReach(shape: Shape): number {
  * @param thin       How thin gaps are filled.
  * @returns New pixels; the same for the same picture and decisions.
  */
-export function fill(picture: PixelSource, decisions: FillDecisions, thin: ThinFill = THIN_FILLS[3]): Mended {
+export function fill(picture: PixelSource, decisions: FillDecisions, thin: ThinFill = THIN_FILLS[4]): Mended {
   const { shape, softEdgePx, strength, seed } = decisions
   const region = clipRegion(growRegion(shapeBounds(shape), Math.ceil(softEdgePx / 2) + fillReach(shape)), picture.width, picture.height)
   const before = picture.read(region)

@@ -1,7 +1,9 @@
+import { GrainTable } from '../kernels/grain.js'
 import type { Random } from '../random.js'
 import { gaussianWeights } from '../raster/blur.js'
 import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
-import { FILL, KNOWN, type FillProblem } from './fill-bridge.js'
+import { KNOWN, type FillProblem } from './fill-bridge.js'
+import { gapCells, type GapCell } from './gap-cells.js'
 
 /** Grain is what a Gaussian of this deviation takes away, in pixels. */
 const GRAIN = gaussianWeights(1.5)
@@ -30,16 +32,34 @@ const NEAR = 4
  */
 export function layGrain(problem: FillProblem, random: Random): void {
   const { width, height, channels } = problem
-  const scratch = new Float32Array(width * height)
-  for (let top = 0; top < height; top += TILE) {
-    for (let left = 0; left < width; left += TILE) {
-      const lenders = lendersWithin(problem, left, top, random)
-      if (lenders.length === 0) continue
-      const gaps = Int32Array.from(lenders.flatMap((lender) => lender.gaps))
-      const sources = Int32Array.from(lenders.flatMap(({ gaps, shift }) => gaps.map((i) => i + shift)))
-      for (const plane of channels) layOnPlane(plane, problem, gaps, sources, scratch)
+  const tile = TILE * TILE
+  // Places that lend lie up to REACH away from the tile.
+  const widest = Math.min(width, TILE + 2 * REACH)
+  const table = new GrainTable(problem, tile, widest * (Math.min(height, TILE + 2 * REACH) + GRAIN.length), GRAIN.length)
+  for (const cells of tilesOf(gapCells(problem, CELL))) {
+    const lenders = cells.flatMap((cell) => findLender(problem, table, cell, random) ?? [])
+    if (lenders.length === 0) continue
+    const gaps = new Int32Array(lenders.reduce((sum, lender) => sum + lender.gaps.length, 0))
+    const sources = gaps.slice()
+    let n = 0
+    for (const lender of lenders) {
+      for (let k = 0; k < lender.gaps.length; k++, n++) {
+        gaps[n] = lender.gaps[k]!
+        sources[n] = gaps[n]! + lender.shift
+      }
     }
+    for (let c = 0; c < channels.length; c++) layOnPlane(c, problem, table, gaps, sources)
   }
+}
+
+/** Cells tile by tile, row by row. */
+function tilesOf(cells: readonly GapCell[]): GapCell[][] {
+  const tiles = new Map<string, GapCell[]>()
+  for (const cell of cells) {
+    const key = `${Math.floor(cell.top / TILE)} ${Math.floor(cell.left / TILE)}`
+    tiles.set(key, [...(tiles.get(key) ?? []), cell])
+  }
+  return [...tiles.values()].sort(([a], [b]) => Math.floor(a!.top / TILE) - Math.floor(b!.top / TILE) || a!.left - b!.left)
 }
 
 /** Pixels to fill of one cell, and how far away the place lies that lends them its grain, as a difference of indices. */
@@ -48,24 +68,8 @@ interface Lender {
   readonly shift: number
 }
 
-function lendersWithin(problem: FillProblem, left: number, top: number, random: Random): Lender[] {
-  const lenders: Lender[] = []
-  for (let y = top; y < Math.min(problem.height, top + TILE); y += CELL) {
-    for (let x = left; x < Math.min(problem.width, left + TILE); x += CELL) {
-      const lender = findLender(problem, x, y, random)
-      if (lender) lenders.push(lender)
-    }
-  }
-  return lenders
-}
-
 /** A place known whole whose surroundings look most like those of the gaps in a cell; null when there is none. */
-function findLender({ width, height, role, channels }: FillProblem, cellLeft: number, cellTop: number, random: Random): Lender | null {
-  const gaps: number[] = []
-  for (let y = cellTop; y < Math.min(height, cellTop + CELL); y++) {
-    for (let x = cellLeft, i = y * width + x; x < Math.min(width, cellLeft + CELL); x++, i++) if (role[i] === FILL) gaps.push(i)
-  }
-  if (gaps.length === 0) return null
+function findLender({ width, height, role }: FillProblem, table: GrainTable, { left: cellLeft, top: cellTop, gaps }: GapCell, random: Random): Lender | null {
   const witnesses: number[] = []
   const box = { left: Math.max(0, cellLeft - NEAR), right: Math.min(width, cellLeft + CELL + NEAR), top: Math.max(0, cellTop - NEAR), bottom: Math.min(height, cellTop + CELL + NEAR) }
   for (let y = box.top; y < box.bottom; y++) {
@@ -73,23 +77,14 @@ function findLender({ width, height, role, channels }: FillProblem, cellLeft: nu
   }
   const least = { x: Math.max(-REACH, -box.left), y: Math.max(-REACH, -box.top) }
   const most = { x: Math.min(REACH, width - box.right), y: Math.min(REACH, height - box.bottom) }
+  const costOf = table.ask(gaps, witnesses)
   let best: Lender | null = null
   let cheapest = Infinity
   for (let attempt = 0; attempt < TRIES; attempt++) {
     const dx = least.x + Math.floor(random.uniform() * (most.x - least.x + 1))
     const dy = least.y + Math.floor(random.uniform() * (most.y - least.y + 1))
     const shift = dy * width + dx
-    if (!isKnown(role, gaps, shift)) continue
-    let cost = 0
-    let count = 1
-    for (let k = 0; k < witnesses.length; k++) {
-      const i = witnesses[k]!
-      if (role[i + shift] !== KNOWN) continue
-      count++
-      for (let c = 0; c < channels.length; c++) cost += Math.abs(channels[c]![i]! - channels[c]![i + shift]!)
-    }
-    // Of a place of which little is known, little is said.
-    cost /= count * count
+    const cost = costOf(shift)
     if (cost < cheapest) {
       cheapest = cost
       best = { gaps, shift }
@@ -98,95 +93,54 @@ function findLender({ width, height, role, channels }: FillProblem, cellLeft: nu
   return best
 }
 
-/** Whether all of some pixels, shifted, are known. */
-function isKnown(role: Uint8Array, pixels: readonly number[], shift: number): boolean {
-  for (let k = 0; k < pixels.length; k++) if (role[pixels[k]! + shift] !== KNOWN) return false
-  return true
-}
-
-/**
- * @param sources  For each of the gaps, the pixel that lends it its grain.
- * @param scratch  Zeros of the size of the plane; zeros again afterwards.
- */
-function layOnPlane(plane: Float32Array, { width, height }: FillProblem, gaps: Int32Array, sources: Int32Array, scratch: Float32Array): void {
-  const own = fineDetail(gaps, plane, width, height, GRAIN)
-  const whole = fineDetail(sources, plane, width, height, GRAIN)
+/** @param sources  For each of the gaps, the pixel that lends it its grain. */
+function layOnPlane(c: number, { channels, width }: FillProblem, table: GrainTable, gaps: Int32Array, sources: Int32Array): void {
+  const box = boxOf(gaps, width)
+  const own = table.fineDetail(c, gaps, box, GRAIN)
+  const whole = table.fineDetail(c, sources, boxOf(sources, width), GRAIN)
   const there = deviationOf(own)
   const wanted = deviationOf(whole)
   if (!(wanted > there)) return
   const missing = FULL * Math.sqrt(wanted * wanted - there * there)
+  const scratch = table.planes[channels.length]!
   let lent = whole
   let offered = wanted
   // Coarse grain keeps some of its tone: without that too little of it would be left.
   for (let pass = 0; pass < PASSES; pass++) {
     for (let k = 0; k < gaps.length; k++) scratch[gaps[k]!] = lent[k]!
-    const finer = fineDetail(gaps, scratch, width, height, FINE)
+    const finer = table.fineDetail(channels.length, gaps, box, FINE)
     const left = deviationOf(finer)
     if (missing > STRONGEST * left) break
     lent = finer
     offered = left
   }
-  for (const i of gaps) scratch[i] = 0
+  for (let k = 0; k < gaps.length; k++) scratch[gaps[k]!] = 0
   const strength = Math.min(STRONGEST, missing / offered)
   const furthest = FURTHEST * offered
+  const plane = table.planes[c]!
   for (let k = 0; k < gaps.length; k++) {
     const i = gaps[k]!
-    plane[i] = Math.max(0, Math.min(1, plane[i]! + strength * Math.max(-furthest, Math.min(furthest, lent[k]!))))
+    channels[c]![i] = plane[i] = Math.max(0, Math.min(1, plane[i]! + strength * Math.max(-furthest, Math.min(furthest, lent[k]!))))
   }
 }
 
 /** Robust deviation of values about 0. */
 function deviationOf(values: Float32Array): number {
-  return DEVIATION_PER_MAD * median(values.map((value) => Math.abs(value)))
+  const sizes = values.slice()
+  for (let k = 0; k < sizes.length; k++) sizes[k] = Math.abs(sizes[k]!)
+  return DEVIATION_PER_MAD * median(sizes)
 }
 
-/** What a Gaussian takes away, at a few places only: beyond the edge the edge pixel is repeated. */
-function fineDetail(places: Int32Array, plane: Float32Array, width: number, height: number, weights: Float64Array): Float32Array {
-  const side = weights.length
-  const radius = (side - 1) / 2
-  const { left, right, top, bottom } = boxOf(places, width)
-  const columns = right - left + 1
-  // Sums along rows, each made when it is first asked for: places that lie close together share most of theirs.
-  const across = new Float64Array(columns * (bottom - top + side)).fill(NaN)
-  const detail = new Float32Array(places.length)
+/** The smallest box round some places. */
+function boxOf(places: Int32Array, width: number): { left: number; top: number; columns: number; rows: number } {
+  let [left, right, top, bottom] = [Infinity, -Infinity, Infinity, -Infinity]
   for (let k = 0; k < places.length; k++) {
-    const i = places[k]!
-    const x = i % width
-    const y = (i - x) / width
-    let smooth = 0
-    for (let v = 0; v < side; v++) {
-      const at = (y - top + v) * columns + x - left
-      let sum = across[at]!
-      if (Number.isNaN(sum)) {
-        sum = sumAlongRow(plane, Math.max(0, Math.min(height - 1, y + v - radius)) * width, width, x, weights)
-        across[at] = sum
-      }
-      smooth += weights[v]! * sum
-    }
-    detail[k] = plane[i]! - smooth
+    const x = places[k]! % width
+    const y = (places[k]! - x) / width
+    left = Math.min(left, x)
+    right = Math.max(right, x)
+    top = Math.min(top, y)
+    bottom = Math.max(bottom, y)
   }
-  return detail
-}
-
-/** @param row  Index of its first pixel. */
-function sumAlongRow(plane: Float32Array, row: number, width: number, x: number, weights: Float64Array): number {
-  const side = weights.length
-  const first = x - (side - 1) / 2
-  let sum = 0
-  if (first >= 0 && first + side <= width) for (let u = 0; u < side; u++) sum += weights[u]! * plane[row + first + u]!
-  else for (let u = 0; u < side; u++) sum += weights[u]! * plane[row + Math.max(0, Math.min(width - 1, first + u))]!
-  return sum
-}
-
-function boxOf(places: Int32Array, width: number): { left: number; right: number; top: number; bottom: number } {
-  const box = { left: Infinity, right: -Infinity, top: Infinity, bottom: -Infinity }
-  for (const i of places) {
-    const x = i % width
-    const y = (i - x) / width
-    box.left = Math.min(box.left, x)
-    box.right = Math.max(box.right, x)
-    box.top = Math.min(box.top, y)
-    box.bottom = Math.max(box.bottom, y)
-  }
-  return box
+  return { left, top, columns: right - left + 1, rows: bottom - top + 1 }
 }

@@ -23,7 +23,7 @@ export function decisionsOf(step: Step, areas: readonly Area[] | undefined): Dec
 }
 
 /** The version of each method that new steps are made with. Older ones stay, so that old treatments render as they did. */
-export const CURRENT_VERSION: Record<MethodName, number> = { lift: 1, heal: 2, clone: 2, fill: 3 }
+export const CURRENT_VERSION: Record<MethodName, number> = { lift: 1, heal: 2, clone: 2, fill: 4 }
 
 type Method = (picture: PixelSource, transfer: Transfer, step: Decisions) => Mended
 
@@ -41,6 +41,7 @@ const METHODS: Record<MethodName, Record<number, Method>> = {
     1: (picture, _transfer, step) => fill(picture, fillDecisionsOf(step), THIN_FILLS[1]),
     2: (picture, _transfer, step) => fill(picture, fillDecisionsOf(step), THIN_FILLS[2]),
     3: (picture, _transfer, step) => fill(picture, fillDecisionsOf(step), THIN_FILLS[3]),
+    4: (picture, _transfer, step) => fill(picture, fillDecisionsOf(step), THIN_FILLS[4]),
   },
 }
 

@@ -30,7 +30,7 @@ const SHAPES: Record<string, Shape> = {
 
 /**
  * First half of the SHA-256 of what each version of a method made, on one channel and on three, when it was pinned: heal,
- * clone and the first two versions of fill before kernels were compiled for them, the third when it came.
+ * clone and the first two versions of fill before kernels were compiled for them, the others when they came.
  */
 const PINNED: readonly (readonly [MethodName, number, string, string])[] = [
   ['heal', 1, 'disc', '935731d28365feae'],
@@ -61,6 +61,10 @@ const PINNED: readonly (readonly [MethodName, number, string, string])[] = [
   ['fill', 3, 'stroke', '86bf28749e7f8835'],
   ['fill', 3, 'outline', 'ec65acd313745fb6'],
   ['fill', 3, 'wide', 'd642c8c5b3af6bd7'],
+  ['fill', 4, 'disc', '245d417c4daef27e'],
+  ['fill', 4, 'stroke', 'b4becf0e5a46d8ee'],
+  ['fill', 4, 'outline', 'c0a66b5053f87890'],
+  ['fill', 4, 'wide', 'd642c8c5b3af6bd7'],
 ]
 
 describe('a version of a method, once documents use it, makes the same bytes for ever', () => {

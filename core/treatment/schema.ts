@@ -147,7 +147,7 @@ export const StepSchema = Type.Object(
     stage: Type.Literal('mend'),
     flaw: Identifier,
     method: Type.Union([Type.Literal('lift'), Type.Literal('heal'), Type.Literal('clone'), Type.Literal('fill')]),
-    methodVersion: Type.Integer({ minimum: 1, maximum: 3 }),
+    methodVersion: Type.Integer({ minimum: 1, maximum: 4 }),
     shape: ShapeSchema,
     softEdgePx: Type.Number({ minimum: 0, maximum: 500 }),
     strength: Type.Number({ minimum: 0, maximum: 1 }),
