@@ -19,6 +19,8 @@ const TONE_COLUMNS: i32 = 10
 const TONE_ROWS: i32 = 20
 const TONE_COLUMN: usize = 80
 const TONE_PLANE: usize = 800
+/** Of the spectra of channels, what lies no more turns than that from either end of a row, in bytes. */
+const WANTED: usize = 48
 /** The spectrum of the weights, for the difference of any two of these: columns from -9 to 18, rows from -20 to 19. */
 const FIRST_WEIGHT_COLUMN: i32 = -9
 const LAST_WEIGHT_COLUMN: i32 = 18
@@ -38,7 +40,7 @@ const WAVE: usize = 48
  * @param secondHand  What of that is left for what is seen at second hand.
  * @param prior     How likely a wave of each frequency is, laid out as the spectrum of the tone.
  * @param turns     Cosines, then sines of a whole turn in SIDE steps.
- * @param room      As many bytes as `roomBytes` says.
+ * @param room      As many bytes as `roomBytes` says: 0 at first, then the kernel's own.
  * @param most      Waves at most.
  * @param share     Of a wave that is taken at once.
  * @param least     No wave below this share of the first one's energy.
@@ -47,19 +49,25 @@ const WAVE: usize = 48
  */
 export function continueWindow(picture: usize, role: usize, width: i32, height: i32, channels: i32, left: i32, top: i32, says: usize, secondHand: f32, prior: usize, turns: usize, room: usize, most: i32, share: f32, least: f32, places: usize, count: i32): i32 {
   const planes = room
-  const spectra = planes + 6 * PLANE
+  const downwards = planes + 6 * PLANE
+  const turned = downwards + 2 * PLANE
+  const spectra = turned + 2 * PLANE
   const weights = spectra + 6 * PLANE
   const tone = weights + 2 * WEIGHT_PLANE
   const means = tone + 2 * TONE_PLANE
   const waves = means + 16
   if (!look(picture, role, width, height, channels, left, top, says, secondHand, planes)) return 0
   for (let pair = 0; pair <= channels; pair += 2) {
-    const from = planes + <usize>pair * PLANE
-    const to = spectra + <usize>pair * PLANE
-    transformColumns(from, to, turns)
-    transpose(to, from)
-    transpose(to + PLANE, from + PLANE)
-    transformColumns(from, to, turns)
+    const spectrum = spectra + <usize>pair * PLANE
+    transformColumns(planes + <usize>pair * PLANE, downwards, turns, 0, ROW)
+    transpose(downwards, turned)
+    transpose(downwards + PLANE, turned + PLANE)
+    // Of the weights the differences of any two waves are wanted, of channels only the waves.
+    if (pair + 2 > channels) transformColumns(turned, spectrum, turns, 0, ROW)
+    else {
+      transformColumns(turned, spectrum, turns, 0, WANTED)
+      transformColumns(turned, spectrum, turns, ROW - WANTED, ROW)
+    }
   }
   const total = realOf(spectra, channels, 0, 0)
   memory.fill(means, 0, 16)
@@ -72,7 +80,7 @@ export function continueWindow(picture: usize, role: usize, width: i32, height: 
 }
 
 export function roomBytes(most: i32): i32 {
-  return <i32>(12 * PLANE + 2 * WEIGHT_PLANE + 2 * TONE_PLANE + 16 + <usize>most * WAVE)
+  return <i32>(16 * PLANE + 2 * WEIGHT_PLANE + 2 * TONE_PLANE + 16 + <usize>most * WAVE)
 }
 
 /** Weight times value of each channel, then the weights, then zeros if these are an odd number of planes. */
@@ -86,9 +94,7 @@ function look(picture: usize, role: usize, width: i32, height: i32, channels: i3
   const none = i32x4.splat(0)
   let any = none
   const whole = left >= 0 && top >= 0 && left + SIDE <= width && top + SIDE <= height
-  // An odd plane without a partner, and what lies outside.
   if (!whole) memory.fill(planes, 0, <usize>(channels + 1) * PLANE)
-  if ((channels & 1) == 0) memory.fill(planes + <usize>(channels + 1) * PLANE, 0, PLANE)
   for (let y = max(0, -top); y < min(SIDE, height - top); y++) {
     const row = (y + top) * width + left
     let x = firstColumn
@@ -118,14 +124,18 @@ function look(picture: usize, role: usize, width: i32, height: i32, channels: i3
   return v128.any_true(any)
 }
 
-/** Fourier transform down the columns of a plane of real parts and, behind it, one of imaginary parts; `into` likewise. */
-function transformColumns(from: usize, into: usize, turns: usize): void {
+/**
+ * Fourier transform down the columns of a plane of real parts and, behind it, one of imaginary parts; `into` likewise.
+ *
+ * @param start  Of the columns, in bytes from a row's own, a multiple of sixteen, as their end.
+ */
+function transformColumns(from: usize, into: usize, turns: usize, start: usize, end: usize): void {
   // The first two of the five steps at once: their turns are quarters.
   for (let group = 0; group < 8; group++) {
     // Three bits, the other way round: a transform takes its rows in the order of their reversed numbers.
     const first = <usize>(((group & 1) << 2) | (group & 2) | (group >> 2)) * ROW
     const to = into + <usize>group * 4 * ROW
-    for (let x: usize = 0; x < ROW; x += 16) {
+    for (let x = start; x < end; x += 16) {
       const a = from + first + x
       const r0 = v128.load(a)
       const r1 = v128.load(a + 16 * ROW)
@@ -160,7 +170,7 @@ function transformColumns(from: usize, into: usize, turns: usize): void {
     for (let y = k; y < SIDE; y += 8) {
       const above = into + <usize>y * ROW
       const below = above + 4 * ROW
-      for (let x: usize = 0; x < ROW; x += 16) {
+      for (let x = start; x < end; x += 16) {
         const ar = v128.load(above + x)
         const ai = v128.load(above + x + PLANE)
         const br = turnReal(below + x, c, s)
@@ -179,7 +189,7 @@ function transformColumns(from: usize, into: usize, turns: usize): void {
     const s1 = v128.load32_splat(once + ROW)
     const c2 = v128.load32_splat(turns + (k << 3))
     const s2 = v128.load32_splat(turns + (k << 3) + ROW)
-    for (let x: usize = 0; x < ROW; x += 16) {
+    for (let x = start; x < end; x += 16) {
       const a = into + k * ROW + x
       const b = a + 8 * ROW
       const c = a + 16 * ROW

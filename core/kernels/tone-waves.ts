@@ -77,6 +77,8 @@ export class ToneTable {
     new Float32Array(memory.buffer, this.at.says, says.length).set(says)
     const likely = new Float32Array(memory.buffer, this.at.prior, ROWS * COLUMNS)
     for (let i = 0; i < likely.length; i++) likely[i] = i % ROWS === ROWS - 1 ? 0 : prior(Math.floor(i / ROWS), (i % ROWS) - TONE_FINEST)
+    // A plane that fills up a pair stays 0.
+    new Uint8Array(memory.buffer, this.at.room, this.kernels.roomBytes(most)).fill(0)
     const { cosines, sines } = turnTable(TONE_WINDOW)
     const turns = new Float32Array(memory.buffer, this.at.turns, 2 * TONE_WINDOW)
     turns.set(cosines)

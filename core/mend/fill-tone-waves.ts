@@ -1,4 +1,4 @@
-import { TONE_FINEST, TONE_WINDOW, ToneTable } from '../kernels/tone-waves.js'
+import { TONE_WINDOW, ToneTable } from '../kernels/tone-waves.js'
 import { makeRandom } from '../random.js'
 import { exp, ln } from '../raster/exact-math.js'
 import { KNOWN, type FillProblem } from './fill-bridge.js'
@@ -42,7 +42,7 @@ export function fillToneWaves(problem: FillProblem, seed: number): void {
     const filled = table.plane(c)
     for (const { gaps } of groups) for (let k = 0; k < gaps.length; k++) plane[gaps[k]!] = filled[gaps[k]!]!
   })
-  layGrain(problem, makeRandom(seed))
+  layGrain(problem, makeRandom(seed), 12)
 }
 
 /** Gaps that are filled at once. */

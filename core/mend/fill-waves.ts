@@ -42,7 +42,7 @@ export function fillWaves(problem: FillProblem, seed: number, prior: Float32Arra
     before = waiting.length
     waiting = waiting.filter(({ x, y, border, gaps }) => !table.continueInto(x - border, y - border, gaps))
   }
-  layGrain(problem, makeRandom(seed))
+  layGrain(problem, makeRandom(seed), 24)
 }
 
 interface Block {

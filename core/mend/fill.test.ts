@@ -14,7 +14,7 @@ import type { Flaw } from '../treatment/schema.js'
 import { chooseAndMend, chooseMend } from './choose.js'
 import { BARRED, bridgeGaps, FILL, KNOWN } from './fill-bridge.js'
 import { fillPatches } from './fill-patches.js'
-import { fillWaves } from './fill-waves.js'
+import { fillToneWaves } from './fill-tone-waves.js'
 import { fill } from './fill.js'
 import { carryOut } from './methods.js'
 
@@ -166,7 +166,7 @@ describe('a fill', () => {
       return Math.sqrt(inside.reduce((sum, value) => sum + value * value, 0) / inside.length)
     }
     const before = deviation()
-    fillWaves({ width: side, height: side, channels: [plane], role }, 3)
+    fillToneWaves({ width: side, height: side, channels: [plane], role }, 3)
     expect(deviation() / before).toBeGreaterThan(0.8)
     expect(deviation() / before).toBeLessThan(1.2)
   })

@@ -18,9 +18,8 @@ const FULL = 1.1
 /** Side of the cells that take their grain from one place, and of the squares over which grain is taken for even. */
 const CELL = 12
 const TILE = 96
-/** How far away a place that lends its grain may lie, and how many are tried. */
+/** How far away a place that lends its grain may lie. */
 const REACH = 40
-const TRIES = 24
 /** Known pixels no further than this from a gap are compared with those of a place that lends. */
 const NEAR = 4
 
@@ -29,15 +28,16 @@ const NEAR = 4
  *
  * @param problem  Its pixels with role FILL hold content without grain; changed in place.
  * @param random   Says which places are tried.
+ * @param tries    How many for a cell: of more than a dozen nothing is gained that can be measured (bench/known-damage.ts).
  */
-export function layGrain(problem: FillProblem, random: Random): void {
+export function layGrain(problem: FillProblem, random: Random, tries: number): void {
   const { width, height, channels } = problem
   const tile = TILE * TILE
   // Places that lend lie up to REACH away from the tile.
   const widest = Math.min(width, TILE + 2 * REACH)
   const table = new GrainTable(problem, tile, widest * (Math.min(height, TILE + 2 * REACH) + GRAIN.length), GRAIN.length)
   for (const cells of tilesOf(gapCells(problem, CELL))) {
-    const lenders = cells.flatMap((cell) => findLender(problem, table, cell, random) ?? [])
+    const lenders = cells.flatMap((cell) => findLender(problem, table, cell, random, tries) ?? [])
     if (lenders.length === 0) continue
     const gaps = new Int32Array(lenders.reduce((sum, lender) => sum + lender.gaps.length, 0))
     const sources = gaps.slice()
@@ -69,7 +69,7 @@ interface Lender {
 }
 
 /** A place known whole whose surroundings look most like those of the gaps in a cell; null when there is none. */
-function findLender({ width, height, role }: FillProblem, table: GrainTable, { left: cellLeft, top: cellTop, gaps }: GapCell, random: Random): Lender | null {
+function findLender({ width, height, role }: FillProblem, table: GrainTable, { left: cellLeft, top: cellTop, gaps }: GapCell, random: Random, tries: number): Lender | null {
   const witnesses: number[] = []
   const box = { left: Math.max(0, cellLeft - NEAR), right: Math.min(width, cellLeft + CELL + NEAR), top: Math.max(0, cellTop - NEAR), bottom: Math.min(height, cellTop + CELL + NEAR) }
   for (let y = box.top; y < box.bottom; y++) {
@@ -80,7 +80,7 @@ function findLender({ width, height, role }: FillProblem, table: GrainTable, { l
   const costOf = table.ask(gaps, witnesses)
   let best: Lender | null = null
   let cheapest = Infinity
-  for (let attempt = 0; attempt < TRIES; attempt++) {
+  for (let attempt = 0; attempt < tries; attempt++) {
     const dx = least.x + Math.floor(random.uniform() * (most.x - least.x + 1))
     const dy = least.y + Math.floor(random.uniform() * (most.y - least.y + 1))
     const shift = dy * width + dx

@@ -61,9 +61,9 @@ const PINNED: readonly (readonly [MethodName, number, string, string])[] = [
   ['fill', 3, 'stroke', '86bf28749e7f8835'],
   ['fill', 3, 'outline', 'ec65acd313745fb6'],
   ['fill', 3, 'wide', 'd642c8c5b3af6bd7'],
-  ['fill', 4, 'disc', '245d417c4daef27e'],
-  ['fill', 4, 'stroke', 'b4becf0e5a46d8ee'],
-  ['fill', 4, 'outline', 'c0a66b5053f87890'],
+  ['fill', 4, 'disc', '0cc2fedb6fea0f0f'],
+  ['fill', 4, 'stroke', 'f9136459dd08cd6e'],
+  ['fill', 4, 'outline', 'b732a78cdb5e4b06'],
   ['fill', 4, 'wide', 'd642c8c5b3af6bd7'],
 ]
 
