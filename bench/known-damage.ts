@@ -94,6 +94,12 @@ for (const raster of await pictures()) {
     KINDS[kind]!(hurt)
     const { clean, damaged } = expose(scene, hurt, { electrons: 14000, readNoise: 6, grainSize: 0, depth: 8, seed: SEED })
     const mask = maskOf(scene, hurt, clean, damaged)
+    if (table.size === 0) {
+      // What is compiled at the first call is not part of the time of any.
+      inpainted(damaged, mask, cv.INPAINT_TELEA)
+      inpainted(damaged, mask, cv.INPAINT_NS)
+      filled(damaged, mask)
+    }
     const made = {
       'inpaint telea': inpainted(damaged, mask, cv.INPAINT_TELEA),
       'inpaint ns': inpainted(damaged, mask, cv.INPAINT_NS),
