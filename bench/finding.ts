@@ -1,3 +1,4 @@
+import sharp from 'sharp'
 import { findFlaws, type Find } from '@fennip/core/find/find.js'
 import { LINE_KINDS } from '@fennip/core/find/line-kinds.js'
 import { logLight } from '@fennip/core/find/log-light.js'
@@ -121,16 +122,26 @@ for (const rate of ['many', 'few']) {
 }
 
 // What may be a wire of the picture is a question, asked once for all that are alike, and no find.
-console.log(`clean pictures, control ${CONTROL} a 24 megapixels:`)
-let all = 0
-let megapixels = 0
-for (const { name, light, exposure } of scenes) {
-  const { clean } = expose(light, light, { ...exposure, seed: SEED + 99 })
-  const found = findFlaws(rasterSource(clean), makeTransfer({ type: 'srgb' }, exposure.depth), { kinds: ['dust', 'speck', 'line'], falseFinds: CONTROL })
-  const finds = found.filter(({ kind }) => kind !== 'wire')
-  const expected = (CONTROL * light.width * light.height) / 24e6
-  all += finds.length
-  megapixels += (light.width * light.height) / 1e6
-  console.log(`  ${name.padEnd(22)} ${finds.length} (${['dust', 'speck', 'scratch'].map((kind) => `${finds.filter((find) => kindOf(find) === kind).length} ${kind}`).join(', ')}), ${found.length - finds.length} that may be wires; promised ${expected.toFixed(2)}`)
+for (const stored of ['as they are', 'out of a camera, JPEG of quality 92'] as const) {
+  console.log(`clean pictures ${stored}, control ${CONTROL} a 24 megapixels:`)
+  let all = 0
+  let megapixels = 0
+  for (const { name, light, exposure } of scenes) {
+    const { clean } = expose(light, light, { ...exposure, seed: SEED + 99 })
+    if (stored !== 'as they are' && exposure.depth !== 8) continue
+    const picture = stored === 'as they are' ? clean : await throughJpeg(clean)
+    const found = findFlaws(rasterSource(picture), makeTransfer({ type: 'srgb' }, exposure.depth), { kinds: ['dust', 'speck', 'line'], falseFinds: CONTROL })
+    const finds = found.filter(({ kind }) => kind !== 'wire')
+    const expected = (CONTROL * light.width * light.height) / 24e6
+    all += finds.length
+    megapixels += (light.width * light.height) / 1e6
+    console.log(`  ${name.padEnd(22)} ${finds.length} (${['dust', 'speck', 'scratch'].map((kind) => `${finds.filter((find) => kindOf(find) === kind).length} ${kind}`).join(', ')}), ${found.length - finds.length} that may be wires; promised ${expected.toFixed(2)}`)
+  }
+  console.log(`  together ${((24 * all) / megapixels).toFixed(1)} a 24 megapixels over ${megapixels.toFixed(1)} megapixels`)
 }
-console.log(`  together ${((24 * all) / megapixels).toFixed(1)} a 24 megapixels over ${megapixels.toFixed(1)} megapixels`)
+
+/** What is left of a picture of 8 bits when it was kept as cameras keep it: colour at half the resolution, in blocks. */
+async function throughJpeg({ width, height, channels, data }: IntegerRaster): Promise<IntegerRaster> {
+  const file = await sharp(data, { raw: { width, height, channels: channels as 1 | 3 } }).jpeg({ quality: 92 }).toBuffer()
+  return { width, height, channels, data: new Uint8Array(await sharp(file).raw().toBuffer()) }
+}
