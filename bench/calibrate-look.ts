@@ -2,6 +2,7 @@ import { findCandidates, makeOctaves } from '@fennip/core/find/candidates.js'
 import { GLANCE_MARGIN, LARGEST_RADIUS, searchTiles, tileSurroundings } from '@fennip/core/find/find.js'
 import { firstLook } from '@fennip/core/find/first-look.js'
 import { FIRST_EFFORT, fitDisc } from '@fennip/core/find/fit-disc.js'
+import { colourOf } from '@fennip/core/find/colour.js'
 import { judge, layered, leastScore, speckJudge } from '@fennip/core/find/judge.js'
 import { logLight } from '@fennip/core/find/log-light.js'
 import { crop } from '@fennip/core/raster/raster.js'
@@ -36,11 +37,12 @@ for (const { name, light, exposure } of scenes) {
   const { damaged } = expose(light, hurt, { ...exposure, seed: SEED })
   const curve = makeTransfer({ type: 'srgb' }, exposure.depth)
   for (const tile of searchTiles(damaged.width, damaged.height)) {
-    const octaves = makeOctaves(logLight(crop(damaged, tileSurroundings(tile, damaged.width, damaged.height)), curve), LARGEST_RADIUS.speck)
+    const pixels = crop(damaged, tileSurroundings(tile, damaged.width, damaged.height))
+    const octaves = makeOctaves(logLight(pixels, curve), LARGEST_RADIUS.speck)
     for (const candidate of findCandidates(octaves)) {
       const features = firstLook(octaves, candidate)
       if (!features) continue
-      const scoreOf = (fit: ReturnType<typeof fitDisc>) => (fit ? judge(speckJudge, speckJudge.features(candidate, fit)).score : -Infinity)
+      const scoreOf = (fit: ReturnType<typeof fitDisc>) => (fit ? judge(speckJudge, speckJudge.features(candidate, fit, colourOf(pixels, curve, fit.x, fit.y, fit.radius))).score : -Infinity)
       rows.push(features)
       accepted.push(scoreOf(fitDisc(octaves, candidate, FIRST_EFFORT)) >= HOPELESS && scoreOf(fitDisc(octaves, candidate)) >= LEAST)
     }

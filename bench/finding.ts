@@ -1,4 +1,3 @@
-import sharp from 'sharp'
 import { findFlaws, type Find } from '@fennip/core/find/find.js'
 import { LINE_KINDS } from '@fennip/core/find/line-kinds.js'
 import { logLight } from '@fennip/core/find/log-light.js'
@@ -10,7 +9,7 @@ import { addDust, addScratches, addSpecks, copyLight, type TrueFlaw } from '@fen
 import { expose } from '@fennip/demo/photograph.js'
 import { LinePlaces, linesOf, shareOn } from './line-truth.js'
 import { openPhotographs } from './open-photographs.js'
-import { demoScenes, FRAME, sceneOf, type ExposedScene } from './scenes.js'
+import { demoScenes, FRAME, sceneOf, throughJpeg, type ExposedScene } from './scenes.js'
 import { trueWeight } from './truth.js'
 
 /**
@@ -138,10 +137,4 @@ for (const stored of ['as they are', 'out of a camera, JPEG of quality 92'] as c
     console.log(`  ${name.padEnd(22)} ${finds.length} (${['dust', 'speck', 'scratch'].map((kind) => `${finds.filter((find) => kindOf(find) === kind).length} ${kind}`).join(', ')}), ${found.length - finds.length} that may be wires; promised ${expected.toFixed(2)}`)
   }
   console.log(`  together ${((24 * all) / megapixels).toFixed(1)} a 24 megapixels over ${megapixels.toFixed(1)} megapixels`)
-}
-
-/** What is left of a picture of 8 bits when it was kept as cameras keep it: colour at half the resolution, in blocks. */
-async function throughJpeg({ width, height, channels, data }: IntegerRaster): Promise<IntegerRaster> {
-  const file = await sharp(data, { raw: { width, height, channels: channels as 1 | 3 } }).jpeg({ quality: 92 }).toBuffer()
-  return { width, height, channels, data: new Uint8Array(await sharp(file).raw().toBuffer()) }
 }

@@ -1,3 +1,4 @@
+import sharp from 'sharp'
 import { fileURLToPath } from 'node:url'
 import cv from '@techstark/opencv-js'
 import type { IntegerRaster } from '@fennip/core/raster/raster.js'
@@ -133,4 +134,10 @@ export function changedAt(print: Light, hurt: Light, i: number): boolean {
     const change = Math.abs(plane.data[i]! - hurt.channels[c]!.data[i]!)
     return change > 0.04 || change > 0.05 * plane.data[i]!
   })
+}
+
+/** What is left of a picture of 8 bits when it was kept as cameras keep it: colour at half the resolution, in blocks. */
+export async function throughJpeg({ width, height, channels, data }: IntegerRaster): Promise<IntegerRaster> {
+  const file = await sharp(data, { raw: { width, height, channels: channels as 1 | 3 } }).jpeg({ quality: 92 }).toBuffer()
+  return { width, height, channels, data: new Uint8Array(await sharp(file).raw().toBuffer()) }
 }

@@ -134,18 +134,19 @@ describe('the fitted disc', () => {
 })
 
 describe('the judgement', () => {
+  const grey = { change: 0, paler: 0 }
   it('of fewer false finds asks for more evidence, by the measured law', () => {
     for (const by of [dustJudge, speckJudge]) {
       expect(leastScore(by, 0.01)).toBeGreaterThan(leastScore(by, 1))
       expect(leastScore(by, 1)).toBeCloseTo(by.scoreAtOne, 10)
       // One weight for each item of evidence: with fewer it would be no number.
-      expect(by.score(by.features({ x: 0, y: 0, radius: 5, response: -9, unrest: 1, evenness: 2, standing: 4, crowd: 3 }, fitDisc(makeOctaves(plane(96, 96, 0.05, [{ x: 48, y: 48, r: 7, depth: -0.5 }]), 24), { x: 48, y: 48, radius: 7, response: -20 })!))).not.toBeNaN()
+      expect(by.score(by.features({ x: 0, y: 0, radius: 5, response: -9, unrest: 1, evenness: 2, standing: 4, crowd: 3 }, fitDisc(makeOctaves(plane(96, 96, 0.05, [{ x: 48, y: 48, r: 7, depth: -0.5 }]), 24), { x: 48, y: 48, radius: 7, response: -20 })!, grey))).not.toBeNaN()
     }
   })
   it('confidence rises with the score and is one half where real and false are even', () => {
     const fit = fitDisc(makeOctaves(plane(96, 96, 0.05, [{ x: 48, y: 48, r: 7, depth: -0.5 }]), 24), { x: 48, y: 48, radius: 7, response: -20 })!
-    const strong = judge(dustJudge, dustJudge.features({ x: 48, y: 48, radius: 7, response: -40, unrest: 1, evenness: 2.4, standing: 4, crowd: 3 }, fit))
-    const weak = judge(dustJudge, dustJudge.features({ x: 48, y: 48, radius: 7, response: -5, unrest: 6, evenness: 1.2, standing: 4, crowd: 3 }, fit))
+    const strong = judge(dustJudge, dustJudge.features({ x: 48, y: 48, radius: 7, response: -40, unrest: 1, evenness: 2.4, standing: 4, crowd: 3 }, fit, grey))
+    const weak = judge(dustJudge, dustJudge.features({ x: 48, y: 48, radius: 7, response: -5, unrest: 6, evenness: 1.2, standing: 4, crowd: 3 }, fit, grey))
     expect(strong.score).toBeGreaterThan(weak.score)
     expect(strong.confidence).toBeGreaterThan(weak.confidence)
     expect(1 / (1 + Math.exp(-dustJudge.slope * (strong.score - dustJudge.even)))).toBeCloseTo(strong.confidence, 10)

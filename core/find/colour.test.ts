@@ -1,0 +1,57 @@
+import { describe, expect, it } from 'vitest'
+import { makeRandom } from '../random.js'
+import { makeRaster, type IntegerRaster } from '../raster/raster.js'
+import { makeTransfer } from '../raster/transfer.js'
+import { colourOf } from './colour.js'
+
+const transfer = makeTransfer({ type: 'srgb' }, 8)
+const SIDE = 60
+const at = { x: 30, y: 30, r: 5 }
+
+/** Ground of one colour with noise, and a disc of another. */
+function picture(ground: readonly number[], disc: readonly number[], noise = 4): IntegerRaster {
+  const random = makeRandom(3)
+  const raster = makeRaster(SIDE, SIDE, ground.length as 1 | 3, 8)
+  for (let y = 0; y < SIDE; y++) for (let x = 0; x < SIDE; x++) {
+    const inside = Math.hypot(x + 0.5 - at.x, y + 0.5 - at.y) < at.r
+    for (let c = 0; c < ground.length; c++) raster.data[(y * SIDE + x) * ground.length + c] = Math.round((inside ? disc : ground)[c]! + noise * (random.uniform() - 0.5))
+  }
+  return raster
+}
+
+const colour = (raster: IntegerRaster) => colourOf(raster, transfer, at.x, at.y, at.r)
+
+describe('the colour of a disc', () => {
+  it('is paler where it is grey on a ground of colour, bright or dark', () => {
+    for (const grey of [220, 70]) {
+      const { change, paler } = colour(picture([90, 140, 60], [grey, grey, grey]))
+      expect(change).toBeGreaterThan(5)
+      expect(paler).toBeGreaterThan(0.7)
+    }
+  })
+  it('is the same where more or less of the same light falls', () => {
+    // A third of the light in each channel: IEC 61966-2-1 decodes 140 to 0.263, and 0.0877 is encoded as 84.
+    const { change, paler } = colour(picture([90, 140, 60], [52, 84, 33]))
+    expect(change).toBeLessThan(3)
+    expect(Math.abs(paler)).toBeLessThan(0.1)
+  })
+  it('is more of a colour on grey', () => {
+    const { change, paler } = colour(picture([120, 120, 120], [160, 110, 90]))
+    expect(change).toBeGreaterThan(5)
+    expect(paler).toBeLessThan(-0.5)
+  })
+  it('says nothing on grey pictures, and next to nothing on pictures of one grey in three channels', () => {
+    expect(colour(picture([120], [200]))).toEqual({ change: 0, paler: 0 })
+    const { change, paler } = colour(picture([120, 120, 120], [200, 200, 200], 0))
+    expect(change).toBeCloseTo(0, 6)
+    expect(paler).toBeCloseTo(0, 6)
+  })
+  it('changes little where a ground of many colours goes on', () => {
+    const raster = picture([120, 120, 120], [120, 120, 120], 100)
+    expect(colour(raster).change).toBeLessThan(3)
+  })
+  it('is told at the edges of a picture too', () => {
+    const raster = picture([90, 140, 60], [90, 140, 60])
+    for (const [x, y] of [[0, 0], [59.5, 30], [30, 59.9]] as const) expect(Number.isFinite(colourOf(raster, transfer, x, y, 4).change)).toBe(true)
+  })
+})
