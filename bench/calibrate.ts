@@ -1,6 +1,6 @@
-import { colourOf } from '@fennip/core/find/colour.js'
+import { colourLook } from '@fennip/core/find/colour.js'
 import { SampleTable } from '@fennip/core/kernels/samples.js'
-import { evidenceInTile, searchTiles, tileSurroundings, type ColourLook, type DiscKind, type Evidence } from '@fennip/core/find/find.js'
+import { evidenceInTile, searchTiles, tileSurroundings, type DiscKind, type Evidence } from '@fennip/core/find/find.js'
 import { dustJudge, layered, lineJudge, lossJudge, speckJudge, stainJudge, type Belief } from '@fennip/core/find/judge.js'
 import { lineFeatures } from '@fennip/core/find/line-features.js'
 import { logLight } from '@fennip/core/find/log-light.js'
@@ -35,9 +35,12 @@ const by = kind === 'dust' ? dustJudge : speckJudge
 /** Units of the layer of a judge: of lines and specks twice as many do no better on pictures not learned from. */
 const UNITS: Record<string, number> = { dust: 12, line: 6, loss: 6, speck: 12 }
 
-interface Sample { readonly features: number[]; readonly real: boolean; readonly old: number }
+interface Sample { readonly ground: string; readonly features: number[]; readonly real: boolean; readonly old: number }
 const samples: Sample[] = []
 let megapixels = 0
+
+/** A picture and the same with other damage have one ground. */
+const groundOf = (name: string) => name.replace(/ \d+$/, '')
 
 function collect(name: string, damaged: IntegerRaster, depth: 8 | 16, flaws: readonly TrueFlaw[]): void {
   const transfer = makeTransfer({ type: 'srgb' }, depth)
@@ -48,11 +51,11 @@ function collect(name: string, damaged: IntegerRaster, depth: 8 | 16, flaws: rea
   for (const tile of searchTiles(source.width, source.height)) {
     const around = tileSurroundings(tile, source.width, source.height)
     const pixels = source.read(around)
-    const colour: ColourLook = ({ x, y, radius }) => colourOf(pixels, transfer, x, y, radius)
+    const colour = colourLook(pixels, transfer)
     const evidence = evidenceInTile(logLight(pixels, transfer), colour, around, tile, kind, -12)
     // The strongest of those that lie on one another stands for all, as it does in a search.
     const kept: Evidence[] = []
-    const score = ({ candidate, fit }: Evidence) => by.score(by.features(candidate, fit, colour(fit)))
+    const score = ({ candidate, fit }: Evidence) => by.score(by.features(candidate, fit, colour))
     for (const one of [...evidence].sort((a, b) => score(b) - score(a))) {
       const x = one.fit.x + around.x
       const y = one.fit.y + around.y
@@ -62,7 +65,7 @@ function collect(name: string, damaged: IntegerRaster, depth: 8 | 16, flaws: rea
       const near = discs.find((flaw) => Math.hypot(flaw.x - x, flaw.y - y) < Math.max(3, 0.8 * flaw.r))
       // Of a flaw of another kind nobody minds a find, but it says nothing of this one.
       if (near ? near.kind !== kind : lines.near(x, y) >= 0) continue
-      samples.push({ features: by.features(one.candidate, one.fit, colour(one.fit)), real: near !== undefined, old: score(one) })
+      samples.push({ ground: groundOf(name), features: by.features(one.candidate, one.fit, colour), real: near !== undefined, old: score(one) })
     }
   }
   megapixels += (damaged.width * damaged.height) / 1e6
@@ -86,7 +89,7 @@ function collectLines({ name, frame, picture, depth, flaws }: Awaited<ReturnType
     const real = share > 0.5
     if (real ? line.length < 0.3 * (longest.get(on) ?? 0) : share > 0.15 || (frame && line.length > 250)) continue
     const features = lineFeatures(line)
-    samples.push({ features, real, old: lineJudge.score(features) })
+    samples.push({ ground: groundOf(name), features, real, old: lineJudge.score(features) })
   }
   megapixels += (picture.width * picture.height) / 1e6
   const fresh = samples.slice(before)
@@ -127,7 +130,7 @@ function collectAreas({ name, print, hurt }: AreaScene, seed: number, candidates
       area += inside
       if (inside && changedAt(print, hurt, (box.y + Math.floor(i / box.width)) * print.width + box.x + (i % box.width))) hit++
     })
-    samples.push({ features: [...features], real: hit > 0.5 * area, old: judge.score(features) })
+    samples.push({ ground: groundOf(name), features: [...features], real: hit > 0.5 * area, old: judge.score(features) })
   }
   megapixels += (print.width * print.height) / 1e6
   console.log(`${name} ${seed}: ${samples.length - before} regions, ${samples.slice(before).filter(({ real }) => real).length} real`)
@@ -187,23 +190,30 @@ if (wanted === 'loss') {
   }
 }
 
-const rows = samples.map(({ features }) => features)
-const labels = samples.map(({ real }) => real)
-const scoreOf = wanted in UNITS ? byLayer(rows, labels, UNITS[wanted]!) : byWeights(rows, labels)
+type Score = (sample: Sample) => number
+interface Fitted { readonly score: Score; readonly code: string }
+const fit: (among: readonly Sample[]) => Fitted = wanted in UNITS ? byLayer : byWeights
 
-function byWeights(rows: readonly number[][], labels: readonly boolean[]): (sample: Sample) => number {
-  const weights = fitLogistic(rows, labels, wanted === 'loss' || wanted === 'stain' ? 0.3 : 0.05)
-  console.log(`weighed([${weights.map((value) => value.toFixed(3)).join(', ')}])`)
-  return ({ features }) => features.reduce((sum, value, i) => sum + value * weights[i]!, 0)
+function byWeights(among: readonly Sample[]): Fitted {
+  const weights = fitLogistic(among.map(({ features }) => features), among.map(({ real }) => real), wanted === 'loss' || wanted === 'stain' ? 0.3 : 0.05)
+  return { score: ({ features }) => features.reduce((sum, value, i) => sum + value * weights[i]!, 0), code: `weighed([${weights.map((value) => value.toFixed(3)).join(', ')}])` }
 }
 
-function byLayer(rows: readonly number[][], labels: readonly boolean[], count: number): (sample: Sample) => number {
-  const { units, constant } = fitLayered(rows, labels, count, 4000, 1)
-  console.log(`layered([\n${units.map((unit) => `  [${unit.map((value) => value.toFixed(3)).join(', ')}],`).join('\n')}\n], ${constant.toFixed(3)})`)
-  return ({ features }) => layered(units, constant)(features)
+function byLayer(among: readonly Sample[]): Fitted {
+  const { units, constant } = fitLayered(among.map(({ features }) => features), among.map(({ real }) => real), UNITS[wanted]!, 4000, 1)
+  return { score: ({ features }) => layered(units, constant)(features), code: `layered([\n${units.map((unit) => `  [${unit.map((value) => value.toFixed(3)).join(', ')}],`).join('\n')}\n], ${constant.toFixed(3)})` }
 }
 
-for (const [name, score] of [['as they are', (sample: Sample) => sample.old], ['fitted anew', scoreOf]] as const) {
+const fitted = fit(samples)
+console.log(fitted.code)
+// What a judge says of pictures that it learned from is too hopeful: the numbers of false finds and of confidence are read
+// off judges that have seen the other half of the grounds only.
+const grounds = [...new Set(samples.map(({ ground }) => ground))]
+const halfOf = ({ ground }: Sample) => grounds.indexOf(ground) % 2
+const strangers = [0, 1].map((half) => fit(samples.filter((sample) => halfOf(sample) !== half)))
+const fairScore: Score = (sample) => strangers[halfOf(sample)]!.score(sample)
+
+for (const [name, score] of [['as they are', (sample: Sample) => sample.old], ['fitted anew', fitted.score], ['not learned from', fairScore]] as const) {
   const sorted = [...samples].sort((a, b) => score(b) - score(a))
   let wrong = 0
   let right = 0
@@ -215,11 +225,11 @@ for (const [name, score] of [['as they are', (sample: Sample) => sample.old], ['
   const all = samples.filter(({ real }) => real).length
   console.log(`${name}: flaws found at ${[1, 2, 3, 5, 10].map((rate) => `${rate} false finds in 24 megapixels: ${reached.get(Math.ceil((rate * megapixels) / 24)) ?? right}`).join(', ')} of ${all}`)
 }
-const [constant, slope] = fitLogistic(samples.map((sample) => [1, scoreOf(sample)]), samples.map(({ real }) => real), 0) as [number, number]
+const [constant, slope] = fitLogistic(samples.map((sample) => [1, fairScore(sample)]), samples.map(({ real }) => real), 0) as [number, number]
 console.log(`even: ${(-constant / slope).toFixed(2)}, slope: ${slope.toFixed(2)}`)
 // A line through the logarithm of the rate of false finds against the score, where searches are made: half a find to ten a
 // frame, every share of that range counting alike.
-const wrong = samples.filter(({ real }) => !real).map(scoreOf).sort((a, b) => b - a)
+const wrong = samples.filter(({ real }) => !real).map(fairScore).sort((a, b) => b - a)
 const points = wrong.map((score, i) => ({ score, rate: Math.log((i + 1) / megapixels), weight: 1 / (i + 1) })).filter(({ rate }) => rate > Math.log(0.5 / 24) && rate < Math.log(10 / 24))
 const mean = (of: (point: (typeof points)[number]) => number) => points.reduce((sum, point) => sum + point.weight * of(point), 0) / points.reduce((sum, { weight }) => sum + weight, 0)
 const meanScore = mean(({ score }) => score)

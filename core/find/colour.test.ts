@@ -2,7 +2,7 @@ import { describe, expect, it } from 'vitest'
 import { makeRandom } from '../random.js'
 import { makeRaster, type IntegerRaster } from '../raster/raster.js'
 import { makeTransfer } from '../raster/transfer.js'
-import { colourOf } from './colour.js'
+import { colourLook } from './colour.js'
 
 const transfer = makeTransfer({ type: 'srgb' }, 8)
 const SIDE = 60
@@ -19,7 +19,7 @@ function picture(ground: readonly number[], disc: readonly number[], noise = 4):
   return raster
 }
 
-const colour = (raster: IntegerRaster) => colourOf(raster, transfer, at.x, at.y, at.r)
+const colour = (raster: IntegerRaster) => colourLook(raster, transfer)({ ...at, radius: at.r })
 
 describe('the colour of a disc', () => {
   it('is paler where it is grey on a ground of colour, bright or dark', () => {
@@ -52,6 +52,6 @@ describe('the colour of a disc', () => {
   })
   it('is told at the edges of a picture too', () => {
     const raster = picture([90, 140, 60], [90, 140, 60])
-    for (const [x, y] of [[0, 0], [59.5, 30], [30, 59.9]] as const) expect(Number.isFinite(colourOf(raster, transfer, x, y, 4).change)).toBe(true)
+    for (const [x, y] of [[0, 0], [59.5, 30], [30, 59.9]] as const) expect(Number.isFinite(colourLook(raster, transfer)({ x, y, radius: 4 }).change)).toBe(true)
   })
 })

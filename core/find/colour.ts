@@ -9,6 +9,9 @@ export interface ColourEvidence {
   readonly paler: number
 }
 
+/** Says what the colour of a disc in the searched pixels is. */
+export type ColourLook = (disc: { readonly x: number; readonly y: number; readonly radius: number }) => ColourEvidence
+
 const NO_COLOUR: ColourEvidence = { change: 0, paler: 0 }
 /** Light that is added before colours are compared, so that the noise of what is black has none. */
 const FLOOR = 0.01
@@ -17,12 +20,16 @@ const FAINT = 0.05
 const STEADY = 0.015
 
 /**
- * Compare the colour inside a disc with that of a ring around it.
+ * How the colour inside a disc is compared with that of a ring around it.
  *
- * @param pixels    1 or 3 channels; x, y and radius are in its pixels.
+ * @param pixels    1 or 3 channels; discs are told in its pixels.
  * @param transfer  Tables of its curve.
  */
-export function colourOf(pixels: IntegerRaster, transfer: Transfer, x: number, y: number, radius: number): ColourEvidence {
+export function colourLook(pixels: IntegerRaster, transfer: Transfer): ColourLook {
+  return ({ x, y, radius }) => colourOf(pixels, transfer, x, y, radius)
+}
+
+function colourOf(pixels: IntegerRaster, transfer: Transfer, x: number, y: number, radius: number): ColourEvidence {
   if (pixels.channels !== 3) return NO_COLOUR
   const { width, height, data } = pixels
   const { light } = transfer

@@ -5,7 +5,7 @@ import type { Transfer } from '../raster/transfer.js'
 import type { SearchKind } from '../treatment/schema.js'
 import { LEAST_SEEN } from '../treatment/visibility.js'
 import { cellsOfTile, type TileCells } from './cells.js'
-import { colourOf, type ColourEvidence } from './colour.js'
+import { colourLook, type ColourLook } from './colour.js'
 import { findCandidates, makeOctaves, type Candidate } from './candidates.js'
 import { flatPatches, GRAIN_BLOCK, grainBlocks, type BlockGrain } from './flat.js'
 import { findLosses } from './losses.js'
@@ -19,9 +19,6 @@ import { logLight } from './log-light.js'
 import { findSmudges, fineDetailOfTile, type FineDetail } from './smudges.js'
 import { findMoire, screensOfTile, type TileScreens } from './moire.js'
 import { findRadial } from './radial.js'
-
-/** What the colour of a disc says; places are in pixels of the searched plane. */
-export type ColourLook = (disc: { readonly x: number; readonly y: number; readonly radius: number }) => ColourEvidence
 
 /** Those that are round. */
 export type DiscKind = 'dust' | 'speck'
@@ -98,14 +95,14 @@ export function tileSurroundings(tile: Region, width: number, height: number): R
  */
 export function findInTile(pixels: IntegerRaster, surroundings: Region, tile: Region, transfer: Transfer, options: FindOptions): TileFinds {
   const plane = logLight(pixels, transfer)
-  const colour: ColourLook = ({ x, y, radius }) => colourOf(pixels, transfer, x, y, radius)
+  const colour = colourLook(pixels, transfer)
   const discs: DiscFind[] = []
   for (const kind of ['dust', 'speck'] as const) {
     if (!options.kinds.includes(kind)) continue
     const by = JUDGES[kind]
     const least = leastScore(by, rateOf(options))
     for (const { candidate, fit } of evidenceInTile(plane, colour, surroundings, tile, kind, least)) {
-      const { score, confidence } = judge(by, by.features(candidate, fit, colour(fit)))
+      const { score, confidence } = judge(by, by.features(candidate, fit, colour))
       // What cannot be told from noise is not claimed, whatever speaks for it.
       if (score < least || fit.weight < LEAST_SEEN) continue
       const find = { kind, ...describeFit(fit, surroundings), confidence, unrest: fit.structure }
@@ -144,7 +141,7 @@ export interface Evidence {
  * Everything in a tile that could be a flaw of a kind, with its evidence; hopeless ones are left out.
  *
  * @param plane  Log light of the tile with its surroundings.
- * @param colour  Of places in it.
+ * @param colour  Tells the colour of places in it.
  * @param least  Least score that is of interest.
  */
 export function evidenceInTile(plane: Plane, colour: ColourLook, surroundings: Region, tile: Region, kind: DiscKind, least: number): Evidence[] {
@@ -156,7 +153,7 @@ export function evidenceInTile(plane: Plane, colour: ColourLook, surroundings: R
     const y = candidate.y + surroundings.y
     if (x < tile.x - 8 || y < tile.y - 8 || x > tile.x + tile.width + 8 || y > tile.y + tile.height + 8) continue
     const glance = fitDisc(octaves, candidate, FIRST_EFFORT)
-    if (glance && judge(JUDGES[kind], JUDGES[kind].features(candidate, glance, colour(glance))).score < least - GLANCE_MARGIN) continue
+    if (glance && judge(JUDGES[kind], JUDGES[kind].features(candidate, glance, colour)).score < least - GLANCE_MARGIN) continue
     const fit = fitDisc(octaves, candidate)
     if (fit && fit.radius <= 1.15 * LARGEST_RADIUS[kind]) result.push({ candidate, fit })
   }

@@ -4,6 +4,8 @@
 
 // @ts-nocheck: the compiler of this file is AssemblyScript's.
 
+import { floatOf, integerOf } from './lanes.as'
+
 /** Side of the window, bytes of a row, and bytes from a plane to the next: not 4096, at which processors mistake one plane for another. */
 const SIDE: i32 = 32
 const ROW: usize = 128
@@ -25,9 +27,10 @@ const WANTED: usize = 48
 const FIRST_WEIGHT_COLUMN: i32 = -9
 const LAST_WEIGHT_COLUMN: i32 = 18
 const FIRST_WEIGHT_ROW: i32 = -20
+const WEIGHT_ROWS: i32 = 40
 const WEIGHT_COLUMN: usize = 160
 const WEIGHT_PLANE: usize = 4544
-/** Of a wave: column, row, and from the second sixteen bytes on real and imaginary parts of four channels. */
+/** Of a wave: column, row, both as a distance in the spectrum of the weights, and from the second sixteen bytes on real and imaginary parts of four channels. */
 const WAVE: usize = 48
 
 /**
@@ -107,8 +110,11 @@ function look(picture: usize, role: usize, width: i32, height: i32, channels: i3
       const full = v128.load(says + at)
       const weight = v128.or(v128.and(full, known), v128.and(f32x4.mul(full, less), filled))
       v128.store(weights + at, weight)
-      const from = picture + (<usize>(row + x) << 2)
-      for (let c: usize = 0; c < <usize>channels; c++) v128.store(planes + c * PLANE + at, f32x4.mul(weight, v128.load(from + c * size)))
+      let from = picture + (<usize>(row + x) << 2)
+      for (let to = planes + at; to < weights; to += PLANE) {
+        v128.store(to, f32x4.mul(weight, v128.load(from)))
+        from += size
+      }
     }
     for (; x < lastColumn; x++) {
       const what = <i32>load<u8>(role + <usize>(row + x))
@@ -277,59 +283,63 @@ function transpose(from: usize, into: usize): void {
   return plane & 1 ? <f32>0.5 * (f32.load(at + mirrored) - f32.load(at + here)) : <f32>0.5 * (f32.load(at + PLANE + here) - f32.load(at + PLANE + mirrored))
 }
 
-/** Of the weights, at a difference of two waves. */
-@inline function weightAt(weights: usize, u: i32, v: i32): usize {
-  return weights + <usize>(u - FIRST_WEIGHT_COLUMN) * WEIGHT_COLUMN + (<usize>(v - FIRST_WEIGHT_ROW) << 2)
-}
-
-function spectrumOfWeights(spectra: usize, plane: i32, weights: usize): void {
-  const pair = spectra + <usize>(plane & ~1) * PLANE
-  const half = f32x4.splat(0.5)
-  for (let u = FIRST_WEIGHT_COLUMN; u <= LAST_WEIGHT_COLUMN; u++) {
-    for (let v = FIRST_WEIGHT_ROW; v < FIRST_WEIGHT_ROW + 40; v += 4) {
-      const to = weightAt(weights, u, v)
-      if (v == 0) {
-        // The only four whose mirror images do not lie side by side.
-        for (let row = 0; row < 4; row++) {
-          f32.store(to + (<usize>row << 2), realOf(spectra, plane, u, row))
-          f32.store(to + (<usize>row << 2) + WEIGHT_PLANE, imaginaryOf(spectra, plane, u, row))
-        }
-        continue
-      }
-      const here = pair + placeOf(u, v)
-      const mirrored = pair + placeOf(-u, -v - 3)
-      const real = v128.load(here)
-      const imaginary = v128.load(here + PLANE)
-      const otherReal = reversed(v128.load(mirrored))
-      const otherImaginary = reversed(v128.load(mirrored + PLANE))
-      const odd = (plane & 1) == 1
-      v128.store(to, f32x4.mul(half, odd ? f32x4.add(imaginary, otherImaginary) : f32x4.add(real, otherReal)))
-      v128.store(to + WEIGHT_PLANE, f32x4.mul(half, odd ? f32x4.sub(otherReal, real) : f32x4.sub(imaginary, otherImaginary)))
-    }
-  }
+/** Whether four rows from one on, and their mirror images, stand side by side. */
+@inline function sideBySide(v: i32): bool {
+  return (v & (SIDE - 1)) <= SIDE - 4 && ((-v - 3) & (SIDE - 1)) <= SIDE - 4
 }
 
 @inline function reversed(four: v128): v128 {
   return v128.shuffle<f32>(four, four, 3, 2, 1, 0)
 }
 
+/** Real parts of four rows. */
+@inline function realsOf(spectra: usize, plane: i32, u: i32, v: i32): v128 {
+  if (!sideBySide(v)) return f32x4(realOf(spectra, plane, u, v), realOf(spectra, plane, u, v + 1), realOf(spectra, plane, u, v + 2), realOf(spectra, plane, u, v + 3))
+  const at = spectra + <usize>(plane & ~1) * PLANE + (plane & 1 ? PLANE : 0)
+  return f32x4.mul(f32x4.splat(0.5), f32x4.add(v128.load(at + placeOf(u, v)), reversed(v128.load(at + placeOf(-u, -v - 3)))))
+}
+
+@inline function imaginariesOf(spectra: usize, plane: i32, u: i32, v: i32): v128 {
+  if (!sideBySide(v)) return f32x4(imaginaryOf(spectra, plane, u, v), imaginaryOf(spectra, plane, u, v + 1), imaginaryOf(spectra, plane, u, v + 2), imaginaryOf(spectra, plane, u, v + 3))
+  const at = spectra + <usize>(plane & ~1) * PLANE
+  const here = at + placeOf(u, v)
+  const mirrored = at + placeOf(-u, -v - 3)
+  return f32x4.mul(f32x4.splat(0.5), plane & 1 ? f32x4.sub(reversed(v128.load(mirrored)), v128.load(here)) : f32x4.sub(v128.load(here + PLANE), reversed(v128.load(mirrored + PLANE))))
+}
+
+/** Of the weights, at a difference of two waves. */
+@inline function weightAt(weights: usize, u: i32, v: i32): usize {
+  return weights + <usize>(u - FIRST_WEIGHT_COLUMN) * WEIGHT_COLUMN + (<usize>(v - FIRST_WEIGHT_ROW) << 2)
+}
+
+function spectrumOfWeights(spectra: usize, plane: i32, weights: usize): void {
+  for (let u = FIRST_WEIGHT_COLUMN; u <= LAST_WEIGHT_COLUMN; u++) {
+    for (let v = FIRST_WEIGHT_ROW; v < FIRST_WEIGHT_ROW + WEIGHT_ROWS; v += 4) {
+      const to = weightAt(weights, u, v)
+      v128.store(to, realsOf(spectra, plane, u, v))
+      v128.store(to + WEIGHT_PLANE, imaginariesOf(spectra, plane, u, v))
+    }
+  }
+}
+
 /** The sum of the channels, less their means. */
 function spectrumOfTone(spectra: usize, channels: i32, means: usize, weights: usize, tone: usize): void {
   let mean: f32 = 0
   for (let c = 0; c < channels; c++) mean += f32.load(means + (<usize>c << 2))
+  const less = f32x4.splat(-mean)
   for (let u = 0; u < TONE_COLUMNS; u++) {
-    for (let row = 0; row < TONE_ROWS; row++) {
+    for (let row = 0; row < TONE_ROWS; row += 4) {
       const v = row - FINEST
       const weight = weightAt(weights, u, v)
-      let real = -mean * f32.load(weight)
-      let imaginary = -mean * f32.load(weight + WEIGHT_PLANE)
+      let real = f32x4.mul(less, v128.load(weight))
+      let imaginary = f32x4.mul(less, v128.load(weight + WEIGHT_PLANE))
       for (let c = 0; c < channels; c++) {
-        real += realOf(spectra, c, u, v)
-        imaginary += imaginaryOf(spectra, c, u, v)
+        real = f32x4.add(real, realsOf(spectra, c, u, v))
+        imaginary = f32x4.add(imaginary, imaginariesOf(spectra, c, u, v))
       }
       const to = tone + <usize>u * TONE_COLUMN + (<usize>row << 2)
-      f32.store(to, real)
-      f32.store(to + TONE_PLANE, imaginary)
+      v128.store(to, real)
+      v128.store(to + TONE_PLANE, imaginary)
     }
   }
 }
@@ -374,11 +384,10 @@ function takeFromTone(tone: usize, weights: usize, prior: usize, u: i32, v: i32,
   strongest = 0
   let at = -1
   for (let lane = 0; lane < 4; lane++) {
-    const energy = lane == 0 ? f32x4.extract_lane(bests, 0) : lane == 1 ? f32x4.extract_lane(bests, 1) : lane == 2 ? f32x4.extract_lane(bests, 2) : f32x4.extract_lane(bests, 3)
-    const place = lane == 0 ? i32x4.extract_lane(places, 0) : lane == 1 ? i32x4.extract_lane(places, 1) : lane == 2 ? i32x4.extract_lane(places, 2) : i32x4.extract_lane(places, 3)
+    const energy = floatOf(bests, lane)
     if (energy > strongest) {
       strongest = energy
-      at = place + lane
+      at = integerOf(places, lane) + lane
     }
   }
   return at
@@ -397,6 +406,7 @@ function chooseWaves(spectra: usize, channels: i32, means: usize, weights: usize
     const wave = waves + <usize>chosen * WAVE
     store<i32>(wave, u)
     store<i32>(wave, v, 4)
+    store<i32>(wave, u * <i32>WEIGHT_COLUMN + (v << 2), 8)
     takeFromChannels(spectra, channels, means, weights, waves, chosen, u, v, own ? 0.5 * share : share, own ? 0 : share)
     const from = tone + (<usize>at << 2)
     const real = f32.load(from)
@@ -420,16 +430,16 @@ function takeFromChannels(spectra: usize, channels: i32, means: usize, weights: 
   let real = v128.load(wave, 16)
   let imaginary = v128.load(wave, 32)
   for (let other = waves; other < wave; other += WAVE) {
-    const a = weightAt(weights, u - load<i32>(other), v - load<i32>(other, 4))
-    const b = weightAt(weights, u + load<i32>(other), v + load<i32>(other, 4))
-    const ar = f32.load(a)
-    const ai = f32.load(a + WEIGHT_PLANE)
-    const br = f32.load(b)
-    const bi = f32.load(b + WEIGHT_PLANE)
+    // Of the weights at the difference of both, and at the sum: the difference to the other's mirror image.
+    const away = <usize>load<i32>(other, 8)
+    const ar = v128.load32_splat(weight - away)
+    const ai = v128.load32_splat(weight - away + WEIGHT_PLANE)
+    const br = v128.load32_splat(weight + away)
+    const bi = v128.load32_splat(weight + away + WEIGHT_PLANE)
     const otherReal = v128.load(other, 16)
     const otherImaginary = v128.load(other, 32)
-    real = f32x4.sub(real, f32x4.add(f32x4.mul(otherReal, f32x4.splat(ar + br)), f32x4.mul(otherImaginary, f32x4.splat(bi - ai))))
-    imaginary = f32x4.sub(imaginary, f32x4.add(f32x4.mul(otherReal, f32x4.splat(ai + bi)), f32x4.mul(otherImaginary, f32x4.splat(ar - br))))
+    real = f32x4.sub(real, f32x4.add(f32x4.mul(otherReal, f32x4.add(ar, br)), f32x4.mul(otherImaginary, f32x4.sub(bi, ai))))
+    imaginary = f32x4.sub(imaginary, f32x4.add(f32x4.mul(otherReal, f32x4.add(ai, bi)), f32x4.mul(otherImaginary, f32x4.sub(ar, br))))
   }
   v128.store(wave, f32x4.mul(real, f32x4.splat(share)), 16)
   v128.store(wave, f32x4.mul(imaginary, f32x4.splat(shareOfImaginary)), 32)

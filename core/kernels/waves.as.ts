@@ -4,6 +4,7 @@
 // @ts-nocheck: the compiler of this file is AssemblyScript's.
 
 import { transformSquare } from './fourier.as'
+import { floatOf, integerOf } from './lanes.as'
 
 /**
  * Look at a picture through a window: what is seen, less its weighted mean, times its weight.
@@ -239,11 +240,10 @@ function chooseWaves(side: i32, stride: i32, band: i32, channels: i32, weights: 
     best = 0
     at = -1
     for (let k = 0; k < 4; k++) {
-      const energy = k == 0 ? f32x4.extract_lane(bests, 0) : k == 1 ? f32x4.extract_lane(bests, 1) : k == 2 ? f32x4.extract_lane(bests, 2) : f32x4.extract_lane(bests, 3)
-      const place = k == 0 ? i32x4.extract_lane(places, 0) : k == 1 ? i32x4.extract_lane(places, 1) : k == 2 ? i32x4.extract_lane(places, 2) : i32x4.extract_lane(places, 3)
+      const energy = floatOf(bests, k)
       if (energy > best) {
         best = energy
-        at = place + k
+        at = integerOf(places, k) + k
       }
     }
     chosen++
