@@ -72,10 +72,9 @@ export class Threads {
   /** Put the finds of all tiles together; what only the whole picture tells is looked for side by side, and lines with it. */
   private async gatherFinds(tiles: readonly TileFinds[], options: FindOptions, size: { readonly width: number; readonly height: number }): Promise<Find[]> {
     const kinds = WHOLE_KINDS.filter((kind) => options.kinds.includes(kind))
-    const [lines, ...whole] = await Promise.all([
-      this.run<LineFind[]>('searchLines', { tiles: tiles.map(({ pieces }) => ({ pieces })), options, size }),
-      ...kinds.map((kind) => this.run<Find[]>('searchWhole', { kind, tiles: tiles.map((tile) => measuresFor(kind, tile)), size })),
-    ])
+    // What takes longest is begun first, so that no thread waits for another in the end.
+    const wholes = kinds.map((kind) => this.run<Find[]>('searchWhole', { kind, tiles: tiles.map((tile) => measuresFor(kind, tile)), size }))
+    const [lines, ...whole] = await Promise.all([this.run<LineFind[]>('searchLines', { tiles: tiles.map(({ pieces }) => ({ pieces })), options, size }), ...wholes])
     return this.run('joinSearch', { tiles: tiles.map(({ discs }) => ({ discs })), lines, whole: whole.flat() })
   }
 

@@ -1,5 +1,4 @@
-import { PlaneWorkshop, type KernelPlane } from '../kernels/planes.js'
-import { halvePlane } from '../raster/blur.js'
+import { halvePlane, PlaneWorkshop, type KernelPlane } from '../kernels/planes.js'
 import type { Plane } from '../raster/raster.js'
 import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
 

@@ -19,7 +19,7 @@ function picture(ground: readonly number[], disc: readonly number[], noise = 4):
   return raster
 }
 
-const colour = (raster: IntegerRaster) => colourLook(raster, transfer)({ ...at, radius: at.r })
+const colour = (raster: IntegerRaster) => colourLook(raster, transfer).ofDisc({ ...at, radius: at.r })
 
 describe('the colour of a disc', () => {
   it('is paler where it is grey on a ground of colour, bright or dark', () => {
@@ -52,6 +52,34 @@ describe('the colour of a disc', () => {
   })
   it('is told at the edges of a picture too', () => {
     const raster = picture([90, 140, 60], [90, 140, 60])
-    for (const [x, y] of [[0, 0], [59.5, 30], [30, 59.9]] as const) expect(Number.isFinite(colourLook(raster, transfer)({ x, y, radius: 4 }).change)).toBe(true)
+    for (const [x, y] of [[0, 0], [59.5, 30], [30, 59.9]] as const) expect(Number.isFinite(colourLook(raster, transfer).ofDisc({ x, y, radius: 4 }).change)).toBe(true)
+  })
+})
+
+describe('the colour of a line', () => {
+  /** Ground of one colour with noise, and a line of another down the middle, three pixels wide. */
+  function crossed(ground: readonly number[], line: readonly number[]): IntegerRaster {
+    const raster = picture(ground, ground)
+    for (let y = 0; y < SIDE; y++) for (let x = 29; x < 32; x++) for (let c = 0; c < ground.length; c++) raster.data[(y * SIDE + x) * ground.length + c] = line[c]!
+    return raster
+  }
+  const down = Float64Array.from({ length: 2 * SIDE }, (_value, k) => (k % 2 === 0 ? 30.5 : (k - 1) / 2 + 0.5))
+  const across = Float64Array.from({ length: 2 * SIDE }, (_value, k) => (k % 2 === 0 ? 1 : 0))
+  const along = (raster: IntegerRaster) => colourLook(raster, transfer).ofLine(down, across, 1.5)
+
+  it('is paler where it is grey on a ground of colour', () => {
+    const { change, paler } = along(crossed([90, 140, 60], [200, 200, 200]))
+    expect(change).toBeGreaterThan(5)
+    expect(paler).toBeGreaterThan(0.7)
+  })
+  it('is the same where more or less of the same light falls, and says nothing on grey pictures', () => {
+    expect(Math.abs(along(crossed([90, 140, 60], [52, 84, 33])).paler)).toBeLessThan(0.1)
+    expect(along(crossed([120], [200]))).toEqual({ change: 0, paler: 0 })
+  })
+  it('leaves out points whose sides lie outside, and says nothing where all do', () => {
+    const raster = crossed([90, 140, 60], [200, 200, 200])
+    const edge = Float64Array.from({ length: 2 * SIDE }, (_value, k) => (k % 2 === 0 ? 2.5 : (k - 1) / 2 + 0.5))
+    expect(colourLook(raster, transfer).ofLine(edge, across, 1.5)).toEqual({ change: 0, paler: 0 })
+    expect(colourLook(raster, transfer).ofLine(Float64Array.of(2.5, 30.5, ...down), Float64Array.of(1, 0, ...across), 1.5)).toEqual(along(raster))
   })
 })

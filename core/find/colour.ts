@@ -1,7 +1,7 @@
 import type { IntegerRaster } from '../raster/raster.js'
 import type { Transfer } from '../raster/transfer.js'
 
-/** What the colour of a place says: dirt is grey, whatever it lies on. */
+/** What the colour of a place says: dirt is grey, and so is a scratch, whatever it lies on. */
 export interface ColourEvidence {
   /** How far the colour inside is from that around, in deviations of the mean of what is around; 0 on grey pictures. */
   readonly change: number
@@ -9,8 +9,19 @@ export interface ColourEvidence {
   readonly paler: number
 }
 
-/** Says what the colour of a disc in the searched pixels is. */
-export type ColourLook = (disc: { readonly x: number; readonly y: number; readonly radius: number }) => ColourEvidence
+/** Says what the colour of a flaw in the searched pixels is. */
+export interface ColourLook {
+  /** Inside a disc against a ring around it. */
+  ofDisc(disc: { readonly x: number; readonly y: number; readonly radius: number }): ColourEvidence
+  /**
+   * In the middle of a line against both of its sides.
+   *
+   * @param points   x and y in turn.
+   * @param normals  Unit vectors across at each of them, x and y in turn.
+   * @param half     Of its width, in pixels.
+   */
+  ofLine(points: Float64Array, normals: Float64Array, half: number): ColourEvidence
+}
 
 const NO_COLOUR: ColourEvidence = { change: 0, paler: 0 }
 /** Light that is added before colours are compared, so that the noise of what is black has none. */
@@ -18,19 +29,33 @@ const FLOOR = 0.01
 /** Colour that is as good as none, and deviations that are as good as none. */
 const FAINT = 0.05
 const STEADY = 0.015
+/** So far beyond the edge of a line its sides are asked, in pixels. */
+const BESIDE = 3
 
 /**
- * How the colour inside a disc is compared with that of a ring around it.
+ * How the colour inside a flaw is compared with that around it.
  *
- * @param pixels    1 or 3 channels; discs are told in its pixels.
+ * @param pixels    1 or 3 channels; flaws are told in its pixels.
  * @param transfer  Tables of its curve.
  */
 export function colourLook(pixels: IntegerRaster, transfer: Transfer): ColourLook {
-  return ({ x, y, radius }) => colourOf(pixels, transfer, x, y, radius)
+  if (pixels.channels !== 3) return { ofDisc: () => NO_COLOUR, ofLine: () => NO_COLOUR }
+  return {
+    ofDisc: ({ x, y, radius }) => colourOfDisc(pixels, transfer, x, y, radius),
+    ofLine: (points, normals, half) => colourOfLine(pixels, transfer, points, normals, half),
+  }
 }
 
-function colourOf(pixels: IntegerRaster, transfer: Transfer, x: number, y: number, radius: number): ColourEvidence {
-  if (pixels.channels !== 3) return NO_COLOUR
+/** @param variance  Of the difference of both means. */
+function compare(red: number, blue: number, redAround: number, blueAround: number, variance: number): ColourEvidence {
+  const around = Math.sqrt(redAround * redAround + blueAround * blueAround)
+  return {
+    change: Math.sqrt(((red - redAround) ** 2 + (blue - blueAround) ** 2) / (variance + STEADY * STEADY)),
+    paler: Math.max(-1, (around - Math.sqrt(red * red + blue * blue)) / (around + FAINT)),
+  }
+}
+
+function colourOfDisc(pixels: IntegerRaster, transfer: Transfer, x: number, y: number, radius: number): ColourEvidence {
   const { width, height, data } = pixels
   const { light } = transfer
   const reach = 2 * radius + 3
@@ -62,9 +87,47 @@ function colourOf(pixels: IntegerRaster, transfer: Transfer, x: number, y: numbe
     }
   }
   if (n === 0 || m === 0) return NO_COLOUR
-  const [r, b, ringRed, ringBlue] = [redIn / n, blueIn / n, redAround / m, blueAround / m]
+  const [ringRed, ringBlue] = [redAround / m, blueAround / m]
   const variance = Math.max(0, squares / m - ringRed * ringRed - ringBlue * ringBlue)
-  const change = Math.sqrt(((r - ringRed) ** 2 + (b - ringBlue) ** 2) / (variance / n + variance / m + STEADY * STEADY))
-  const around = Math.sqrt(ringRed * ringRed + ringBlue * ringBlue)
-  return { change, paler: Math.max(-1, (around - Math.sqrt(r * r + b * b)) / (around + FAINT)) }
+  return compare(redIn / n, blueIn / n, ringRed, ringBlue, variance / n + variance / m)
 }
+
+function colourOfLine({ width, height, data }: IntegerRaster, { light }: Transfer, points: Float64Array, normals: Float64Array, half: number): ColourEvidence {
+  const away = half + BESIDE
+  let n = 0
+  let [redIn, blueIn, redAround, blueAround, squares] = [0, 0, 0, 0, 0]
+  for (let k = 0; k < points.length; k += 2) {
+    const dx = away * normals[k]!
+    const dy = away * normals[k + 1]!
+    // A point counts with both of its sides or not at all.
+    if (!isInside(width, height, points[k]! - dx, points[k + 1]! - dy) || !isInside(width, height, points[k]! + dx, points[k + 1]! + dy)) continue
+    let red = 0
+    let blue = 0
+    let redBeside = 0
+    let blueBeside = 0
+    for (let side = -1; side <= 1; side++) {
+      const i = 3 * (Math.floor(points[k + 1]! + side * dy) * width + Math.floor(points[k]! + side * dx))
+      const green = light[data[i + 1]!]!
+      const sum = light[data[i]!]! + green + light[data[i + 2]!]! + FLOOR
+      if (side === 0) {
+        red = (light[data[i]!]! - green) / sum
+        blue = (light[data[i + 2]!]! - green) / sum
+      } else {
+        redBeside += (light[data[i]!]! - green) / sum / 2
+        blueBeside += (light[data[i + 2]!]! - green) / sum / 2
+      }
+    }
+    redIn += red
+    blueIn += blue
+    redAround += redBeside
+    blueAround += blueBeside
+    squares += (red - redBeside) ** 2 + (blue - blueBeside) ** 2
+    n++
+  }
+  if (n === 0) return NO_COLOUR
+  const moved = ((redIn - redAround) / n) ** 2 + ((blueIn - blueAround) / n) ** 2
+  // Neighbouring points share pixels: about half of them are independent.
+  return compare(redIn / n, blueIn / n, redAround / n, blueAround / n, (2 * Math.max(0, squares / n - moved)) / n)
+}
+
+const isInside = (width: number, height: number, x: number, y: number) => x >= 0 && y >= 0 && x < width && y < height

@@ -113,7 +113,7 @@ export function findInTile(pixels: IntegerRaster, surroundings: Region, tile: Re
   const samples = wants('flat', 'loss', 'stain') ? new SampleTable(pixels) : null
   return {
     discs,
-    pieces: options.kinds.includes('line') ? linePieces(plane, surroundings, tile) : [],
+    pieces: options.kinds.includes('line') ? linePieces(plane, colour, surroundings, tile) : [],
     ...(samples && wants('flat') ? { grain: grainBlocks(samples, surroundings, tile), fine: fineDetailOfTile(samples, surroundings, tile) } : {}),
     ...(samples && wants('loss', 'stain') ? { cells: cellsOfTile(samples, surroundings, tile) } : {}),
     ...(wants('moire') ? { screens: screensOfTile(plane, surroundings, tile) } : {}),
@@ -121,7 +121,7 @@ export function findInTile(pixels: IntegerRaster, surroundings: Region, tile: Re
 }
 
 /** Kinds that are told by the whole picture, each by itself; they are few: their false finds are not counted by the megapixel. */
-export const WHOLE_KINDS = ['stain', 'flat', 'loss', 'moire'] as const
+export const WHOLE_KINDS = ['stain', 'loss', 'flat', 'moire'] as const
 export type WholeKind = (typeof WHOLE_KINDS)[number]
 
 /** False finds a megapixel that each kind may have. */

@@ -7,24 +7,43 @@ import { distanceOf, type LinePiece } from './lines.js'
  * Two ends are joined when they lie close for the lines' length, look at each other, and are alike in tone and width.
  */
 export function joinPieces(pieces: readonly LinePiece[]): LinePiece[] {
+  return chainsOf(pieces, joinCost).map((chain) => together(chain.map(({ index, reversed }) => {
+    const piece = pieces[index]!
+    return reversed ? { ...piece, points: [...piece.points].reverse() } : piece
+  })))
+}
+
+/** A piece in a chain of pieces, and whether it is run through from its last point to its first. */
+export interface Link {
+  readonly index: number
+  readonly reversed: boolean
+}
+
+/**
+ * Which pieces go on in which: each end in one other at most, the best of all offers first; a piece that goes on in none is a
+ * chain of its own.
+ *
+ * @param cost  Of joining two ends that lie within 128 pixels of each other; from 1 on they are not.
+ */
+export function chainsOf<Piece extends LinePiece>(pieces: readonly Piece[], cost: (p: Piece, a: Tip, q: Piece, b: Tip) => number): Link[][] {
   const ends = pieces.flatMap((piece, index): End[] => SIDES.map((side) => ({ index, side, ...tipOf(piece, side) })))
   const cell = 64
   const cells = new Map<number, End[]>()
   const key = (x: number, y: number) => Math.floor(y / cell) * 65536 + Math.floor(x / cell)
   for (const end of ends) listAt(cells, key(end.x, end.y)).push(end)
-  const offers: { a: End; b: End; cost: number }[] = []
+  const offers: { a: End; b: End; price: number }[] = []
   for (const a of ends) {
     for (let dy = -1; dy <= 1; dy++) {
       for (let dx = -1; dx <= 1; dx++) {
         for (const b of cells.get(key(a.x + dx * cell, a.y + dy * cell)) ?? []) {
           if (b.index <= a.index) continue
-          const cost = joinCost(pieces[a.index]!, a, pieces[b.index]!, b)
-          if (cost < 1) offers.push({ a, b, cost })
+          const price = cost(pieces[a.index]!, a, pieces[b.index]!, b)
+          if (price < 1) offers.push({ a, b, price })
         }
       }
     }
   }
-  offers.sort((p, q) => p.cost - q.cost || p.a.index - q.a.index || p.b.index - q.b.index)
+  offers.sort((p, q) => p.price - q.price || p.a.index - q.a.index || p.b.index - q.b.index)
   const partner = new Map<End, End>()
   const chainOf = pieces.map((_piece, i) => i)
   const rootOf = (i: number): number => (chainOf[i] === i ? i : (chainOf[i] = rootOf(chainOf[i]!)))
@@ -35,28 +54,23 @@ export function joinPieces(pieces: readonly LinePiece[]): LinePiece[] {
     chainOf[rootOf(a.index)] = rootOf(b.index)
   }
   const done = new Set<number>()
-  const result: LinePiece[] = []
-  const walk = (from: End) => {
-    const list: LinePiece[] = []
-    let end = from
-    for (;;) {
+  const chains: Link[][] = []
+  for (const first of ends) {
+    if (done.has(first.index) || partner.has(first)) continue
+    const chain: Link[] = []
+    for (let end: End | undefined = first; end; end = partner.get(ends[2 * end.index + (end.side === 'first' ? 1 : 0)]!)) {
       done.add(end.index)
-      const piece = pieces[end.index]!
-      list.push(end.side === 'first' ? piece : { ...piece, points: [...piece.points].reverse() })
-      const far = ends[2 * end.index + (end.side === 'first' ? 1 : 0)]!
-      const next = partner.get(far)
-      if (!next) return together(list)
-      end = next
+      chain.push({ index: end.index, reversed: end.side === 'last' })
     }
+    chains.push(chain)
   }
-  for (const end of ends) if (!done.has(end.index) && !partner.has(end)) result.push(walk(end))
-  return result
+  return chains
 }
 
 const SIDES = ['first', 'last'] as const
 
 /** An end of a line. */
-interface Tip {
+export interface Tip {
   readonly x: number
   readonly y: number
   /** Unit vector outward. */
@@ -86,25 +100,31 @@ function tipOf(piece: LinePiece, side: End['side']): Tip {
   return { x: tip[0], y: tip[1], dx: (tip[0] - back[0]) / length, dy: (tip[1] - back[1]) / length }
 }
 
+/** Cosine of the turn between two ends that may be of one line, and of the way from one to the other at least. */
+const FACING = 0.8
+const TOWARD = 0.85
+
+/** How two ends lie to each other, or null where they are not of one line. */
+export function meeting(p: LinePiece, a: Tip, q: LinePiece, b: Tip, most: number): { gap: number; facing: number; toward: number } | null {
+  if (p.difference * q.difference < 0 || !between(p.width / q.width, 2.6)) return null
+  const gap = Math.sqrt((a.x - b.x) ** 2 + (a.y - b.y) ** 2)
+  const facing = -(a.dx * b.dx + a.dy * b.dy)
+  if (gap > most || facing < FACING) return null
+  // Over a gap both ends must point at each other; side by side they would be two lines.
+  const toward = gap < 4 ? 1 : Math.min((b.x - a.x) * a.dx + (b.y - a.y) * a.dy, (a.x - b.x) * b.dx + (a.y - b.y) * b.dy) / gap
+  return toward < TOWARD ? null : { gap, facing, toward }
+}
+
 /** Below 1 two ends are taken for the same line; the less the better. */
 function joinCost(p: LinePiece, a: Tip, q: LinePiece, b: Tip): number {
-  if (p.difference * q.difference < 0) return Infinity
-  const ratio = p.width / q.width
-  if (ratio > 2.6 || ratio < 1 / 2.6) return Infinity
-  const gap = Math.sqrt((a.x - b.x) ** 2 + (a.y - b.y) ** 2)
   const straight = isStraight(p) && isStraight(q)
   const most = Math.min(60, Math.max(6, 2 * Math.max(p.width, q.width), (straight ? 0.8 : 0.35) * Math.min(p.length, q.length)))
-  if (gap > most) return Infinity
-  const facing = -(a.dx * b.dx + a.dy * b.dy)
-  if (facing < 0.8) return Infinity
-  // Over a gap both ends must point at each other; side by side they would be two lines.
-  const toward = gap < 4 ? 1 : ((b.x - a.x) * a.dx + (b.y - a.y) * a.dy) / gap
-  const back = gap < 4 ? 1 : ((a.x - b.x) * b.dx + (a.y - b.y) * b.dy) / gap
-  if (Math.min(toward, back) < 0.85) return Infinity
+  const met = meeting(p, a, q, b, most)
+  if (!met) return Infinity
   const unlike = Math.abs(ln(p.difference / q.difference))
   // What runs straight up to its end and straight on from there in another direction is two lines that meet.
   const bend = straight ? 20 : 4
-  return 0.5 * (gap / most) + bend * (1 - facing) + 1.5 * (1 - Math.min(toward, back)) + 0.5 * unlike
+  return 0.5 * (met.gap / most) + bend * (1 - met.facing) + 1.5 * (1 - met.toward) + 0.5 * unlike
 }
 
 /** Furthest that a straight line is looked for beyond its end, as a share of both lengths and in pixels, and how far it may lie aside. */
@@ -148,6 +168,9 @@ function together(list: readonly LinePiece[]): LinePiece {
     wiggle: over(({ wiggle }) => wiggle),
     topped: over(({ topped }) => topped),
     likeness: over(({ likeness }) => likeness),
+    through: over(({ through }) => through),
+    change: over(({ change }) => change),
+    paler: over(({ paler }) => paler),
   }
 }
 

@@ -89,7 +89,7 @@ export const dustJudge: DiscJudge = {
 
 export const speckJudge: DiscJudge = {
   features: (candidate, fit, look) => {
-    const { change, paler } = look(fit)
+    const { change, paler } = look.ofDisc(fit)
     return [
       1,
       logOf(fit.weight, 300),

@@ -35,7 +35,11 @@ function plane(width: number, height: number, lines: readonly Drawn[], ground: (
   return { width, height, data }
 }
 const whole = (p: Plane) => ({ x: 0, y: 0, width: p.width, height: p.height })
-const piecesOf = (p: Plane): LinePiece[] => joinPieces(linePieces(p, whole(p), whole(p)))
+const none = () => ({ change: 0, paler: 0 })
+const grey = { ofDisc: none, ofLine: none }
+const piecesOf = (p: Plane): LinePiece[] => joinPieces(linePieces(p, grey, whole(p), whole(p)))
+/** Paths of a plane, their points in pairs. */
+const ridgesOf = (p: Plane, last: number) => findRidges(makeOctaves(p, 26), last).map(({ points, sign }) => ({ sign, points: Array.from({ length: points.length / 2 }, (_value, k): Point => [points[2 * k]!, points[2 * k + 1]!]) }))
 /** Greatest distance of a path's points from the line between two. */
 const astray = (points: readonly Point[], [a, b]: readonly [Point, Point]) => {
   const length = Math.hypot(b[0] - a[0], b[1] - a[1])
@@ -45,7 +49,7 @@ const astray = (points: readonly Point[], [a, b]: readonly [Point, Point]) => {
 describe('a ridge', () => {
   const slanted: Drawn = { path: [[30, 40], [170, 95]], width: 2, depth: 0.3 }
   it('is followed along the middle of a line, within half a pixel and nearly to its ends', () => {
-    const paths = findRidges(makeOctaves(plane(200, 140, [slanted]), 26), 3).filter(({ points }) => points.length > 60)
+    const paths = ridgesOf(plane(200, 140, [slanted]), 3).filter(({ points }) => points.length > 60)
     const longest = paths.sort((a, b) => b.points.length - a.points.length)[0]!
     expect(longest.sign).toBe(1)
     // Beyond its ends it is followed into noise for a little.
@@ -66,7 +70,7 @@ describe('a ridge at any angle', () => {
     fc.assert(fc.property(fc.double({ min: 0, max: Math.PI, noNaN: true }), fc.boolean(), fc.double({ min: 1.5, max: 3.5, noNaN: true }), (angle, bright, width) => {
       const [dx, dy] = [70 * Math.cos(angle), 70 * Math.sin(angle)]
       const ends: [Point, Point] = [[100 - dx, 100 - dy], [100 + dx, 100 + dy]]
-      const paths = findRidges(makeOctaves(plane(200, 200, [{ path: ends, width, depth: bright ? 0.3 : -0.3 }]), 26), 3)
+      const paths = ridgesOf(plane(200, 200, [{ path: ends, width, depth: bright ? 0.3 : -0.3 }]), 3)
       const longest = paths.filter(({ sign }) => sign === (bright ? 1 : -1)).sort((a, b) => b.points.length - a.points.length)[0]!
       const between = longest.points.filter(([x, y]) => ((x - 100) * dx + (y - 100) * dy) / (70 * 70) < 0.95 && ((x - 100) * dx + (y - 100) * dy) / (70 * 70) > -0.95)
       const span = between.map(([x, y]) => ((x - 100) * dx + (y - 100) * dy) / 70)
@@ -76,7 +80,7 @@ describe('a ridge at any angle', () => {
   })
   it('is bridged over a short gap and not over a long one', () => {
     const parts = (gap: number): Drawn[] => [{ path: [[20, 60], [100 - gap / 2, 60]], width: 2, depth: 0.4 }, { path: [[100 + gap / 2, 60], [180, 60]], width: 2, depth: 0.4 }]
-    const longest = (gap: number) => Math.max(...findRidges(makeOctaves(plane(200, 120, parts(gap)), 26), 0).map(({ points }) => Math.abs(points.at(-1)![0] - points[0]![0])))
+    const longest = (gap: number) => Math.max(...ridgesOf(plane(200, 120, parts(gap)), 0).map(({ points }) => Math.abs(points.at(-1)![0] - points[0]![0])))
     expect(longest(4)).toBeGreaterThan(150)
     expect(longest(40)).toBeLessThan(110)
   })
@@ -95,7 +99,7 @@ describe('a line', () => {
     const broken = plane(400, 120, [{ path: [[30, 50], [180, 55]], width: 2, depth: 0.3 }, { path: [[196, 55.6], [370, 61]], width: 2, depth: 0.3 }])
     const left = { x: 0, y: 0, width: 230, height: 120 }
     const right = { x: 230, y: 0, width: 170, height: 120 }
-    const pieces = [...linePieces(broken, whole(broken), left), ...linePieces(broken, whole(broken), right)].filter(({ length, difference }) => length > 20 && difference > 0)
+    const pieces = [...linePieces(broken, grey, whole(broken), left), ...linePieces(broken, grey, whole(broken), right)].filter(({ length, difference }) => length > 20 && difference > 0)
     expect(pieces.length).toBeGreaterThanOrEqual(2)
     const [one] = joinPieces(pieces).sort((a, b) => b.length - a.length)
     expect(one!.length).toBeGreaterThan(300)
@@ -119,13 +123,13 @@ describe('a line', () => {
 describe('a path', () => {
   it('ends at a corner, where one thing becomes another', () => {
     const bent = (turn: number) => plane(260, 200, [{ path: [[20, 60], [130, 60], [130 + 90 * Math.cos(turn), 60 + 90 * Math.sin(turn)]], width: 2, depth: 0.4 }])
-    const long = (p: Plane) => findRidges(makeOctaves(p, 26), 0).filter(({ sign, points }) => sign > 0 && points.length > 60)
+    const long = (p: Plane) => ridgesOf(p, 0).filter(({ sign, points }) => sign > 0 && points.length > 60)
     expect(long(bent(Math.PI / 3))).toHaveLength(2)
     expect(long(bent(Math.PI / 10))).toHaveLength(1)
   })
   it('is not followed beside a line, where its sides look like lines of the other tone', () => {
     for (const depth of [0.4, -0.4]) {
-      const paths = findRidges(makeOctaves(plane(220, 160, [{ path: [[20, 50], [200, 110]], width: 2, depth }]), 26), 1)
+      const paths = ridgesOf(plane(220, 160, [{ path: [[20, 50], [200, 110]], width: 2, depth }]), 1)
       expect(paths.filter(({ sign, points }) => sign === -Math.sign(depth) && points.length > 25)).toHaveLength(0)
     }
   })
@@ -136,11 +140,25 @@ describe('a path', () => {
   })
 })
 
+describe('a line that texture hides', () => {
+  const over = (hidden: number) => plane(420, 160, [
+    { path: [[20, 70], [170, 76]], width: 2, depth: 0.12 }, { path: [[170, 76], [220, 78]], width: 2, depth: hidden }, { path: [[220, 78], [400, 85]], width: 2, depth: 0.12 },
+  ], (x) => (x > 168 && x < 222 ? 0.1 * Math.sin(2 * x) : 0))
+  const longest = (p: Plane) => Math.max(...linePieces(p, grey, whole(p), whole(p)).filter(({ difference }) => difference > 0).map(({ length }) => length))
+  it('is one line where something of it goes on all along the gap', () => {
+    expect(longest(over(0.12))).toBeGreaterThan(330)
+  })
+  it('is two where nothing of it is left there', () => {
+    // The longer of both is 180 long, and followed into the bars for a little.
+    expect(longest(over(0))).toBeLessThan(290)
+  })
+})
+
 describe('a line that goes on', () => {
   const straight = (from: Point, to: Point, more: Partial<LinePiece> = {}): LinePiece => ({
     points: Array.from({ length: 30 }, (_point, k): Point => [from[0] + ((to[0] - from[0]) * k) / 29, from[1] + ((to[1] - from[1]) * k) / 29]),
     width: 2, length: Math.hypot(to[0] - from[0], to[1] - from[1]), difference: 0.3, contrast: 8, weight: 50, steadiness: 1, unevenness: 0.2, echo: 0.1,
-    response: 6, unrest: 1, softness: 0.4, wiggle: 0.1, topped: 0, likeness: 0.5, ...more,
+    response: 6, unrest: 1, softness: 0.4, wiggle: 0.1, topped: 0, likeness: 0.5, through: 0.5, change: 0, paler: 0, ...more,
   })
   const first = straight([0, 0], [200, 20])
   it('is the same beyond a stretch where it does not show', () => {
@@ -186,7 +204,7 @@ describe('the kind of a line', () => {
   const size = { width: 1000, height: 800 }
   const line = (points: readonly Point[], width: number, difference: number): Line => ({
     points, width, difference, length: points.slice(1).reduce((sum, [x, y], k) => sum + Math.hypot(x - points[k]![0], y - points[k]![1]), 0),
-    contrast: 5, weight: 40, steadiness: 1, unevenness: 0.1, echo: 0.1, response: 5, unrest: 1, softness: 0.4, wiggle: 0.1, topped: 0, likeness: 0.5, standing: 10, family: 0,
+    contrast: 5, weight: 40, steadiness: 1, unevenness: 0.1, echo: 0.1, response: 5, unrest: 1, softness: 0.4, wiggle: 0.1, topped: 0, likeness: 0.5, through: 0.5, change: 0, paler: 0, standing: 10, family: 0,
   })
   it.each([
     ['scratch', [[100, 100], [400, 130]], 2, 0.3],

@@ -1,6 +1,9 @@
 import type { Plane, Region } from '../raster/raster.js'
 import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
-import { makeOctaves, type Octaves } from './candidates.js'
+import { PathReader } from '../kernels/paths.js'
+import { bridged } from './bridge-lines.js'
+import { makeOctaves } from './candidates.js'
+import type { ColourLook } from './colour.js'
 import { findRidges, type RidgePath } from './ridges.js'
 
 /** Lines up to this wide are found, in pixels. */
@@ -36,64 +39,91 @@ export interface LinePiece {
   readonly topped: number
   /** Correlation along it of what lies on both sides: it crosses things that go on behind it, where an edge parts two. */
   readonly likeness: number
+  /** Correlation along it of its middle with what lies beside it: what it lies on shows through a scratch. */
+  readonly through: number
+  /** What its colour says against that of its sides. */
+  readonly change: number
+  readonly paler: number
 }
 
 /**
  * Pieces of lines in a tile: curvilinear structure with what speaks for it and against it.
  *
  * @param plane         Log light of the tile with its surroundings.
+ * @param colour        Tells the colour of places in it.
  * @param surroundings  Where the plane lies in the picture.
  * @param tile          Points outside are another tile's.
  */
-export function linePieces(plane: Plane, surroundings: Region, tile: Region): LinePiece[] {
+export function linePieces(plane: Plane, colour: ColourLook, surroundings: Region, tile: Region): LinePiece[] {
   const octaves = makeOctaves(plane, WIDEST)
-  const paths = findRidges(octaves, LAST_OCTAVE)
-  const inTile = paths.flatMap((path) => clipped(path, surroundings, tile))
-  return onceOnly(inTile, plane.width, plane.height).flatMap((followed) => {
-    const path = withoutTails(octaves, followed)
-    const piece = measure(octaves, path)
-    return piece ? [{ ...piece, points: spread(path.points, Math.max(2, 0.7 * piece.width)).map(([x, y]) => [x + surroundings.x, y + surroundings.y] as const) }] : []
+  const inTile = findRidges(octaves, LAST_OCTAVE).flatMap((path) => clipped(path, surroundings, tile))
+  const paths = onceOnly(inTile, plane.width, plane.height)
+  return octaves.planes.slice(0, LAST_OCTAVE).flatMap((source, level) => {
+    const reader = new PathReader(source)
+    const scale = 2 ** level
+    const measured = paths.filter(({ octave }) => levelOf(octave) === level)
+      .flatMap((path) => measure(reader, source, scale, colour, withoutTails(reader, path, scale)) ?? [])
+    const whole = bridged(reader, scale, measured).flatMap(({ parts, path }) => {
+      const piece = measure(reader, source, scale, colour, path)
+      return piece ? { parts, piece } : []
+    })
+    const replaced = new Set(whole.flatMap(({ parts }) => parts))
+    return [...measured.filter((piece) => !replaced.has(piece)), ...whole.map(({ piece }) => piece)].map(({ path: _path, stray: _stray, ...piece }) => ({
+      ...piece,
+      points: piece.points.map(([x, y]) => [x + surroundings.x, y + surroundings.y] as const),
+    }))
   })
 }
 
+/** A path with what was measured along it. */
+export interface MeasuredPath extends LinePiece {
+  readonly path: RidgePath
+  /** Deviation of the answers to the same question beside it. */
+  readonly stray: number
+}
+
+/** Where a line is two pixels wide, its profile is still seen; finer, noise is. */
+const levelOf = (octave: number) => Math.max(0, octave - 1)
+
 /** A path less what was followed beyond the ends of its line, into noise: there the middle no longer stands out. */
-function withoutTails(octaves: Octaves, path: RidgePath): RidgePath {
-  const { points, sign, octave } = path
-  const scale = 2 ** Math.max(0, octave - 1)
-  const { values, mean } = ask(planeOf(octaves, octave), points, normalsOf(points), scale, 1, 0)
+function withoutTails(reader: PathReader, path: RidgePath, scale: number): RidgePath {
+  const { points, sign } = path
+  reader.follow(points, scale)
+  const { values, mean } = reader.ask(1, 0)
   const stands = (from: number) => {
     let sum = 0
     for (let k = from; k < from + STRETCH; k++) sum += sign * values[k]!
     return sum > STANDS_OUT * STRETCH * Math.abs(mean)
   }
   let first = 0
-  let last = points.length - STRETCH
+  let last = values.length - STRETCH
   while (first < last && !stands(first)) first++
   while (last > first && !stands(last)) last--
-  return last > first ? { ...path, points: points.slice(first, last + STRETCH) } : path
+  return last > first ? { ...path, points: points.subarray(2 * first, 2 * (last + STRETCH)) } : path
 }
 
 /** A stretch of so many points stands out with its line when it has this share of the line's difference. */
 const STRETCH = 8
 const STANDS_OUT = 0.4
 
-/** Where a line is two pixels wide, its profile is still seen; finer, noise is. */
-const planeOf = (octaves: Octaves, octave: number) => octaves.planes[Math.max(0, octave - 1)]!
-
 /** The parts of a path whose points lie in the tile. */
 function clipped(path: RidgePath, surroundings: Region, tile: Region): RidgePath[] {
-  const parts: (readonly [number, number])[][] = []
-  let part: (readonly [number, number])[] | null = null
-  for (const point of path.points) {
-    const x = point[0] + surroundings.x
-    const y = point[1] + surroundings.y
-    const inside = x >= tile.x && y >= tile.y && x < tile.x + tile.width && y < tile.y + tile.height
-    if (!inside) part = null
-    else if (part) part.push(point)
-    else parts.push((part = [point]))
+  const { points } = path
+  const [left, top] = [tile.x - surroundings.x, tile.y - surroundings.y]
+  const [right, below] = [left + tile.width, top + tile.height]
+  const parts: RidgePath[] = []
+  let start = 0
+  for (let k = 0; k <= points.length; k += 2) {
+    const [x, y] = [points[k]!, points[k + 1]!]
+    if (k < points.length && x >= left && y >= top && x < right && y < below) continue
+    if (k - start >= 2 * FEWEST) parts.push({ ...path, points: points.subarray(start, k) })
+    start = k + 2
   }
-  return parts.filter((points) => points.length >= 4).map((points) => ({ ...path, points }))
+  return parts
 }
+
+/** Points of a path that is still one. */
+const FEWEST = 4
 
 /** Least answer, summed as noise sums, of a path that is looked at more closely. */
 const LEAST_SUM = 8
@@ -103,32 +133,35 @@ const CELL = 4
 function onceOnly(paths: readonly RidgePath[], width: number, height: number): RidgePath[] {
   const strong: { path: RidgePath; rank: number }[] = []
   for (const path of paths) {
-    const strength = path.response * Math.sqrt(path.points.length)
+    const strength = path.response * Math.sqrt(path.points.length / 2)
     // A point of a wide octave stands for more pixels.
     if (strength >= LEAST_SUM) strong.push({ path, rank: strength * (1 + 0.35 * path.octave) })
   }
-  strong.sort((a, b) => b.rank - a.rank || a.path.points[0]![1] - b.path.points[0]![1] || a.path.points[0]![0] - b.path.points[0]![0])
+  strong.sort((a, b) => b.rank - a.rank || a.path.points[1]! - b.path.points[1]! || a.path.points[0]! - b.path.points[0]!)
   const columns = Math.ceil(width / CELL)
   // A bit for each direction: a line is not hidden by what it crosses.
   const taken = new Uint16Array(columns * Math.ceil(height / CELL))
-  const cellOf = (x: number, y: number) => Math.floor(y / CELL) * columns + Math.floor(x / CELL)
   const kept: RidgePath[] = []
+  let directions = new Uint8Array(1024)
   for (const { path } of strong) {
     const { points } = path
-    const directions = normalsOf(points).map(directionOf)
+    const count = points.length / 2
+    if (directions.length < count) directions = new Uint8Array(2 * count)
     let covered = 0
-    for (let k = 0; k < points.length; k++) covered += (taken[cellOf(points[k]![0], points[k]![1])]! >> directions[k]!) & 1
-    if (covered > 0.5 * points.length) continue
+    for (let k = 0; k < count; k++) {
+      directions[k] = directionAt(points, k)
+      covered += (taken[Math.floor(points[2 * k + 1]! / CELL) * columns + Math.floor(points[2 * k]! / CELL)]! >> directions[k]!) & 1
+    }
+    if (covered > 0.5 * count) continue
     kept.push(path)
     const reach = 1.5 * 2 ** path.octave
-    for (let k = 0; k < points.length; k++) {
-      const [x, y] = points[k]!
+    for (let k = 0; k < count; k++) {
       const near = alike(directions[k]!)
       for (let dy = -reach; dy <= reach; dy += reach) {
         for (let dx = -reach; dx <= reach; dx += reach) {
-          const px = x + dx
-          const py = y + dy
-          if (px >= 0 && py >= 0 && px < width && py < height) taken[cellOf(px, py)]! |= near
+          const px = points[2 * k]! + dx
+          const py = points[2 * k + 1]! + dy
+          if (px >= 0 && py >= 0 && px < width && py < height) taken[Math.floor(py / CELL) * columns + Math.floor(px / CELL)]! |= near
         }
       }
     }
@@ -139,9 +172,16 @@ function onceOnly(paths: readonly RidgePath[], width: number, height: number): R
 /** Slopes that part sectors of 11.25 degrees: tangents of 11.25, 22.5, 33.75, 45, 56.25, 67.5 and 78.75 degrees. */
 const SECTORS = [0.1989, 0.4142, 0.6682, 1, 1.4966, 2.4142, 5.0273]
 
-/** One of sixteen directions of a line across which a unit vector points; along a line is the same both ways. */
-function directionOf([nx, ny]: readonly [number, number]): number {
-  const [x, y] = ny < 0 || (ny === 0 && nx < 0) ? [-nx, -ny] : [nx, ny]
+/** One of sixteen directions in which a path runs at a point, told from the points around; along a line is the same both ways. */
+function directionAt(points: Float64Array, k: number): number {
+  const a = 2 * Math.max(0, k - 4)
+  const b = Math.min(points.length - 2, 2 * (k + 4))
+  // Across it: a quarter turn.
+  const nx = points[a + 1]! - points[b + 1]!
+  const ny = points[b]! - points[a]!
+  const back = ny < 0 || (ny === 0 && nx < 0)
+  const x = back ? -nx : nx
+  const y = back ? -ny : ny
   let sector = 0
   while (sector < 7 && y >= SECTORS[sector]! * Math.abs(x)) sector++
   return x >= 0 ? sector : 15 - sector
@@ -153,180 +193,104 @@ const alike = (direction: number) => (1 << direction) | (1 << ((direction + 1) &
 /** Half a profile in half pixels of the plane it is read from. */
 const PROFILE = 20
 
-/** What speaks for a path, read across it at every point. */
-function measure(octaves: Octaves, path: RidgePath): Omit<LinePiece, 'points'> | null {
-  const plane = planeOf(octaves, path.octave)
-  const scale = 2 ** Math.max(0, path.octave - 1)
+/** What speaks for a path, read across it at every point; null where it has not the tone that it was followed for. */
+function measure(reader: PathReader, plane: Plane, scale: number, colour: ColourLook, path: RidgePath): MeasuredPath | null {
   const { points, sign } = path
-  const n = points.length
-  const profile = new Float64Array(2 * PROFILE + 1)
-  const normals = normalsOf(points)
-  let length = 0
-  for (let k = 0; k < n; k++) {
-    if (k > 0) length += distanceOf(points[k]!, points[k - 1]!)
-    const x = points[k]![0] / scale
-    const y = points[k]![1] / scale
-    const [nx, ny] = normals[k]!
-    for (let j = -PROFILE; j <= PROFILE; j++) profile[j + PROFILE]! += sampleAt(plane, x + 0.5 * j * nx, y + 0.5 * j * ny) / n
-  }
+  reader.follow(points, scale)
+  const n = points.length / 2
+  const profile = reader.profile(PROFILE)
   const sides = (mean(profile, 0, PROFILE / 2) + mean(profile, 2 * PROFILE - PROFILE / 2 + 1, 2 * PROFILE + 1)) / 2
   let peak = PROFILE
   for (let j = PROFILE - 2; j <= PROFILE + 2; j++) if (sign * profile[j]! > sign * profile[peak]!) peak = j
   const height = sign * (profile[peak]! - sides)
   if (height <= 0) return null
-  const edge = (direction: 1 | -1) => {
+  /** Steps from the peak one way to where so much of it is left. */
+  const fallsTo = (share: number, direction: 1 | -1) => {
     let j = peak
-    while (j > 0 && j < 2 * PROFILE && sign * (profile[j]! - sides) > 0.2 * height) j += direction
+    while (j > 0 && j < 2 * PROFILE && sign * (profile[j]! - sides) > share * height) j += direction
     return j
   }
-  const half = Math.max(0.5, (edge(1) - edge(-1)) / 4)
-  const heart = (direction: 1 | -1) => {
-    let j = peak
-    while (j > 0 && j < 2 * PROFILE && sign * (profile[j]! - sides) > 0.7 * height) j += direction
-    return j
-  }
+  const wide = fallsTo(0.2, 1) - fallsTo(0.2, -1)
+  const heart = fallsTo(0.7, 1) - fallsTo(0.7, -1)
+  const half = Math.max(0.5, wide / 4)
 
   // The same question at the path and beside it: what it finds there is what the ground alone shows.
-  const beside = [1.6 * half + 4, 3 * half + 8].flatMap((away) => [away, -away])
-  const own = ask(plane, points, normals, scale, half, 0)
-  const others = beside.map((away) => ask(plane, points, normals, scale, half, away))
+  const own = reader.ask(half, 0)
   const difference = own.mean
   if (sign * difference <= 0) return null
-  const strayed: number[] = []
-  for (const other of others) for (const value of other.values) strayed.push(Math.abs(value))
-  const stray = Math.max(1e-4, DEVIATION_PER_MAD * median(Float32Array.from(strayed)))
+  const steadiness = steadyShare(own.values, sign, difference)
+  const strayed = new Float32Array(4 * n)
+  let echo = 0
+  for (const [k, away] of [1.6 * half + 4, -1.6 * half - 4, 3 * half + 8, -3 * half - 8].entries()) {
+    const other = reader.ask(half, away)
+    echo = Math.max(echo, Math.abs(other.mean))
+    for (let j = 0; j < n; j++) strayed[k * n + j] = Math.abs(other.values[j]!)
+  }
+  const stray = Math.max(1e-4, DEVIATION_PER_MAD * median(strayed))
+  const width = 2 * half * scale
+  return {
+    path,
+    stray,
+    points: spread(points, Math.max(2, 0.7 * width)),
+    width,
+    length: lengthOf(points),
+    difference,
+    contrast: difference / Math.max(1e-4, noiseOf(plane, points, reader.normals, scale, 1.6 * half + 4)),
+    // Neighbouring answers share pixels: about half of them are independent.
+    weight: (Math.abs(difference) * Math.sqrt(n / 2)) / stray,
+    steadiness,
+    unevenness: own.unevenness / Math.abs(difference),
+    echo: echo / Math.abs(difference),
+    response: path.response,
+    unrest: path.unrest,
+    softness: 1 - heart / Math.max(1, wide),
+    wiggle: wiggleOf(points) / 2 ** path.octave,
+    topped: reader.toppedShare(half + 2, sign),
+    likeness: own.likeness,
+    through: own.through,
+    ...colour.ofLine(points, reader.normals, half * scale),
+  }
+}
+
+/** Share of the stretches of a line that stand out as it does. */
+function steadyShare(values: Float32Array, sign: -1 | 1, difference: number): number {
   let steady = 0
   let stretches = 0
-  for (let k = 0; k < n; k += STRETCH) {
+  for (let k = 0; k < values.length; k += STRETCH) {
     let sum = 0
-    const end = Math.min(n, k + STRETCH)
-    for (let j = k; j < end; j++) sum += own.values[j]!
+    const end = Math.min(values.length, k + STRETCH)
+    for (let j = k; j < end; j++) sum += values[j]!
     if ((sign * sum) / (end - k) > STANDS_OUT * Math.abs(difference)) steady++
     stretches++
   }
-  return {
-    width: 2 * half * scale,
-    length,
-    difference,
-    contrast: difference / Math.max(1e-4, noiseOf(plane, points, normals, scale, beside[0]!)),
-    // Neighbouring answers share pixels: about half of them are independent.
-    weight: (Math.abs(difference) * Math.sqrt(n / 2)) / stray,
-    steadiness: steady / stretches,
-    unevenness: own.unevenness / Math.abs(difference),
-    echo: Math.max(...others.map((other) => Math.abs(other.mean))) / Math.abs(difference),
-    response: path.response,
-    unrest: path.unrest,
-    softness: 1 - (heart(1) - heart(-1)) / Math.max(1, edge(1) - edge(-1)),
-    wiggle: wiggleOf(points) / 2 ** path.octave,
-    topped: toppedShare(plane, points, normals, scale, half, sign),
-    likeness: own.likeness,
-  }
-}
-
-/** Share of the places beside a path that stand out as much as its middle. */
-function toppedShare(plane: Plane, points: RidgePath['points'], normals: readonly (readonly [number, number])[], scale: number, half: number, sign: -1 | 1): number {
-  let over = 0
-  let count = 0
-  const first = half + 2
-  for (let k = 0; k < points.length; k += 2) {
-    const x = points[k]![0] / scale
-    const y = points[k]![1] / scale
-    const [nx, ny] = normals[k]!
-    const middle = sign * sampleAt(plane, x, y)
-    for (let d = first; d < first + 12; d += 1.5) {
-      if (sign * sampleAt(plane, x + d * nx, y + d * ny) > middle) over++
-      if (sign * sampleAt(plane, x - d * nx, y - d * ny) > middle) over++
-      count += 2
-    }
-  }
-  return over / count
+  return steady / stretches
 }
 
 /** Mean third difference of the points of a path, five steps apart: 0 on a straight line and on an even bend. */
-function wiggleOf(points: RidgePath['points']): number {
-  const lag = Math.max(1, Math.min(5, Math.floor((points.length - 1) / 3)))
+function wiggleOf(points: Float64Array): number {
+  const count = points.length / 2
+  const lag = Math.max(1, Math.min(5, Math.floor((count - 1) / 3)))
   let sum = 0
-  let count = 0
-  for (let k = 3 * lag; k < points.length; k++) {
-    const [a, b, c, d] = [points[k]!, points[k - lag]!, points[k - 2 * lag]!, points[k - 3 * lag]!]
-    const x = a[0] - 3 * b[0] + 3 * c[0] - d[0]
-    const y = a[1] - 3 * b[1] + 3 * c[1] - d[1]
+  for (let k = 3 * lag; k < count; k++) {
+    const [a, b, c, d] = [2 * k, 2 * (k - lag), 2 * (k - 2 * lag), 2 * (k - 3 * lag)]
+    const x = points[a]! - 3 * points[b]! + 3 * points[c]! - points[d]!
+    const y = points[a + 1]! - 3 * points[b + 1]! + 3 * points[c + 1]! - points[d + 1]!
     sum += Math.sqrt(x * x + y * y)
-    count++
   }
-  return sum / Math.max(1, count)
-}
-
-/** The middle of a line less both of its sides, at every point, the line thought `away` pixels aside. */
-function ask(plane: Plane, points: RidgePath['points'], normals: readonly (readonly [number, number])[], scale: number, half: number, away: number) {
-  const values = new Float32Array(points.length)
-  const inner = 0.4 * half
-  const near = half + 1
-  const far = half + 2
-  let sum = 0
-  let uneven = 0
-  let sumLeft = 0
-  let sumRight = 0
-  let squaresLeft = 0
-  let squaresRight = 0
-  let product = 0
-  for (let k = 0; k < points.length; k++) {
-    const [nx, ny] = normals[k]!
-    const x = points[k]![0] / scale + away * nx
-    const y = points[k]![1] / scale + away * ny
-    let middle = sampleAt(plane, x, y)
-    if (half >= 1) middle = (middle + sampleAt(plane, x - inner * nx, y - inner * ny) + sampleAt(plane, x + inner * nx, y + inner * ny)) / 3
-    const left = (sampleAt(plane, x + near * nx, y + near * ny) + sampleAt(plane, x + far * nx, y + far * ny)) / 2
-    const right = (sampleAt(plane, x - near * nx, y - near * ny) + sampleAt(plane, x - far * nx, y - far * ny)) / 2
-    values[k] = middle - (left + right) / 2
-    sum += values[k]!
-    uneven += Math.abs(left - right)
-    sumLeft += left
-    sumRight += right
-    squaresLeft += left * left
-    squaresRight += right * right
-    product += left * right
-  }
-  const n = points.length
-  const spread = (squaresLeft - (sumLeft * sumLeft) / n) * (squaresRight - (sumRight * sumRight) / n)
-  return { values, mean: sum / n, unevenness: uneven / n, likeness: (product - (sumLeft * sumRight) / n) / Math.sqrt(Math.max(1e-12, spread)) }
+  return sum / Math.max(1, count - 3 * lag)
 }
 
 /** Deviation of a pixel beside a line, from neighbours along it. */
-function noiseOf(plane: Plane, points: RidgePath['points'], normals: readonly (readonly [number, number])[], scale: number, away: number): number {
-  const differences = new Float32Array(points.length)
-  for (let k = 0; k < points.length; k++) {
-    const [nx, ny] = normals[k]!
-    const x = Math.floor(points[k]![0] / scale + away * nx)
-    const y = Math.floor(points[k]![1] / scale + away * ny)
-    if (x < 0 || y < 0 || x + 1 >= plane.width || y >= plane.height) continue
-    differences[k] = Math.abs(plane.data[y * plane.width + x]! - plane.data[y * plane.width + x + 1]!)
+function noiseOf({ width, height, data }: Plane, points: Float64Array, normals: Float64Array, scale: number, away: number): number {
+  const count = points.length / 2
+  const differences = new Float32Array(count)
+  for (let k = 0; k < count; k++) {
+    const x = Math.floor(points[2 * k]! / scale + away * normals[2 * k]!)
+    const y = Math.floor(points[2 * k + 1]! / scale + away * normals[2 * k + 1]!)
+    if (x < 0 || y < 0 || x + 1 >= width || y >= height) continue
+    differences[k] = Math.abs(data[y * width + x]! - data[y * width + x + 1]!)
   }
   return (DEVIATION_PER_MAD * median(differences)) / Math.sqrt(2)
-}
-
-function normalsOf(points: RidgePath['points']): (readonly [number, number])[] {
-  const normals: (readonly [number, number])[] = []
-  for (let k = 0; k < points.length; k++) {
-    const a = points[Math.max(0, k - 4)]!
-    const b = points[Math.min(points.length - 1, k + 4)]!
-    const length = Math.max(1e-9, distanceOf(a, b))
-    normals.push([-(b[1] - a[1]) / length, (b[0] - a[0]) / length])
-  }
-  return normals
-}
-
-/** Value at a place, pixel centres at .5, between the four pixels around it; beyond the edge the edge is repeated. */
-function sampleAt(plane: Plane, x: number, y: number): number {
-  const { width, height, data } = plane
-  const px = Math.max(0, Math.min(width - 1.001, x - 0.5))
-  const py = Math.max(0, Math.min(height - 1.001, y - 0.5))
-  const left = Math.floor(px)
-  const top = Math.floor(py)
-  const u = px - left
-  const v = py - top
-  const i = top * width + left
-  return (1 - v) * ((1 - u) * data[i]! + u * data[i + 1]!) + v * ((1 - u) * data[i + width]! + u * data[i + width + 1]!)
 }
 
 function mean(values: Float64Array, from: number, to: number): number {
@@ -338,10 +302,19 @@ function mean(values: Float64Array, from: number, to: number): number {
 /** Pixels between two points. */
 export const distanceOf = (a: readonly [number, number], b: readonly [number, number]) => Math.sqrt((a[0] - b[0]) ** 2 + (a[1] - b[1]) ** 2)
 
+/** Pixels along a path. */
+function lengthOf(points: Float64Array): number {
+  let length = 0
+  for (let k = 2; k < points.length; k += 2) length += Math.sqrt((points[k]! - points[k - 2]!) ** 2 + (points[k + 1]! - points[k - 1]!) ** 2)
+  return length
+}
+
 /** Fewer points, about `apart` pixels from each other; both ends stay. */
-function spread(points: RidgePath['points'], apart: number): (readonly [number, number])[] {
-  const kept = [points[0]!]
-  for (const point of points.slice(1, -1)) if (distanceOf(point, kept.at(-1)!) >= apart) kept.push(point)
-  if (points.length > 1) kept.push(points.at(-1)!)
+function spread(points: Float64Array, apart: number): (readonly [number, number])[] {
+  const kept: (readonly [number, number])[] = [[points[0]!, points[1]!]]
+  for (let k = 2; k < points.length; k += 2) {
+    const point = [points[k]!, points[k + 1]!] as const
+    if (k + 2 >= points.length || distanceOf(point, kept.at(-1)!) >= apart) kept.push(point)
+  }
   return kept
 }

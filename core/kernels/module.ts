@@ -17,8 +17,8 @@ export const FIRST_ADDRESS = 1024
 
 /** Places in a memory, one behind the other. */
 export class Layout {
-  /** Behind all that was claimed. */
-  end = FIRST_ADDRESS
+  /** @param end  Behind all that was claimed. */
+  constructor(public end = FIRST_ADDRESS) {}
 
   /** @returns Address of so many bytes, a multiple of 16. */
   claim(bytes: number): number {

@@ -3,6 +3,8 @@
 
 // @ts-nocheck: the compiler of this file is AssemblyScript's.
 
+export { middlesOfRidges, followRidge } from './ridges.as'
+
 function weigh(far: v128, near: v128, middle: v128): v128 {
   return f32x4.add(far, f32x4.add(f32x4.mul(f32x4.splat(4), near), f32x4.mul(f32x4.splat(6), middle)))
 }
@@ -46,6 +48,25 @@ export function difference(a: usize, b: usize, into: usize, count: i32): void {
   let i: usize = 0
   for (; i + 16 <= end; i += 16) v128.store(into + i, f32x4.sub(v128.load(a + i), v128.load(b + i)))
   for (; i < end; i += 4) f32.store(into + i, f32.load(a + i) - f32.load(b + i))
+}
+
+/** Four sums of two neighbours each. */
+@inline function pairs(at: usize): v128 {
+  const a = v128.load(at), b = v128.load(at + 16)
+  return f32x4.add(v128.shuffle<f32>(a, b, 0, 2, 4, 6), v128.shuffle<f32>(a, b, 1, 3, 5, 7))
+}
+
+export function halve(source: usize, into: usize, width: i32, height: i32): void {
+  const stride = <usize>width << 2
+  const half = <usize>(width >> 1) << 2
+  for (let y = 0; y < height >> 1; y++) {
+    const upper = source + 2 * <usize>y * stride
+    const lower = upper + stride
+    const to = into + <usize>y * half
+    let x: usize = 0
+    for (; x + 16 <= half; x += 16) v128.store(to + x, f32x4.mul(f32x4.splat(0.25), f32x4.add(pairs(upper + 2 * x), pairs(lower + 2 * x))))
+    for (; x < half; x += 4) f32.store(to + x, <f32>0.25 * (f32.load(upper + 2 * x) + f32.load(upper + 2 * x, 4) + (f32.load(lower + 2 * x) + f32.load(lower + 2 * x, 4))))
+  }
 }
 
 export function subtractBoxMean(data: usize, width: i32, height: i32, radius: i32, across: usize, sums: usize): void {
@@ -154,13 +175,17 @@ export function ridgeStrength(source: usize, into: usize, width: i32, height: i3
   }
 }
 
-// The k-th smallest of `count` floats, none below 0, those up to the next multiple of four taken as infinite: such floats
-// are in the order of their bits as integers, so it is found bit by bit, from what is counted below each next bound.
+/** The last bits of a float that are not asked for: 1/1024 of it. */
+const LEAST_BIT: i32 = 1 << 13
+
+// The k-th smallest of `count` floats, none below 0, less up to 1/1024 of it, those up to the next multiple of four taken as
+// infinite: such floats are in the order of their bits as integers, so it is found bit by bit, from what is counted below
+// each next bound.
 function kthSmallest(values: usize, count: i32, k: i32): f32 {
   const end = values + (<usize>((count + 3) & ~3) << 2)
   for (let at = values + (<usize>count << 2); at < end; at += 4) f32.store(at, Infinity)
   let found = 0
-  for (let bit = 1 << 30; bit > 0; bit >>= 1) {
+  for (let bit = 1 << 30; bit >= LEAST_BIT; bit >>= 1) {
     const bound = i32x4.splat(found | bit)
     let below = i32x4.splat(0)
     for (let at = values; at < end; at += 16) below = i32x4.add(below, i32x4.lt_s(v128.load(at), bound))
@@ -189,71 +214,6 @@ export function blockMedians(source: usize, width: i32, height: i32, side: i32, 
       f32.store(into + (<usize>(row * columns + column) << 2), kthSmallest(values, n, n >> 1))
     }
   }
-}
-
-/** Number of the step (0 to 3) of the direction in which a plane curves most. */
-function directionAcross(place: usize, stride: usize): i32 {
-  // Second derivatives by central differences: half the trace, half the difference and the product, and the root that parts the eigenvalues.
-  const middle = 2 * <f64>f32.load(place)
-  const xx = <f64>f32.load(place - 4) + <f64>f32.load(place + 4) - middle
-  const yy = <f64>f32.load(place - stride) + <f64>f32.load(place + stride) - middle
-  const xy = 0.25 * (<f64>f32.load(place - stride - 4) + <f64>f32.load(place + stride + 4) - <f64>f32.load(place - stride + 4) - <f64>f32.load(place + stride - 4))
-  const half = 0.5 * (xx - yy)
-  const root = sqrt(half * half + xy * xy)
-  const bright = xx + yy <= 0
-  // Eigenvector across the line: (half + s root, xy) with the sign of the larger eigenvalue.
-  const ex = bright ? half - root : half + root
-  const ax = abs(ex)
-  const ay = abs(xy)
-  // At 22.5 degrees the two neighbours are equally near: tan 22.5 = 0.4142. Where ex vanishes the line lies along x or y.
-  if (ax < 1e-12 && ay < 1e-12) return bright == half < 0 ? 0 : 2
-  return ay < 0.4142 * ax ? 0 : ax < 0.4142 * ay ? 2 : ex * xy > 0 ? 1 : 3
-}
-
-/** Whether what answers at a pixel is the side of a stronger line of the other tone, two or three pixels across from it. */
-function isSideOfAnother(place: usize, step: usize, least: f64, sign: f64): bool {
-  return sign * <f64>f32.load(place - 2 * step) > least || sign * <f64>f32.load(place + 2 * step) > least ||
-    sign * <f64>f32.load(place - 3 * step) > least || sign * <f64>f32.load(place + 3 * step) > least
-}
-
-export function middlesOfRidges(
-  smooth: usize, strength: usize, width: i32, height: i32, deviations: usize, blockColumns: i32, blockRows: i32, side: i32,
-  goOn: f64, start: f64, sideRatio: f64, answers: usize, across: usize, offsets: usize, seeds: usize,
-): i32 {
-  const count = width * height
-  const stride = <usize>width << 2
-  memory.fill(answers, 0, <usize>count << 2)
-  memory.fill(across, 0, <usize>count)
-  memory.fill(offsets, 0, <usize>count)
-  let found = 0
-  for (let y = 3; y < height - 3; y++) {
-    const row = min(blockRows - 1, y / side) * blockColumns
-    for (let column = 0; column < blockColumns; column++) {
-      const deviation = <f64>f32.load(deviations + (<usize>(row + column) << 2))
-      const least = goOn * deviation
-      const end = y * width + (column == blockColumns - 1 ? width - 3 : min(width - 3, (column + 1) * side))
-      for (let i = y * width + max(3, column * side); i < end; i++) {
-        const place = strength + (<usize>i << 2)
-        const own = <f64>f32.load(place)
-        const size = abs(own)
-        if (size < least) continue
-        const direction = directionAcross(smooth + (<usize>i << 2), stride)
-        store<u8>(across + <usize>i, direction)
-        const step = direction == 0 ? 4 : direction == 1 ? stride + 4 : direction == 2 ? stride : stride - 4
-        const sign: f64 = own > 0 ? 1 : -1
-        const before = sign * <f64>f32.load(place - step)
-        const after = sign * <f64>f32.load(place + step)
-        if (before > size || after >= size || isSideOfAnother(place, step, sideRatio * size, -sign)) continue
-        const answer = <f32>(own / deviation)
-        f32.store(answers + (<usize>i << 2), answer)
-        store<i8>(offsets + <usize>i, <i8>Math.round((32 * (before - after)) / min(-1e-12, before + after - 2 * size)))
-        if (abs(<f64>answer) < start) continue
-        f64.store(seeds + (<usize>found << 3), Math.floor(1024 * abs(<f64>answer)) * <f64>count + <f64>i)
-        found++
-      }
-    }
-  }
-  return found
 }
 
 export function extrema(source: usize, width: i32, height: i32, border: i32, deviations: usize, blockColumns: i32, blockRows: i32, side: i32, least: f32, into: usize): i32 {

@@ -7,11 +7,13 @@ interface Kernels {
   readonly memory: WebAssembly.Memory
   binomial(source: number, into: number, width: number, height: number, line: number): void
   difference(a: number, b: number, into: number, count: number): void
+  halve(source: number, into: number, width: number, height: number): void
   subtractBoxMean(data: number, width: number, height: number, radius: number, across: number, sums: number): void
   radialStatistics(source: number, width: number, height: number, border: number, inner: number, outer: number, directions: number, sign: number, mean: number, variance: number): void
   ridgeStrength(source: number, into: number, width: number, height: number): void
   extrema(source: number, width: number, height: number, border: number, deviations: number, blockColumns: number, blockRows: number, side: number, least: number, into: number): number
-  middlesOfRidges(smooth: number, strength: number, width: number, height: number, deviations: number, blockColumns: number, blockRows: number, side: number, goOn: number, start: number, sideRatio: number, answers: number, across: number, offsets: number, seeds: number): number
+  middlesOfRidges(smooth: number, strength: number, width: number, height: number, deviations: number, blockColumns: number, blockRows: number, side: number, goOn: number, start: number, sideRatio: number, answers: number, across: number, offsets: number, used: number, seeds: number): number
+  followRidge(answers: number, across: number, used: number, width: number, height: number, seed: number, path: number, room: number): number
   blockMedians(source: number, width: number, height: number, side: number, into: number, values: number): void
 }
 
@@ -23,7 +25,7 @@ export interface KernelPlane {
   readonly data: Float32Array
 }
 
-/** Where lines run in a plane, a value a pixel. */
+/** Where lines run in a plane, a value a pixel; good until the next workshop is opened. */
 export interface RidgeMiddles {
   /** Answer in deviations, positive for bright lines, 0 where no line runs. */
   readonly answers: Float32Array
@@ -31,6 +33,8 @@ export interface RidgeMiddles {
   readonly across: Uint8Array
   /** How far the middle of the line lies from the pixel's, across, in 1/64 px. */
   readonly offset: Int8Array
+  /** 1 where a ridge was followed. */
+  readonly used: Uint8Array
   /** Where a line may begin, weakest first: numbers whose higher part is the answer in 1/1024 and whose lower part is the place. */
   readonly seeds: Float64Array
 }
@@ -134,19 +138,34 @@ export class PlaneWorkshop {
     const answers = this.plane(room)
     const across = this.plane(room + 1).address
     const offsets = across + count
+    const used = offsets + count
     const seeds = this.plane(room + 2).address
     new Float32Array(memory.buffer, this.scratch, deviations.data.length).set(deviations.data)
-    const found = this.kernels.middlesOfRidges(smooth.address, strength.address, width, height, this.scratch, deviations.width, deviations.height, side, least.goOn, least.start, least.side, answers.address, across, offsets, seeds)
+    const found = this.kernels.middlesOfRidges(smooth.address, strength.address, width, height, this.scratch, deviations.width, deviations.height, side, least.goOn, least.start, least.side, answers.address, across, offsets, used, seeds)
     return {
-      answers: answers.data.slice(),
-      across: new Uint8Array(memory.buffer, across, count).slice(),
-      offset: new Int8Array(memory.buffer, offsets, count).slice(),
-      seeds: new Float64Array(memory.buffer, seeds, found).slice().sort(),
+      answers: answers.data,
+      across: new Uint8Array(memory.buffer, across, count),
+      offset: new Int8Array(memory.buffer, offsets, count),
+      used: new Uint8Array(memory.buffer, used, count),
+      seeds: new Float64Array(memory.buffer, seeds, found).sort(),
     }
   }
 
   /**
-   * Upper median of the sizes of the values in each whole block, from every other row of it; what is over at the right
+   * Follow a ridge both ways from a pixel, as long as its answers have the sign of this one's; short gaps are bridged
+   * straight on. What was followed, with its neighbours across, is not followed again.
+   *
+   * @param seed  A pixel where a line runs.
+   * @param path  A plane whose content is lost; `room` likewise.
+   * @returns     Pixels from end to end, good until the next ridge is followed; none where one was followed before.
+   */
+  followRidge({ answers, across, used }: RidgeMiddles, seed: number, path: KernelPlane, room: KernelPlane): Int32Array {
+    const length = this.kernels.followRidge(answers.byteOffset, across.byteOffset, used.byteOffset, this.width, this.height, seed, path.address, room.address)
+    return new Int32Array(this.kernels.memory.buffer, path.address, length)
+  }
+
+  /**
+   * Upper median of the sizes of the values in each whole block, less up to a thousandth of it, from every other row; what is over at the right
    * and below belongs to no block.
    *
    * @param side  Of a block, in pixels, 64 at most.
@@ -158,4 +177,15 @@ export class PlaneWorkshop {
     this.kernels.blockMedians(plane.address, this.width, this.height, side, this.scratch, values)
     return new Float32Array(this.kernels.memory.buffer, this.scratch, count).slice()
   }
+}
+
+/** Half the size, mean of two by two; a last odd row or column is dropped. */
+export function halvePlane(plane: Plane): Plane {
+  const { memory, halve } = compiled()
+  const [width, height] = [plane.width >> 1, plane.height >> 1]
+  const into = FIRST_ADDRESS + ((plane.data.byteLength + 15) & ~15)
+  reserve(memory, into + 4 * width * height)
+  new Float32Array(memory.buffer, FIRST_ADDRESS, plane.data.length).set(plane.data)
+  halve(FIRST_ADDRESS, into, plane.width, plane.height)
+  return { width, height, data: new Float32Array(memory.buffer, into, width * height).slice() }
 }

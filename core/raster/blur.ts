@@ -23,18 +23,3 @@ export function gaussianBlur(plane: Plane, deviation: number): Plane {
   const { width, height, data } = plane
   return { width, height, data: filterBothWays(data, width, height, gaussianWeights(deviation)) }
 }
-
-/** Half the size, mean of two by two; a last odd row or column is dropped. */
-export function halvePlane(plane: Plane): Plane {
-  const width = plane.width >> 1
-  const height = plane.height >> 1
-  const data = new Float32Array(width * height)
-  for (let y = 0; y < height; y++) {
-    const upper = 2 * y * plane.width
-    const lower = upper + plane.width
-    for (let x = 0; x < width; x++) {
-      data[y * width + x] = 0.25 * (plane.data[upper + 2 * x]! + plane.data[upper + 2 * x + 1]! + plane.data[lower + 2 * x]! + plane.data[lower + 2 * x + 1]!)
-    }
-  }
-  return { width, height, data }
-}
