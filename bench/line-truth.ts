@@ -2,6 +2,7 @@ import { joinPieces } from '@fennip/core/find/join-lines.js'
 import { amongOthers, type Line } from '@fennip/core/find/line-features.js'
 import { linePieces } from '@fennip/core/find/lines.js'
 import { searchTiles, tileSurroundings } from '@fennip/core/find/find.js'
+import { colourLook } from '@fennip/core/find/colour.js'
 import { logLight } from '@fennip/core/find/log-light.js'
 import { rasterSource, type IntegerRaster } from '@fennip/core/raster/raster.js'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'
@@ -16,7 +17,8 @@ export function allLines(picture: IntegerRaster, depth: 8 | 16): Line[] {
   const source = rasterSource(picture)
   return amongOthers(joinPieces(searchTiles(source.width, source.height).flatMap((tile) => {
     const around = tileSurroundings(tile, source.width, source.height)
-    return linePieces(logLight(source.read(around), transfer), around, tile)
+    const pixels = source.read(around)
+    return linePieces(logLight(pixels, transfer), colourLook(pixels, transfer), around, tile)
   })))
 }
 

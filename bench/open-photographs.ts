@@ -18,15 +18,23 @@ interface Photograph {
  */
 export const openPhotographs = () => photographsOf('python3-skimage', 'usr/lib/python3/dist-packages/skimage/data', NAMES)
 
+/** Of Debian's package plasma-workspace-wallpapers, those that are photographs. */
+const PLACES = ['BytheWater', 'ColdRipple', 'ColorfulCups', 'DarkestHour', 'EveningGlow', 'FallenLeaf', 'Kite', 'OneStandsOut', 'Path', 'summer_1am'].map((name) => `${name}/contents/images/2560x1600.jpg`)
+
 /**
- * Photographs with open licences from Debian's packages mate-backgrounds and lomiri-wallpapers-16.04 (their copyright
- * files name each), brought down in size, since pixels of a camera are sharper than theirs: leaves, blades of grass,
- * petals, boards, a road; cables, a room, lamps, a clock, hills. Fennip learns from them what is no line.
+ * Photographs with open licences from Debian's packages mate-backgrounds, lomiri-wallpapers-16.04, lomiri-wallpapers-20.04 and
+ * plasma-workspace-wallpapers (their copyright files name each), brought down in size, since pixels of a camera are sharper
+ * than theirs: leaves, blades of grass, petals, boards, a road; cables, a room, lamps, a clock, hills; bark, boats on pebbles,
+ * cups, moss, a wood. Fennip learns from them what is no flaw.
+ *
+ * @param size  Share of the size that they are brought down to anyway: smaller, what is in them is denser.
  */
-export async function furtherPhotographs(): Promise<Photograph[]> {
-  const nature = await photographsOf('mate-backgrounds', 'usr/share/backgrounds/mate/nature', 'all', 1280)
-  const things = await photographsOf('lomiri-wallpapers-16.04', 'usr/share/backgrounds', 'all', 900)
-  return [...nature, ...things.map(({ raster }, i) => ({ name: `things ${i}`, raster }))]
+export async function furtherPhotographs(size = 1): Promise<Photograph[]> {
+  const nature = await photographsOf('mate-backgrounds', 'usr/share/backgrounds/mate/nature', 'all', 1280 * size)
+  const things = await photographsOf('lomiri-wallpapers-16.04', 'usr/share/backgrounds', 'all', 900 * size)
+  const bark = await photographsOf('lomiri-wallpapers-20.04', 'usr/share/backgrounds', ['Kleiber_by_Lukas_Baubkus.jpg'], 1280 * size)
+  const places = await photographsOf('plasma-workspace-wallpapers', 'usr/share/wallpapers', PLACES, 1280 * size)
+  return [...nature, ...things.map(({ raster }, i) => ({ name: `things ${i}`, raster })), ...bark, ...places.map(({ name, raster }) => ({ name: name.split('/')[0]!, raster }))]
 }
 
 /** Files of a Debian package, fetched once into Fennip's own folder. */

@@ -73,5 +73,8 @@ export function lineFeatures(line: Line): number[] {
     logOf(line.wiggle, 20),
     line.topped,
     line.likeness,
+    line.through,
+    ln(1 + Math.min(50, line.change)),
+    line.paler,
   ]
 }
