@@ -32,7 +32,7 @@ const wanted = process.argv[2] ?? 'dust'
 const kind: DiscKind = wanted === 'speck' ? 'speck' : 'dust'
 const by = kind === 'dust' ? dustJudge : speckJudge
 
-/** Units of the layer of a judge: twice as many do no better on pictures not learned from. */
+/** Units of the layer of a judge: of specks twice as many do no better on pictures not learned from, of lines six do a little worse. */
 const UNITS: Record<string, number> = { dust: 12, line: 10, loss: 6, speck: 12 }
 
 interface Sample { readonly ground: string; readonly features: number[]; readonly real: boolean; readonly old: number }

@@ -1,7 +1,7 @@
 import type { PathReader } from '../kernels/paths.js'
-import type { RidgePath } from './ridges.js'
 import { between, chainsOf, meeting, type Tip } from './join-lines.js'
 import type { MeasuredPath } from './lines.js'
+import type { RidgePath } from './ridges.js'
 
 /** Widest gap that is asked about, in pixels of the plane that the paths are read in, and as a share of the longer line. */
 const WIDEST = 90
@@ -16,9 +16,9 @@ const STRAIGHT = 0.94
  * Lines that are seen in several paths, where texture is too strong for a ridge to be followed all along: what lies between
  * two ends that look at each other is asked whether the line goes on there, all of the gap at once.
  *
- * @param reader    Of the plane that all of them were measured in.
- * @param scale     Pixels of the paths in one of that plane's.
- * @returns         Which of the paths are parts of one line, and the path that runs through them.
+ * @param reader  Of the plane that all of them were measured in.
+ * @param scale   Pixels of the paths in one of that plane's.
+ * @returns       Which of the paths are parts of one line, and the path that runs through them.
  */
 export function bridged(reader: PathReader, scale: number, measured: readonly MeasuredPath[]): { parts: readonly MeasuredPath[]; path: RidgePath }[] {
   const cost = (p: MeasuredPath, a: Tip, q: MeasuredPath, b: Tip): number => {

@@ -1,5 +1,5 @@
 import { ln } from '../raster/exact-math.js'
-import { distanceOf, type LinePiece } from './lines.js'
+import type { LinePiece } from './lines.js'
 
 /**
  * Put pieces together that go on in each other: over the edges of tiles, and where a line fades out and comes back.
@@ -183,3 +183,6 @@ export function listAt<T>(lists: Map<number, T[]>, key: number): T[] {
 
 /** Whether a ratio, or its inverse, is no more than so much. */
 export const between = (ratio: number, most: number) => ratio > 1 / most && ratio < most
+
+/** Pixels between two points. */
+export const distanceOf = (a: readonly [number, number], b: readonly [number, number]) => Math.sqrt((a[0] - b[0]) ** 2 + (a[1] - b[1]) ** 2)

@@ -1,7 +1,7 @@
 import { ln } from '../raster/exact-math.js'
 import { selectSmallest } from '../raster/statistics.js'
-import { between, listAt } from './join-lines.js'
-import { distanceOf, type LinePiece } from './lines.js'
+import { between, distanceOf, listAt } from './join-lines.js'
+import type { LinePiece } from './lines.js'
 
 /** A line seen among the others of its picture. */
 export interface Line extends LinePiece {

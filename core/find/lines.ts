@@ -2,6 +2,7 @@ import type { Plane, Region } from '../raster/raster.js'
 import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
 import { PathReader } from '../kernels/paths.js'
 import { bridged } from './bridge-lines.js'
+import { distanceOf } from './join-lines.js'
 import { makeOctaves } from './candidates.js'
 import type { ColourLook } from './colour.js'
 import { findRidges, type RidgePath } from './ridges.js'
@@ -298,9 +299,6 @@ function mean(values: Float64Array, from: number, to: number): number {
   for (let i = from; i < to; i++) sum += values[i]!
   return sum / (to - from)
 }
-
-/** Pixels between two points. */
-export const distanceOf = (a: readonly [number, number], b: readonly [number, number]) => Math.sqrt((a[0] - b[0]) ** 2 + (a[1] - b[1]) ** 2)
 
 /** Pixels along a path. */
 function lengthOf(points: Float64Array): number {

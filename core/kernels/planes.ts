@@ -165,8 +165,8 @@ export class PlaneWorkshop {
   }
 
   /**
-   * Upper median of the sizes of the values in each whole block, less up to a thousandth of it, from every other row; what is over at the right
-   * and below belongs to no block.
+   * Upper median of the sizes of the values in each whole block, less up to a thousandth of it, from every other row of the
+   * block; what is over at the right and below belongs to no block.
    *
    * @param side  Of a block, in pixels, 64 at most.
    * @returns     A value for each block, in row order.
