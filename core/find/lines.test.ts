@@ -166,8 +166,8 @@ describe('paths that are bridged', () => {
       width: 2, length: Math.abs(to - from), difference, contrast: 8, weight: 50, steadiness: 1, unevenness: 0.2, echo: 0.1, response: 6, unrest: 1, softness: 0.4, wiggle: 0.1, topped: 0, likeness: 0.5, through: 0.5, change: 0, paler: 0,
     }
   }
-  const reader = new PathReader(ground)
   it('are run through from end to end, whichever way each was followed', () => {
+    const reader = new PathReader(ground)
     for (const parts of [[part(20, 120), part(160, 280)], [part(120, 20), part(160, 280)], [part(20, 120), part(280, 160)], [part(120, 20), part(280, 160)]]) {
       const [one, ...others] = bridged(reader, 1, parts)
       expect(others).toEqual([])
@@ -180,6 +180,7 @@ describe('paths that are bridged', () => {
     }
   })
   it('are not of one line where they differ by more than twice, or lie too far apart', () => {
+    const reader = new PathReader(ground)
     expect(bridged(reader, 1, [part(20, 120), part(160, 280, 0.7)])).toEqual([])
     expect(bridged(reader, 1, [part(20, 100), part(200, 280)])).toEqual([])
   })
