@@ -16,13 +16,14 @@ import { expose, lightOfRender, type Light } from '@fennip/demo/photograph.js'
 import { dustyPylon, pylonLight, shaftValve, stationPrint } from '@fennip/demo/pictures.js'
 import { allLines, LinePlaces, lineScenes, linesOf, shareOn } from './line-truth.js'
 import { fitLayered, fitLogistic } from './fit-judge.js'
+import { writeWeights } from './write-weights.js'
 import { furtherPhotographs, openPhotographs } from './open-photographs.js'
-import { changedAt, demoScenes, FRAME, renderOf, sceneOf, stainedPrint, stones, throughJpeg, tornPrint } from './scenes.js'
+import { changedAt, demoScenes, FRAME, greyOf, PRINT, renderOf, sceneOf, stainedPrint, stones, throughJpeg, tornPrint } from './scenes.js'
 
 /**
  * Fit the weights of core/find/judge.ts on made-up pictures with known damage: `npx tsx bench/calibrate.ts dust|speck|line|loss|stain`.
- * Prints weights, the two numbers of the confidence and the two of the control for false finds, to be written there by
- * hand. The seeds are not those of bench/acceptance.ts.
+ * Writes weights into core/find/weights (of stains it prints them), and prints the two numbers of the confidence and the two
+ * of the control for false finds, to be written there by hand. The seeds are not those of bench/acceptance.ts.
  */
 
 /** Half of the open photographs: the judge of stains learns from these, and is checked on the others. */
@@ -32,8 +33,8 @@ const wanted = process.argv[2] ?? 'dust'
 const kind: DiscKind = wanted === 'speck' ? 'speck' : 'dust'
 const by = kind === 'dust' ? dustJudge : speckJudge
 
-/** Units of the layer of a judge: of specks twice as many do no better on pictures not learned from, of lines six do a little worse. */
-const UNITS: Record<string, number> = { dust: 12, line: 10, loss: 6, speck: 12 }
+/** Units of the layer of a judge: of specks 20 do worse on photographs not learned from. */
+const UNITS: Record<string, number> = { dust: 12, line: 10, loss: 6, speck: 24 }
 
 interface Sample { readonly ground: string; readonly features: number[]; readonly real: boolean; readonly old: number }
 const samples: Sample[] = []
@@ -185,33 +186,38 @@ if (wanted === 'loss') {
   const transfer = makeTransfer({ type: 'srgb' }, 8)
   const photographs = [...(await furtherPhotographs()), ...(await furtherPhotographs(0.5)).map(({ name, raster }) => ({ name: `small ${name}`, raster }))]
   const grounds = [{ name: 'stones', light: stones(600, 500, 29) }, ...photographs.map(({ name, raster }) => ({ name, light: sceneOf(raster, transfer, Infinity) }))]
-  for (const [i, { name, light }] of grounds.entries()) {
-    for (const [seed, density] of [[21, 40], [22, 8], [24, 0]] as const) {
+  for (const [i, { name, light: coloured }] of grounds.entries()) {
+    for (const [seed, density, colour] of [[21, 120, true], [22, 8, true], [23, 60, false], [24, 0, true], [25, 0, false]] as const) {
+      // A judge that knows pictures with colour only takes the lack of it for what all that is there has lost.
+      const light = colour ? coloured : greyOf(coloured)
+      const exposure = !colour && i % 2 === 0 ? PRINT : FRAME
       const hurt = copyLight(light)
       const flaws = addSpecks(hurt, { count: Math.round((density * light.width * light.height) / 1e6), radius: [1.2, 7], seed })
-      const { damaged } = expose(light, hurt, { ...FRAME, seed })
-      // Half of them as cameras keep them: there colour is known at half the resolution, and not well.
-      collect(`${name} ${seed}`, (i + seed) % 2 === 0 ? await throughJpeg(damaged) : damaged, 8, flaws)
+      const { damaged } = expose(light, hurt, { ...exposure, seed })
+      // Half of those with colour as cameras keep them: there it is known at half the resolution, and not well.
+      collect(`${name} ${seed}`, colour && (i + seed) % 2 === 0 ? await throughJpeg(damaged) : damaged, exposure.depth, flaws)
     }
   }
 }
 
 type Score = (sample: Sample) => number
-interface Fitted { readonly score: Score; readonly code: string }
+/** @property keep  Write the weights where they belong, or print them. */
+interface Fitted { readonly score: Score; readonly keep: () => void }
 const fit: (among: readonly Sample[]) => Fitted = wanted in UNITS ? byLayer : byWeights
 
 function byWeights(among: readonly Sample[]): Fitted {
   const weights = fitLogistic(among.map(({ features }) => features), among.map(({ real }) => real), wanted === 'loss' || wanted === 'stain' ? 0.3 : 0.05)
-  return { score: ({ features }) => features.reduce((sum, value, i) => sum + value * weights[i]!, 0), code: `weighed([${weights.map((value) => value.toFixed(3)).join(', ')}])` }
+  return { score: ({ features }) => features.reduce((sum, value, i) => sum + value * weights[i]!, 0), keep: () => console.log(`weighed([${weights.map((value) => value.toFixed(3)).join(', ')}])`) }
 }
 
 function byLayer(among: readonly Sample[]): Fitted {
-  const { units, constant } = fitLayered(among.map(({ features }) => features), among.map(({ real }) => real), UNITS[wanted]!, 4000, 1)
-  return { score: ({ features }) => layered(units, constant)(features), code: `layered([\n${units.map((unit) => `  [${unit.map((value) => value.toFixed(3)).join(', ')}],`).join('\n')}\n], ${constant.toFixed(3)})` }
+  const layer = fitLayered(among.map(({ features }) => features), among.map(({ real }) => real), UNITS[wanted]!, 2500, 1)
+  const judged = layered(layer)
+  return { score: ({ features }) => judged(features), keep: () => writeWeights(wanted, 'calibrate', layer) }
 }
 
 const fitted = fit(samples)
-console.log(fitted.code)
+fitted.keep()
 // What a judge says of pictures that it learned from is too hopeful: the numbers of false finds and of confidence are read
 // off photographs by judges that have seen the other half of them only. Of scenes of the demo there is one of each sort:
 // a judge that has not seen them does not know prints or water at all, so they say nothing here.

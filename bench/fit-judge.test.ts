@@ -20,7 +20,7 @@ describe('a judge that weighs', () => {
 
 describe('a judge with a layer', () => {
   it('scores as its units are written down', () => {
-    const score = layered([[1, 2, 3], [-4, 1, 5]], 0.25)
+    const score = layered({ units: [[1, 2, 3], [-4, 1, 5]], constant: 0.25 })
     // Features [1, 2]: the first unit gives 5, counted three times; the second gives -2, of which the leak passes on.
     expect(score([1, 2])).toBeCloseTo(0.25 + 3 * 5 + 5 * LEAK * -2, 12)
   })
@@ -30,7 +30,7 @@ describe('a judge with a layer', () => {
     const labels = rows.map(([, a, b]) => a! > 320 !== b! > -4.99)
     const { units, constant } = fitLayered(rows, labels, 8, 600, 2)
     const weights = fitLogistic(rows, labels, 0.05)
-    expect(share(rows, labels, layered(units, constant))).toBeGreaterThan(0.97)
+    expect(share(rows, labels, layered({ units, constant }))).toBeGreaterThan(0.97)
     expect(share(rows, labels, (row) => row.reduce((sum, value, i) => sum + value * weights[i]!, 0))).toBeLessThan(0.65)
     expect(fitLayered(rows, labels, 8, 600, 2)).toEqual({ units, constant })
   })

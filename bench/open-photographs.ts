@@ -21,20 +21,25 @@ export const openPhotographs = () => photographsOf('python3-skimage', 'usr/lib/p
 /** Of Debian's package plasma-workspace-wallpapers, those that are photographs. */
 const PLACES = ['BytheWater', 'ColdRipple', 'ColorfulCups', 'DarkestHour', 'EveningGlow', 'FallenLeaf', 'Kite', 'OneStandsOut', 'Path', 'summer_1am'].map((name) => `${name}/contents/images/2560x1600.jpg`)
 
+/** Of the examples in Debian's package opencv-doc, those that show no people: what is printed, painted, soldered and built. */
+const EXAMPLES = ['aero1.jpg', 'aloeL.jpg', 'apple.jpg', 'board.jpg', 'box.png', 'box_in_scene.png', 'building.jpg', 'butterfly.jpg', 'cards.png', 'ela_original.jpg', 'fruits.jpg', 'graf1.png', 'home.jpg', 'imageTextR.png', 'left.jpg', 'leuvenA.jpg', 'licenseplate_motion.jpg', 'notes.png', 'rubberwhale1.png', 'smarties.png', 'squirrel_cls.jpg', 'starry_night.jpg', 'stuff.jpg', 'sudoku.png', 'text_defocus.jpg']
+
 /**
- * Photographs with open licences from Debian's packages mate-backgrounds, lomiri-wallpapers-16.04, lomiri-wallpapers-20.04 and
- * plasma-workspace-wallpapers (their copyright files name each), brought down in size, since pixels of a camera are sharper
+ * Photographs with open licences from Debian's packages mate-backgrounds, lomiri-wallpapers-16.04, lomiri-wallpapers-20.04,
+ * plasma-workspace-wallpapers and opencv-doc (their copyright files name each), brought down in size, since pixels of a camera are sharper
  * than theirs: leaves, blades of grass, petals, boards, a road; cables, a room, lamps, a clock, hills; bark, boats on pebbles,
- * cups, moss, a wood. Fennip learns from them what is no flaw.
+ * cups, moss, a wood. Those of opencv-doc as they are, since they are small: streets, a town from above, a circuit board, text,
+ * fruit, toys, a painting. Fennip learns from them what is no flaw.
  *
- * @param size  Share of the size that they are brought down to anyway: smaller, what is in them is denser.
+ * @param size  Share of the size that they are brought down to anyway: smaller, what is in them is denser; those that are small are left out then.
  */
 export async function furtherPhotographs(size = 1): Promise<Photograph[]> {
   const nature = await photographsOf('mate-backgrounds', 'usr/share/backgrounds/mate/nature', 'all', 1280 * size)
   const things = await photographsOf('lomiri-wallpapers-16.04', 'usr/share/backgrounds', 'all', 900 * size)
   const bark = await photographsOf('lomiri-wallpapers-20.04', 'usr/share/backgrounds', ['Kleiber_by_Lukas_Baubkus.jpg'], 1280 * size)
   const places = await photographsOf('plasma-workspace-wallpapers', 'usr/share/wallpapers', PLACES, 1280 * size)
-  return [...nature, ...things.map(({ raster }, i) => ({ name: `things ${i}`, raster })), ...bark, ...places.map(({ name, raster }) => ({ name: name.split('/')[0]!, raster }))]
+  const examples = size < 1 ? [] : await photographsOf('opencv-doc', 'usr/share/doc/opencv-doc/examples/data', EXAMPLES)
+  return [...nature, ...things.map(({ raster }, i) => ({ name: `things ${i}`, raster })), ...bark, ...places.map(({ name, raster }) => ({ name: name.split('/')[0]!, raster })), ...examples]
 }
 
 /** Files of a Debian package, fetched once into Fennip's own folder. */
@@ -45,7 +50,7 @@ async function photographsOf(name: string, path: string, files: readonly string[
     mkdirSync(folder, { recursive: true })
     execFileSync('apt-get', ['download', name], { cwd: folder, stdio: 'ignore' })
     const archive = readdirSync(folder).find((file) => file.endsWith('.deb'))!
-    execFileSync('dpkg', ['-x', archive, folder], { cwd: folder })
+    execFileSync('sh', ['-c', 'dpkg-deb --fsys-tarfile "$0" | tar -x "./$1"', archive, path], { cwd: folder })
   }
   const wanted = files === 'all' ? readdirSync(data).filter((file) => file.endsWith('.jpg')).sort() : files
   return Promise.all(

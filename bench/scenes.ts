@@ -29,7 +29,7 @@ export async function demoScenes(): Promise<{ pylon: ExposedScene; shaft: Expose
   return {
     pylon: { name: 'pylon', light: await pylonLight({ width: 3000, height: 2000 }), exposure: FRAME },
     shaft: { name: 'shaft', light: await lightOfRender(renderOf('shaft'), { width: 3000, height: 2000, channels: 3, softness: 1.1, detail: 0.12, seed: 12 }), exposure: { ...FRAME, electrons: 6000, readNoise: 9 } },
-    station: { name: 'station', light: await lightOfRender(renderOf('station'), { width: 3600, height: 2400, channels: 1, softness: 1.2, detail: 0.12, seed: 13 }), exposure: { electrons: 1600, readNoise: 4, grainSize: 0.9, depth: 16 } },
+    station: { name: 'station', light: await lightOfRender(renderOf('station'), { width: 3600, height: 2400, channels: 1, softness: 1.2, detail: 0.12, seed: 13 }), exposure: PRINT },
   }
 }
 
@@ -61,6 +61,16 @@ export function maskOf(scene: Light, hurt: Light, clean: IntegerRaster, damaged:
     const x = i % width
     return value || (x > 0 && changed[i - 1]) || (x + 1 < width && changed[i + 1]) || changed[i - width] || changed[i + width] ? 1 : 0
   })
+}
+
+/** How a print that was scanned is taken: with the grain of its film, at full depth. */
+export const PRINT: Omit<Exposure, 'seed'> = { electrons: 1600, readNoise: 4, grainSize: 0.9, depth: 16 }
+
+/** A scene without colour. Shares of the channels as in Recommendation ITU-R BT.709, rounded. */
+export function greyOf(light: Light): Light {
+  const [red, green, blue] = light.channels
+  if (!green || !blue) return light
+  return { ...light, channels: [{ ...green, data: green.data.map((value, i) => 0.21 * red!.data[i]! + 0.72 * value + 0.07 * blue.data[i]!) }] }
 }
 
 /** Put things with clean sides into a scene, bright three times in four: lit walls, windows and lamps. */

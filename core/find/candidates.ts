@@ -172,48 +172,56 @@ export function blockDeviations(workshop: PlaneWorkshop, response: KernelPlane, 
   return { width: columns, height: rows, data: result, quiet: sorted[Math.floor(sorted.length / 10)]! }
 }
 
-/** Side of the squares in which candidates that may be the same thing are looked up, in pixels. */
-const SAME_THING = 32
-
 /** Strongest first; one inside a stronger one of the same sign and alike in size is the same thing seen twice. */
 export function strongestOnly<C extends Omit<Candidate, 'standing' | 'crowd'>>(found: C[]): C[] {
   found.sort((a, b) => Math.abs(b.response) - Math.abs(a.response) || a.y - b.y || a.x - b.x)
-  let [largest, right, below] = [0, 0, 0]
-  for (const { x, y, radius } of found) {
-    largest = Math.max(largest, radius)
-    right = Math.max(right, x)
-    below = Math.max(below, y)
+  // By size: what is small is asked about what is small alone, in small cells.
+  const kept: { radius: number; side: number; cells: Map<number, C[]> }[] = []
+  const ofRadius = (radius: number) => {
+    let own = kept.find((size) => size.radius === radius)
+    if (!own) kept.push((own = { radius, side: 2 * radius + 2, cells: new Map<number, C[]>() }))
+    return own
   }
-  const reach = Math.ceil((1.2 * largest) / SAME_THING)
-  const columns = Math.floor(right / SAME_THING) + 1
-  const rows = Math.floor(below / SAME_THING) + 1
-  const squares = new Array<C[] | undefined>(columns * rows)
-  const isKnown = (candidate: C, column: number, row: number): boolean => {
-    for (let y = Math.max(0, row - reach); y <= Math.min(rows - 1, row + reach); y++) {
-      for (let x = Math.max(0, column - reach); x <= Math.min(columns - 1, column + reach); x++) {
-        const others = squares[y * columns + x]
-        if (others) for (let k = 0; k < others.length; k++) if (isSameThing(candidate, others[k]!)) return true
+  const isKnown = (candidate: C): boolean => {
+    for (const { radius, side, cells } of kept) {
+      if (!(candidate.radius > ALIKE * radius)) continue
+      const reach = Math.max(APART * radius, WITHIN * candidate.radius)
+      const right = Math.floor((candidate.x + reach) / side)
+      const below = Math.floor((candidate.y + reach) / side)
+      for (let y = Math.floor((candidate.y - reach) / side); y <= below; y++) {
+        for (let x = Math.floor((candidate.x - reach) / side); x <= right; x++) {
+          const others = cells.get(y * CELLS + x)
+          if (others) for (let k = 0; k < others.length; k++) if (isSameThing(candidate, others[k]!)) return true
+        }
       }
     }
     return false
   }
   return found.filter((candidate) => {
-    const column = Math.floor(candidate.x / SAME_THING)
-    const row = Math.floor(candidate.y / SAME_THING)
-    if (isKnown(candidate, column, row)) return false
-    const square = squares[row * columns + column]
-    if (square) square.push(candidate)
-    else squares[row * columns + column] = [candidate]
+    if (isKnown(candidate)) return false
+    const { side, cells } = ofRadius(candidate.radius)
+    const key = Math.floor(candidate.y / side) * CELLS + Math.floor(candidate.x / side)
+    const cell = cells.get(key)
+    if (cell) cell.push(candidate)
+    else cells.set(key, [candidate])
     return true
   })
 }
 
+/** More cells than there are in a row. */
+const CELLS = 65536
+/** Least radius over a stronger one's of what may be the same thing. */
+const ALIKE = 0.6
+/** So near, in radii of the larger, are two of one sign that are the same thing; in radii of the stronger, two of both signs. */
+const WITHIN = 0.7
+const APART = 1.2
+
 type Round = Pick<Candidate, 'x' | 'y' | 'radius' | 'response'>
 
 function isSameThing(candidate: Round, stronger: Round): boolean {
-  if (!(candidate.radius > 0.6 * stronger.radius)) return false
+  if (!(candidate.radius > ALIKE * stronger.radius)) return false
   const across = stronger.x - candidate.x
   const down = stronger.y - candidate.y
   const sameSign = stronger.response < 0 === candidate.response < 0
-  return Math.sqrt(across * across + down * down) < (sameSign ? 0.7 * Math.max(stronger.radius, candidate.radius) : 1.2 * stronger.radius)
+  return Math.sqrt(across * across + down * down) < (sameSign ? WITHIN * Math.max(stronger.radius, candidate.radius) : APART * stronger.radius)
 }

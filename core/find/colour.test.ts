@@ -41,10 +41,15 @@ describe('the colour of a disc', () => {
     expect(paler).toBeLessThan(-0.5)
   })
   it('says nothing on grey pictures, and next to nothing on pictures of one grey in three channels', () => {
-    expect(colour(picture([120], [200]))).toEqual({ change: 0, paler: 0 })
+    expect(colour(picture([120], [200]))).toEqual({ change: 0, paler: 0, colourful: 0 })
     const { change, paler } = colour(picture([120, 120, 120], [200, 200, 200], 0))
     expect(change).toBeCloseTo(0, 6)
     expect(paler).toBeCloseTo(0, 6)
+  })
+  it('tells how much colour there is around, whatever lies there', () => {
+    // Encoded 90, 140, 60 is light of .102, .263, .045 (IEC 61966-2-1); with .01 added, (r - g, b - g) / sum is (-.383, -.519).
+    expect(colour(picture([90, 140, 60], [200, 200, 200])).colourful).toBeCloseTo(0.645, 1)
+    expect(colour(picture([120, 120, 120], [200, 40, 40])).colourful).toBeLessThan(0.05)
   })
   it('changes little where a ground of many colours goes on', () => {
     const raster = picture([120, 120, 120], [120, 120, 120], 100)
@@ -74,12 +79,12 @@ describe('the colour of a line', () => {
   })
   it('is the same where more or less of the same light falls, and says nothing on grey pictures', () => {
     expect(Math.abs(along(crossed([90, 140, 60], [52, 84, 33])).paler)).toBeLessThan(0.1)
-    expect(along(crossed([120], [200]))).toEqual({ change: 0, paler: 0 })
+    expect(along(crossed([120], [200]))).toEqual({ change: 0, paler: 0, colourful: 0 })
   })
   it('leaves out points whose sides lie outside, and says nothing where all do', () => {
     const raster = crossed([90, 140, 60], [200, 200, 200])
     const edge = Float64Array.from({ length: 2 * SIDE }, (_value, k) => (k % 2 === 0 ? 2.5 : (k - 1) / 2 + 0.5))
-    expect(colourLook(raster, transfer).ofLine(edge, across, 1.5)).toEqual({ change: 0, paler: 0 })
+    expect(colourLook(raster, transfer).ofLine(edge, across, 1.5)).toEqual({ change: 0, paler: 0, colourful: 0 })
     expect(colourLook(raster, transfer).ofLine(Float64Array.of(2.5, 30.5, ...down), Float64Array.of(1, 0, ...across), 1.5)).toEqual(along(raster))
   })
 })

@@ -7,6 +7,8 @@ export interface ColourEvidence {
   readonly change: number
   /** Share of the colour around that is lost inside, -1..1; 0 on grey pictures. */
   readonly paler: number
+  /** How much colour there is around: 0 for grey. */
+  readonly colourful: number
 }
 
 /** Says what the colour of a flaw in the searched pixels is. */
@@ -23,7 +25,7 @@ export interface ColourLook {
   ofLine(points: Float64Array, normals: Float64Array, half: number): ColourEvidence
 }
 
-const NO_COLOUR: ColourEvidence = { change: 0, paler: 0 }
+const NO_COLOUR: ColourEvidence = { change: 0, paler: 0, colourful: 0 }
 /** Light that is added before colours are compared, so that the noise of what is black has none. */
 const FLOOR = 0.01
 /** Colour that is as good as none, and deviations that are as good as none. */
@@ -52,6 +54,7 @@ function compare(red: number, blue: number, redAround: number, blueAround: numbe
   return {
     change: Math.sqrt(((red - redAround) ** 2 + (blue - blueAround) ** 2) / (variance + STEADY * STEADY)),
     paler: Math.max(-1, (around - Math.sqrt(red * red + blue * blue)) / (around + FAINT)),
+    colourful: around,
   }
 }
 

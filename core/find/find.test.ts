@@ -134,7 +134,7 @@ describe('the fitted disc', () => {
 })
 
 describe('the judgement', () => {
-  const none = () => ({ change: 0, paler: 0 })
+  const none = () => ({ change: 0, paler: 0, colourful: 0 })
   const grey = { ofDisc: none, ofLine: none }
   it('of fewer false finds asks for more evidence, by the measured law', () => {
     for (const by of [dustJudge, speckJudge]) {

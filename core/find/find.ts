@@ -1,5 +1,5 @@
 import { distanceAt, type Disc, type Outline, type Shape, type Stroke } from '../shape/shape.js'
-import { clipRegion, growRegion, type IntegerRaster, type PixelSource, type Plane, type Region } from '../raster/raster.js'
+import { clipRegion, crop, growRegion, type IntegerRaster, type PixelSource, type Plane, type Region } from '../raster/raster.js'
 import { SampleTable } from '../kernels/samples.js'
 import type { Transfer } from '../raster/transfer.js'
 import type { SearchKind } from '../treatment/schema.js'
@@ -71,6 +71,26 @@ export const LARGEST_RADIUS = { dust: 70, speck: 24 }
 /** Surroundings that a tile needs to judge a flaw on its edge. */
 const APRON = 192
 
+/** Surroundings that all but dust need, which may be three times as large as a speck. */
+const CLOSE_APRON = 96
+
+/** Log light and colour of a tile with some of its surroundings. */
+interface TilePlane {
+  readonly plane: Plane
+  readonly colour: ColourLook
+  /** Where it lies in the picture. */
+  readonly at: Region
+}
+
+function closeTo(tile: Region, pixels: IntegerRaster, { plane, at: around }: TilePlane, transfer: Transfer): TilePlane {
+  const within = clipRegion({ x: tile.x - CLOSE_APRON - around.x, y: tile.y - CLOSE_APRON - around.y, width: tile.width + 2 * CLOSE_APRON, height: tile.height + 2 * CLOSE_APRON }, around.width, around.height)
+  return {
+    plane: crop({ ...plane, channels: 1 }, within),
+    colour: colourLook(crop(pixels, within), transfer),
+    at: { ...within, x: within.x + around.x, y: within.y + around.y },
+  }
+}
+
 /** The tiles a search is split into. How it is split is fixed, so that any number of workers finds the same. */
 export function searchTiles(width: number, height: number): Region[] {
   const tiles: Region[] = []
@@ -95,17 +115,19 @@ export function tileSurroundings(tile: Region, width: number, height: number): R
  */
 export function findInTile(pixels: IntegerRaster, surroundings: Region, tile: Region, transfer: Transfer, options: FindOptions): TileFinds {
   const plane = logLight(pixels, transfer)
-  const colour = colourLook(pixels, transfer)
+  const whole: TilePlane = { plane, colour: colourLook(pixels, transfer), at: surroundings }
+  const close = closeTo(tile, pixels, whole, transfer)
   const discs: DiscFind[] = []
   for (const kind of ['dust', 'speck'] as const) {
     if (!options.kinds.includes(kind)) continue
     const by = JUDGES[kind]
     const least = leastScore(by, rateOf(options))
-    for (const { candidate, fit } of evidenceInTile(plane, colour, surroundings, tile, kind, least)) {
+    const { plane, colour, at } = kind === 'dust' ? whole : close
+    for (const { candidate, fit } of evidenceInTile(plane, colour, at, tile, kind, least)) {
       const { score, confidence } = judge(by, by.features(candidate, fit, colour))
       // What cannot be told from noise is not claimed, whatever speaks for it.
       if (score < least || fit.weight < LEAST_SEEN) continue
-      const find = { kind, ...describeFit(fit, surroundings), confidence, unrest: fit.structure }
+      const find = { kind, ...describeFit(fit, at), confidence, unrest: fit.structure }
       if (isInside(find.shape, tile)) discs.push(find)
     }
   }
@@ -113,7 +135,7 @@ export function findInTile(pixels: IntegerRaster, surroundings: Region, tile: Re
   const samples = wants('flat', 'loss', 'stain') ? new SampleTable(pixels) : null
   return {
     discs,
-    pieces: options.kinds.includes('line') ? linePieces(plane, colour, surroundings, tile) : [],
+    pieces: options.kinds.includes('line') ? linePieces(close.plane, close.colour, close.at, tile) : [],
     ...(samples && wants('flat') ? { grain: grainBlocks(samples, surroundings, tile), fine: fineDetailOfTile(samples, surroundings, tile) } : {}),
     ...(samples && wants('loss', 'stain') ? { cells: cellsOfTile(samples, surroundings, tile) } : {}),
     ...(wants('moire') ? { screens: screensOfTile(plane, surroundings, tile) } : {}),

@@ -2,6 +2,7 @@ import { DISC_PARAMETERS, DiscWindow } from '../kernels/disc.js'
 import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
 import { solveCholesky } from '../raster/solve.js'
 import type { Candidate, Octaves } from './candidates.js'
+import { ringsOfDisc } from './rings.js'
 
 /** A soft disc fitted to a candidate, and how well it explains what is there. */
 export interface FittedDisc {
@@ -25,6 +26,8 @@ export interface FittedDisc {
   readonly evenness: number
   /** Deviation of the slow structure around over that of its finest detail: 1 in a plain sky. */
   readonly structure: number
+  /** What lies on rings in and around it: see `ringsOfDisc`. */
+  readonly rings: readonly number[]
 }
 
 /** How closely a candidate is looked at. */
@@ -81,7 +84,7 @@ export function fitDisc(octaves: Octaves, candidate: Pick<Candidate, 'x' | 'y' |
   const [cx, cy, r, w, amplitude] = state as unknown as [number, number, number, number, number]
   if (Math.sign(amplitude) !== Math.sign(candidate.response)) return null
   if (r < 0.6 || r > half * 0.95 || Math.abs(cx + left - candidate.x / scale) > 1.2 * r0 + 1 || Math.abs(cy + top - candidate.y / scale) > 1.2 * r0 + 1) return null
-  return describe(window, size, state, { left, top, scale, r, w, amplitude })
+  return { ...describe(window, size, state, { left, top, scale, r, w, amplitude }), rings: ringsOfDisc(plane, left + cx, top + cy, r, amplitude) }
 }
 
 function refine(window: Float32Array, size: number, state: Float64Array, r0: number, iterations: number): boolean {
@@ -170,7 +173,7 @@ function describe(
   size: number,
   state: Float64Array,
   fit: { left: number; top: number; scale: number; r: number; w: number; amplitude: number },
-): FittedDisc {
+): Omit<FittedDisc, 'rings'> {
   const [cx, cy, r, w, a, b, bx, by] = state as unknown as [number, number, number, number, number, number, number, number]
   const sectorIn = new Float64Array(8)
   const sectorOut = new Float64Array(8)

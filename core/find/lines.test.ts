@@ -37,7 +37,7 @@ function plane(width: number, height: number, lines: readonly Drawn[], ground: (
   return { width, height, data }
 }
 const whole = (p: Plane) => ({ x: 0, y: 0, width: p.width, height: p.height })
-const none = () => ({ change: 0, paler: 0 })
+const none = () => ({ change: 0, paler: 0, colourful: 0 })
 const grey = { ofDisc: none, ofLine: none }
 const piecesOf = (p: Plane): LinePiece[] => joinPieces(linePieces(p, grey, whole(p), whole(p)))
 /** Paths of a plane, their points in pairs. */
