@@ -5,6 +5,8 @@ import { makeRandom } from '../random.js'
 import { rasterSource, makeRaster, type IntegerRaster, type Plane } from '../raster/raster.js'
 import { makeTransfer } from '../raster/transfer.js'
 import { findCandidates, makeOctaves, strongestOnly, type Candidate } from './candidates.js'
+import { DUST } from './weights/dust.js'
+import { SPECK } from './weights/speck.js'
 import { findFlaws, findInTile, gatherFinds, searchTiles, tileSurroundings, type Find } from './find.js'
 import { shapeCentre } from '../shape/shape.js'
 import { FIRST_EFFORT, fitDisc } from './fit-disc.js'
@@ -140,9 +142,13 @@ describe('the judgement', () => {
     for (const by of [dustJudge, speckJudge]) {
       expect(leastScore(by, 0.01)).toBeGreaterThan(leastScore(by, 1))
       expect(leastScore(by, 1)).toBeCloseTo(by.scoreAtOne, 10)
-      // One weight for each item of evidence: with fewer it would be no number.
-      expect(by.score(by.features({ x: 0, y: 0, radius: 5, response: -9, unrest: 1, evenness: 2, standing: 4, crowd: 3 }, fitDisc(makeOctaves(plane(96, 96, 0.05, [{ x: 48, y: 48, r: 7, depth: -0.5 }]), 24), { x: 48, y: 48, radius: 7, response: -20 })!, grey))).not.toBeNaN()
     }
+  })
+  it.each([['dust', dustJudge, DUST], ['specks', speckJudge, SPECK]] as const)('of %s has a weight for each item of its evidence, and one for the answer of each unit', (_kind, by, { units }) => {
+    const fit = fitDisc(makeOctaves(plane(96, 96, 0.05, [{ x: 48, y: 48, r: 7, depth: -0.5 }]), 24), { x: 48, y: 48, radius: 7, response: -20 })!
+    const features = by.features({ x: 0, y: 0, radius: 5, response: -9, unrest: 1, evenness: 2, standing: 4, crowd: 3 }, fit, grey)
+    expect(new Set(units.map(({ length }) => length))).toEqual(new Set([features.length + 1]))
+    features.forEach((value, i) => expect(by.score(features.with(i, value + 0.5)), `item ${i}`).not.toBe(by.score(features)))
   })
   it('confidence rises with the score and is one half where real and false are even', () => {
     const fit = fitDisc(makeOctaves(plane(96, 96, 0.05, [{ x: 48, y: 48, r: 7, depth: -0.5 }]), 24), { x: 48, y: 48, radius: 7, response: -20 })!
