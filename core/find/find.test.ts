@@ -2,7 +2,7 @@ import { describe, expect, it } from 'vitest'
 import * as fc from 'fast-check'
 import { LEAST_SEEN } from '../treatment/visibility.js'
 import { makeRandom } from '../random.js'
-import { rasterSource, makeRaster, type IntegerRaster, type Plane } from '../raster/raster.js'
+import { crop, rasterSource, makeRaster, type IntegerRaster, type Plane } from '../raster/raster.js'
 import { makeTransfer } from '../raster/transfer.js'
 import { findCandidates, makeOctaves, strongestOnly, type Candidate } from './candidates.js'
 import { DUST } from './weights/dust.js'
@@ -87,6 +87,19 @@ describe('scale space extrema', () => {
     expect(strongestOnly([at(50, 4, 9), at(51, 4, 12), at(90, 4, 8)])).toEqual([at(51, 4, 12), at(90, 4, 8)])
     // A small one inside a large one is something else.
     expect(strongestOnly([at(50, 20, 30), at(52, 2, 9)])).toHaveLength(2)
+  })
+  it('and so of thousands of all sizes and both signs, as when each is held against all stronger ones', () => {
+    const random = makeRandom(17)
+    const candidates = Array.from({ length: 3000 }, (): Candidate => ({ x: 400 * random.uniform(), y: 300 * random.uniform(), radius: [1.1, 2.1, 4.2, 6, 12, 24][Math.floor(6 * random.uniform())]!, response: (random.uniform() < 0.5 ? -1 : 1) * (5 + 40 * random.uniform()), unrest: 1, evenness: 1, standing: 4, crowd: 3 }))
+    const kept: Candidate[] = []
+    for (const candidate of [...candidates].sort((a, b) => Math.abs(b.response) - Math.abs(a.response))) {
+      const same = kept.some((other) => candidate.radius > 0.6 * other.radius
+        && Math.hypot(candidate.x - other.x, candidate.y - other.y) < (Math.sign(candidate.response) === Math.sign(other.response) ? 0.7 * Math.max(candidate.radius, other.radius) : 1.2 * other.radius))
+      if (!same) kept.push(candidate)
+    }
+    expect(kept.length).toBeGreaterThan(300)
+    expect(kept.length).toBeLessThan(2900)
+    expect(strongestOnly([...candidates])).toEqual(kept)
   })
 })
 
@@ -247,6 +260,20 @@ describe('a search', () => {
         expect(around.x + around.width).toBeLessThanOrEqual(width)
       }
     }), { numRuns: 40 })
+  })
+  it('says where specks lie in the picture, of a tile in its midst too', () => {
+    // On both sides of a seam of tiles, near the edge of what is read close to a tile, and further in.
+    const pale = [{ x: 446, y: 120, r: 3 }, { x: 455, y: 300, r: 5 }, { x: 700, y: 440, r: 2 }].map((spot) => ({ ...spot, light: 1.5 }))
+    const raster = sky(900, 560, pale)
+    const options = { kinds: ['speck'], falseFinds: 3 } as const
+    const tiles = [{ x: 0, y: 0, width: 450, height: 560 }, { x: 450, y: 0, width: 450, height: 560 }]
+    const found = tiles.map((tile) => {
+      const around = tileSurroundings(tile, 900, 560)
+      return findInTile(crop(raster, around), around, tile, transfer, options)
+    })
+    const middles = found.map((finds) => gatherFinds([finds], options, raster).map(({ shape }) => shapeCentre(shape)).sort((a, b) => a.x - b.x))
+    expect(middles.map((list) => list.length)).toEqual([1, 2])
+    for (const [k, { x, y }] of middles.flat().entries()) expect(Math.hypot(x - pale[k]!.x, y - pale[k]!.y)).toBeLessThan(0.3)
   })
   it('finds what is there, dark, with its size, the heaviest first, and the same each time', () => {
     const found = findFlaws(rasterSource(picture), transfer, { kinds: ['dust'], falseFinds: 3 })

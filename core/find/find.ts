@@ -82,6 +82,7 @@ interface TilePlane {
   readonly at: Region
 }
 
+/** Of what was read for a tile, what lies close to it. */
 function closeTo(tile: Region, pixels: IntegerRaster, { plane, at: around }: TilePlane, transfer: Transfer): TilePlane {
   const within = clipRegion({ x: tile.x - CLOSE_APRON - around.x, y: tile.y - CLOSE_APRON - around.y, width: tile.width + 2 * CLOSE_APRON, height: tile.height + 2 * CLOSE_APRON }, around.width, around.height)
   return {
@@ -115,11 +116,12 @@ export function tileSurroundings(tile: Region, width: number, height: number): R
  */
 export function findInTile(pixels: IntegerRaster, surroundings: Region, tile: Region, transfer: Transfer, options: FindOptions): TileFinds {
   const plane = logLight(pixels, transfer)
+  const wants = (...kinds: readonly SearchKind[]) => kinds.some((kind) => options.kinds.includes(kind))
   const whole: TilePlane = { plane, colour: colourLook(pixels, transfer), at: surroundings }
-  const close = closeTo(tile, pixels, whole, transfer)
+  const close = wants('speck', 'line') ? closeTo(tile, pixels, whole, transfer) : whole
   const discs: DiscFind[] = []
   for (const kind of ['dust', 'speck'] as const) {
-    if (!options.kinds.includes(kind)) continue
+    if (!wants(kind)) continue
     const by = JUDGES[kind]
     const least = leastScore(by, rateOf(options))
     const { plane, colour, at } = kind === 'dust' ? whole : close
@@ -131,11 +133,10 @@ export function findInTile(pixels: IntegerRaster, surroundings: Region, tile: Re
       if (isInside(find.shape, tile)) discs.push(find)
     }
   }
-  const wants = (...kinds: readonly SearchKind[]) => kinds.some((kind) => options.kinds.includes(kind))
   const samples = wants('flat', 'loss', 'stain') ? new SampleTable(pixels) : null
   return {
     discs,
-    pieces: options.kinds.includes('line') ? linePieces(close.plane, close.colour, close.at, tile) : [],
+    pieces: wants('line') ? linePieces(close.plane, close.colour, close.at, tile) : [],
     ...(samples && wants('flat') ? { grain: grainBlocks(samples, surroundings, tile), fine: fineDetailOfTile(samples, surroundings, tile) } : {}),
     ...(samples && wants('loss', 'stain') ? { cells: cellsOfTile(samples, surroundings, tile) } : {}),
     ...(wants('moire') ? { screens: screensOfTile(plane, surroundings, tile) } : {}),

@@ -3,6 +3,7 @@ import { makeRandom } from '../random.js'
 import { findCandidates, makeOctaves, type Candidate, type Octaves } from './candidates.js'
 import { firstLook, worthFitting } from './first-look.js'
 import { RING_FEATURES } from './rings.js'
+import { FIRST_LOOK } from './weights/first-look.js'
 
 const SIDE = 240
 
@@ -32,6 +33,7 @@ describe('a first look', () => {
     const candidate: Candidate = { x: 5, y: 120, radius: 4.2, response: 12, unrest: 1, evenness: 1, standing: 2, crowd: 3 }
     const features = firstLook(octaves, candidate)
     expect(features).toHaveLength(4 + RING_FEATURES)
+    expect(new Set(FIRST_LOOK.units.map(({ length }) => length))).toEqual(new Set([features.length + 1]))
     expect(features.every(Number.isFinite)).toBe(true)
     expect(worthFitting(octaves, candidate)).toBe(true)
   })

@@ -12,9 +12,10 @@ import { findFlaws, gatherFinds, type Find } from './find.js'
 import { flawsOfFinds, newFinds, undecidedFinds } from './found-flaws.js'
 import { kindOfLine } from './line-kinds.js'
 import { goesOn, joinPieces } from './join-lines.js'
-import { amongOthers, type Line } from './line-features.js'
+import { amongOthers, lineFeatures, type Line } from './line-features.js'
 import { linePieces, type LinePiece, type MeasuredPath } from './lines.js'
 import { findRidges } from './ridges.js'
+import { LINE } from './weights/line.js'
 
 type Point = readonly [number, number]
 interface Drawn { readonly path: readonly Point[]; readonly width: number; readonly depth: number }
@@ -246,6 +247,10 @@ describe('the kind of a line', () => {
     ['hair', [[100, 100], [140, 120]], 2, -0.3],
   ] as const)('%s follows from tone, length and course', (kind, points, width, difference) => {
     expect(kindOfLine(line(points, width, difference), size)).toBe(kind)
+  })
+  it('is judged by a weight for each item of its evidence, and one for the answer of each unit', () => {
+    const items = lineFeatures(line([[100, 100], [400, 130]], 2, 0.3)).length
+    expect(new Set(LINE.units.map(({ length }) => length))).toEqual(new Set([items + 1]))
   })
 })
 

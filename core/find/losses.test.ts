@@ -3,7 +3,11 @@ import { makeRandom } from '../random.js'
 import { makeRaster, rasterSource, type IntegerRaster } from '../raster/raster.js'
 import { makeTransfer } from '../raster/transfer.js'
 import { insideOutline, type Outline } from '../shape/shape.js'
+import { SampleTable } from '../kernels/samples.js'
+import { cellsOfTile } from './cells.js'
 import { findFlaws, type Find } from './find.js'
+import { lossCandidates } from './losses.js'
+import { LOSS } from './weights/loss.js'
 
 const transfer = makeTransfer({ type: 'srgb' }, 8)
 const [width, height] = [640, 480]
@@ -62,6 +66,10 @@ describe('losses', () => {
       // White on grey with a deviation of about 1.4 a channel stands out far.
       expect(find.contrast).toBeGreaterThan(2)
     }
+  })
+  it('are judged by a weight for each item of their evidence, and one for the answer of each unit', () => {
+    const [candidate] = lossCandidates([cellsOfTile(new SampleTable(print(tear)), whole, whole)], whole)
+    expect(new Set(LOSS.units.map(({ length }) => length))).toEqual(new Set([candidate!.features.length + 1]))
   })
   it('along a tear through sky and hillside end where it ends, though half-way between its tone and the hill is darker than the sky', () => {
     const down = (x: number, y: number) => y < 400 && Math.abs(x - 200 - low(y)) < 9 * Math.min(1, (400 - y) / 60)
