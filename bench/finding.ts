@@ -55,10 +55,18 @@ function trueContrast(flaw: TrueFlaw, clean: IntegerRaster, damaged: IntegerRast
   return Math.abs(changes.reduce((sum, change) => sum + change, 0) / Math.max(1, changes.length)) / noiseAt(clean, transfer, flaw.x, flaw.y)
 }
 
-/** The places of a line that are damaged: where it changed the picture by more than one deviation of a pixel. Over what is as bright as a scratch, nothing is to be found. */
+/** Of what a line changes on the whole, the share that makes a place of it one to be found. */
+const SEEN = 1 / 3
+
+/**
+ * The places of a line that are damaged: where it changed the picture by more than one deviation of a pixel, and by a third of
+ * what it does on the whole. Over what is as bright as a scratch nothing is to be seen, and nothing to be found.
+ */
 function damagedPlaces(flaw: TrueFlaw, clean: IntegerRaster, damaged: IntegerRaster, transfer: Transfer): (readonly [number, number])[] {
-  const least = noiseAt(clean, transfer, flaw.x, flaw.y)
-  return flaw.path!.filter((place) => Math.abs(changeAt(place, clean, damaged, transfer) ?? 0) > least)
+  const changes = flaw.path!.map((place) => Math.abs(changeAt(place, clean, damaged, transfer) ?? 0))
+  const mean = changes.reduce((sum, change) => sum + change, 0) / changes.length
+  const least = Math.max(noiseAt(clean, transfer, flaw.x, flaw.y), SEEN * mean)
+  return flaw.path!.filter((_place, k) => changes[k]! > least)
 }
 
 const kindOf = (find: Find): Kind => ((LINE_KINDS as readonly string[]).includes(find.kind) ? 'scratch' : (find.kind as Kind))

@@ -7,14 +7,14 @@ import type { LinePiece } from './lines.js'
  * Two ends are joined when they lie close for the lines' length, look at each other, and are alike in tone and width.
  */
 export function joinPieces(pieces: readonly LinePiece[]): LinePiece[] {
-  return chainsOf(pieces, joinCost).map((chain) => together(chain.map(({ index, reversed }) => {
+  return chainsOf(pieces).map((chain) => together(chain.map(({ index, reversed }) => {
     const piece = pieces[index]!
     return reversed ? { ...piece, points: [...piece.points].reverse() } : piece
   })))
 }
 
 /** A piece in a chain of pieces, and whether it is run through from its last point to its first. */
-export interface Link {
+interface Link {
   readonly index: number
   readonly reversed: boolean
 }
@@ -22,10 +22,8 @@ export interface Link {
 /**
  * Which pieces go on in which: each end in one other at most, the best of all offers first; a piece that goes on in none is a
  * chain of its own.
- *
- * @param cost  Of joining two ends that lie within 128 pixels of each other; from 1 on they are not.
  */
-export function chainsOf<Piece extends LinePiece>(pieces: readonly Piece[], cost: (p: Piece, a: Tip, q: Piece, b: Tip) => number): Link[][] {
+function chainsOf(pieces: readonly LinePiece[]): Link[][] {
   const ends = pieces.flatMap((piece, index): End[] => SIDES.map((side) => ({ index, side, ...tipOf(piece, side) })))
   const cell = 64
   const cells = new Map<number, End[]>()
@@ -37,7 +35,7 @@ export function chainsOf<Piece extends LinePiece>(pieces: readonly Piece[], cost
       for (let dx = -1; dx <= 1; dx++) {
         for (const b of cells.get(key(a.x + dx * cell, a.y + dy * cell)) ?? []) {
           if (b.index <= a.index) continue
-          const price = cost(pieces[a.index]!, a, pieces[b.index]!, b)
+          const price = joinCost(pieces[a.index]!, a, pieces[b.index]!, b)
           if (price < 1) offers.push({ a, b, price })
         }
       }
@@ -70,7 +68,7 @@ export function chainsOf<Piece extends LinePiece>(pieces: readonly Piece[], cost
 const SIDES = ['first', 'last'] as const
 
 /** An end of a line. */
-export interface Tip {
+interface Tip {
   readonly x: number
   readonly y: number
   /** Unit vector outward. */

@@ -1,4 +1,5 @@
-import type { Stroke } from '../shape/shape.js'
+import { overlaps, type Region } from '../raster/raster.js'
+import { distanceAt, shapeBounds, type Stroke } from '../shape/shape.js'
 import { judge, leastScore, lineJudge } from './judge.js'
 import { goesOn, joinPieces } from './join-lines.js'
 import { amongOthers, lineFeatures, type Line } from './line-features.js'
@@ -27,14 +28,29 @@ const GOES_ON = 4
 export function judgedLines(pieces: readonly LinePiece[], falseFindsPerMegapixel: number, size: { readonly width: number; readonly height: number }): LineFind[] {
   const least = leastScore(lineJudge, falseFindsPerMegapixel)
   const lines = amongOthers(joinPieces(pieces)).map((line) => ({ line, ...judge(lineJudge, lineFeatures(line)) }))
-  return withWhatGoesOn(lines, least).map(({ line, confidence }) => ({
+  return onceOnly(withWhatGoesOn(lines, least).map(({ line, confidence }) => ({
     kind: kindOfLine(line, size),
     shape: { type: 'stroke' as const, points: line.points.map(([x, y]): [number, number] => [x, y]), width: line.width + WIDER },
     contrast: line.contrast,
     weight: line.weight,
     confidence,
     unrest: line.unrest,
-  }))
+  })))
+}
+
+/** A line lies on another where so much of it is no further from it than so many pixels. */
+const SAME = { share: 0.5, aside: 1.5 } as const
+
+/** A piece that another was followed over is found with it: the heavier stands for both. Among what is around, it counted as one more. */
+function onceOnly(finds: readonly LineFind[]): LineFind[] {
+  const kept: { find: LineFind; bounds: Region }[] = []
+  for (const find of [...finds].sort((a, b) => b.weight - a.weight)) {
+    const { points } = find.shape
+    const bounds = shapeBounds(find.shape)
+    const known = kept.some((other) => overlaps(other.bounds, bounds) && points.filter(([x, y]) => distanceAt(other.find.shape, x, y) < SAME.aside).length > SAME.share * points.length)
+    if (!known) kept.push({ find, bounds })
+  }
+  return kept.map(({ find }) => find)
 }
 
 /** What has evidence enough, and what goes on from it: a scratch is seen in stretches, over the dark parts of a picture. */

@@ -1,11 +1,12 @@
 import type { Plane, Region } from '../raster/raster.js'
 import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
 import { PathReader } from '../kernels/paths.js'
-import { bridged } from './bridge-lines.js'
+import { followedOn } from './follow-on.js'
 import { distanceOf } from './join-lines.js'
 import { makeOctaves } from './candidates.js'
 import type { ColourLook } from './colour.js'
 import { findRidges, type RidgePath } from './ridges.js'
+import { TakenPlaces } from './taken-places.js'
 
 /** Lines up to this wide are found, in pixels. */
 const WIDEST = 26
@@ -58,29 +59,42 @@ export interface LinePiece {
 export function linePieces(plane: Plane, colour: ColourLook, surroundings: Region, tile: Region): LinePiece[] {
   const octaves = makeOctaves(plane, WIDEST)
   const inTile = findRidges(octaves, LAST_OCTAVE).flatMap((path) => clipped(path, surroundings, tile))
-  const paths = onceOnly(inTile, plane.width, plane.height)
+  const paths = onceOnly(inTile, new TakenPlaces(plane.width, plane.height))
+  const within = { x: tile.x - surroundings.x, y: tile.y - surroundings.y, width: tile.width, height: tile.height }
   return octaves.planes.slice(0, LAST_OCTAVE).flatMap((source, level) => {
     const reader = new PathReader(source)
     const scale = 2 ** level
-    const measured = paths.filter(({ octave }) => levelOf(octave) === level)
-      .flatMap((path) => measure(reader, source, scale, colour, withoutTails(reader, path, scale)) ?? [])
-    const whole = bridged(reader, scale, measured).flatMap(({ parts, path }) => {
-      const piece = measure(reader, source, scale, colour, path)
-      return piece ? { parts, piece } : []
+    return paths.filter(({ octave }) => levelOf(octave) === level).flatMap((path) => {
+      const measured = measure(reader, source, scale, colour, withoutTails(reader, path, scale))
+      if (!measured) return []
+      const { path: _path, ...piece } = asFarAsItGoes(reader, source, scale, colour, measured, within)
+      return [{ ...piece, points: piece.points.map(([x, y]) => [x + surroundings.x, y + surroundings.y] as const) }]
     })
-    const replaced = new Set(whole.flatMap(({ parts }) => parts))
-    return [...measured.filter((piece) => !replaced.has(piece)), ...whole.map(({ piece }) => piece)].map(({ path: _path, stray: _stray, ...piece }) => ({
-      ...piece,
-      points: piece.points.map(([x, y]) => [x + surroundings.x, y + surroundings.y] as const),
-    }))
   })
 }
 
 /** A path with what was measured along it. */
 export interface MeasuredPath extends LinePiece {
   readonly path: RidgePath
-  /** Deviation of the answers to the same question beside it. */
-  readonly stray: number
+}
+
+/** A line with less weight is not followed on: there are too many. */
+const LEAST_FOLLOWED = 6
+/** As often as this it is looked whether a line that has grown by so much goes on further. */
+const ROUNDS = 5
+const GROWN = 1.15
+
+/** A line followed on as long as that makes it heavier. */
+function asFarAsItGoes(reader: PathReader, plane: Plane, scale: number, colour: ColourLook, piece: MeasuredPath, within: Region): MeasuredPath {
+  let now = piece
+  for (let round = 0; round < ROUNDS && piece.weight > LEAST_FOLLOWED; round++) {
+    const on = measure(reader, plane, scale, colour, followedOn(reader, scale, now, within))
+    if (!on || on.weight <= now.weight) break
+    const grown = on.length > GROWN * now.length
+    now = on
+    if (!grown) break
+  }
+  return now
 }
 
 /** Where a line is two pixels wide, its profile is still seen; finer, noise is. */
@@ -128,10 +142,13 @@ const FEWEST = 4
 
 /** Least answer, summed as noise sums, of a path that is looked at more closely. */
 const LEAST_SUM = 8
-const CELL = 4
+/** Two lines are the same where this share of one lies on the other. */
+const SAME = 0.5
+/** How far to either side a path takes places, in pixels of its octave. */
+const REACH = 1.5
 
 /** A line answers in several octaves: the octave where it answers most keeps it. */
-function onceOnly(paths: readonly RidgePath[], width: number, height: number): RidgePath[] {
+function onceOnly(paths: readonly RidgePath[], taken: TakenPlaces): RidgePath[] {
   const strong: { path: RidgePath; rank: number }[] = []
   for (const path of paths) {
     const strength = path.response * Math.sqrt(path.points.length / 2)
@@ -139,57 +156,12 @@ function onceOnly(paths: readonly RidgePath[], width: number, height: number): R
     if (strength >= LEAST_SUM) strong.push({ path, rank: strength * (1 + 0.35 * path.octave) })
   }
   strong.sort((a, b) => b.rank - a.rank || a.path.points[1]! - b.path.points[1]! || a.path.points[0]! - b.path.points[0]!)
-  const columns = Math.ceil(width / CELL)
-  // A bit for each direction: a line is not hidden by what it crosses.
-  const taken = new Uint16Array(columns * Math.ceil(height / CELL))
-  const kept: RidgePath[] = []
-  let directions = new Uint8Array(1024)
-  for (const { path } of strong) {
-    const { points } = path
-    const count = points.length / 2
-    if (directions.length < count) directions = new Uint8Array(2 * count)
-    let covered = 0
-    for (let k = 0; k < count; k++) {
-      directions[k] = directionAt(points, k)
-      covered += (taken[Math.floor(points[2 * k + 1]! / CELL) * columns + Math.floor(points[2 * k]! / CELL)]! >> directions[k]!) & 1
-    }
-    if (covered > 0.5 * count) continue
-    kept.push(path)
-    const reach = 1.5 * 2 ** path.octave
-    for (let k = 0; k < count; k++) {
-      const near = alike(directions[k]!)
-      for (let dy = -reach; dy <= reach; dy += reach) {
-        for (let dx = -reach; dx <= reach; dx += reach) {
-          const px = points[2 * k]! + dx
-          const py = points[2 * k + 1]! + dy
-          if (px >= 0 && py >= 0 && px < width && py < height) taken[Math.floor(py / CELL) * columns + Math.floor(px / CELL)]! |= near
-        }
-      }
-    }
-  }
-  return kept
+  return strong.flatMap(({ path }) => {
+    if (taken.shareOf(path.points) > SAME) return []
+    taken.take(path.points, REACH * 2 ** path.octave)
+    return [path]
+  })
 }
-
-/** Slopes that part sectors of 11.25 degrees: tangents of 11.25, 22.5, 33.75, 45, 56.25, 67.5 and 78.75 degrees. */
-const SECTORS = [0.1989, 0.4142, 0.6682, 1, 1.4966, 2.4142, 5.0273]
-
-/** One of sixteen directions in which a path runs at a point, told from the points around; along a line is the same both ways. */
-function directionAt(points: Float64Array, k: number): number {
-  const a = 2 * Math.max(0, k - 4)
-  const b = Math.min(points.length - 2, 2 * (k + 4))
-  // Across it: a quarter turn.
-  const nx = points[a + 1]! - points[b + 1]!
-  const ny = points[b]! - points[a]!
-  const back = ny < 0 || (ny === 0 && nx < 0)
-  const x = back ? -nx : nx
-  const y = back ? -ny : ny
-  let sector = 0
-  while (sector < 7 && y >= SECTORS[sector]! * Math.abs(x)) sector++
-  return x >= 0 ? sector : 15 - sector
-}
-
-/** Bits of a direction and of both beside it. */
-const alike = (direction: number) => (1 << direction) | (1 << ((direction + 1) & 15)) | (1 << ((direction + 15) & 15))
 
 /** Half a profile in half pixels of the plane it is read from. */
 const PROFILE = 20
@@ -231,7 +203,6 @@ function measure(reader: PathReader, plane: Plane, scale: number, colour: Colour
   const width = 2 * half * scale
   return {
     path,
-    stray,
     points: spread(points, Math.max(2, 0.7 * width)),
     width,
     length: lengthOf(points),
