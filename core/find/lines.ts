@@ -2,6 +2,8 @@ import type { Plane, Region } from '../raster/raster.js'
 import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
 import { PathReader } from '../kernels/paths.js'
 import { followedOn } from './follow-on.js'
+import { lineJudge } from './judge.js'
+import { lineFeatures } from './line-features.js'
 import { distanceOf } from './join-lines.js'
 import { makeOctaves } from './candidates.js'
 import type { ColourLook } from './colour.js'
@@ -78,8 +80,8 @@ export interface MeasuredPath extends LinePiece {
   readonly path: RidgePath
 }
 
-/** A line with less weight is not followed on: there are too many. */
-const LEAST_FOLLOWED = 6
+/** Less score than this, as if nothing else were around it, is hopeless: texture has thousands of such lines, and it takes long to follow them. */
+const HOPELESS = -4
 /** As often as this it is looked whether a line that has grown by so much goes on further. */
 const ROUNDS = 5
 const GROWN = 1.15
@@ -87,7 +89,8 @@ const GROWN = 1.15
 /** A line followed on as long as that makes it heavier. */
 function asFarAsItGoes(reader: PathReader, plane: Plane, scale: number, colour: ColourLook, piece: MeasuredPath, within: Region): MeasuredPath {
   let now = piece
-  for (let round = 0; round < ROUNDS && piece.weight > LEAST_FOLLOWED; round++) {
+  if (lineJudge.score(lineFeatures({ ...piece, standing: 1, family: 0 })) < HOPELESS) return piece
+  for (let round = 0; round < ROUNDS; round++) {
     const on = measure(reader, plane, scale, colour, followedOn(reader, scale, now, within))
     if (!on || on.weight <= now.weight) break
     const grown = on.length > GROWN * now.length

@@ -1,6 +1,6 @@
 import { ln } from '../raster/exact-math.js'
 import { overlaps } from '../raster/raster.js'
-import { DEVIATION_PER_MAD, median, selectSmallest } from '../raster/statistics.js'
+import { DEVIATION_PER_MAD, median, placeOfGreatest, selectSmallest, valuesAt } from '../raster/statistics.js'
 import { distanceAt, shapeBounds, type Outline } from '../shape/shape.js'
 import type { AreaFind } from './area-find.js'
 import { cellsOfPicture, type TileCells } from './cells.js'
@@ -70,11 +70,11 @@ function candidatesAmong(cells: Cells, size: { readonly width: number; readonly 
   const border = borderOf(cells)
   const open = { ...cells, tone: cells.tone.map((value, i) => (border[i] ? -1 : value)) }
   const sorted = open.tone.slice().sort()
-  const own = new Uint8Array(open.tone.length)
+  const marks = new Uint8Array(open.tone.length)
   return stableRegions(open, sorted).flatMap((region) => {
-    for (const i of region) own[i] = 1
-    const candidate = describe(open, border, region, own, sorted, size, sign)
-    for (const i of region) own[i] = 0
+    for (const i of region) marks[i] = OWN
+    const candidate = describe(open, border, region, marks, sorted, size, sign)
+    for (const i of region) marks[i] = 0
     return candidate ? [candidate] : []
   })
 }
@@ -117,10 +117,11 @@ const LEAST_DROP = 0.2
 const STRIDE = 6
 
 /** Outline a region half-way between its tone and the brighter of what is around, and measure what it is judged by. */
-function describe(cells: Cells, border: Uint8Array, region: Cluster, own: Uint8Array, sorted: Float32Array, size: { readonly width: number; readonly height: number }, sign: 1 | -1): LossCandidate | null {
+function describe(cells: Cells, border: Uint8Array, region: Cluster, marks: Uint8Array, sorted: Float32Array, size: { readonly width: number; readonly height: number }, sign: 1 | -1): LossCandidate | null {
   const { columns, rows, tone, side } = cells
-  const inside = median(Float32Array.from(region, (i) => tone[i]!))
-  const around = Float32Array.from(cellsAround(cells, border, region, own), (i) => tone[i]!)
+  const own = valuesAt(tone, region)
+  const inside = median(own)
+  const around = valuesAt(tone, cellsAround(cells, border, region, marks))
   if (around.length < 8) return null
   const outside = median(around)
   const contrast = inside - outside
@@ -128,13 +129,13 @@ function describe(cells: Cells, border: Uint8Array, region: Cluster, own: Uint8A
   // Where it lies over sky and roof alike, half-way to the roof would be darker than the sky.
   const brightestAround = around.sort()[Math.floor(BRIGHT_SHARE * around.length)]!
   const level = (inside + Math.min(brightestAround, inside - LEAST_CONTRAST)) / 2
-  const brightest = region.reduce((a, b) => (tone[b]! > tone[a]! ? b : a))
-  const outline = contourRound((i) => (border[i] ? level - 1 : tone[i]!), columns, boxRound(region, columns, rows, 4), level, brightest)
+  const outline = contourRound((i) => (border[i] ? level - 1 : tone[i]!), columns, boxRound(region, columns, rows, 4), level, placeOfGreatest(tone, region))
   if (!outline) return null
   const { sharp, length, straight, ragged, unrest, atEdge } = alongContour(cells, border, outline, inside, contrast)
   const area = region.length
   const lone = area / Math.max(area, sorted.length - firstAbove(sorted, inside - LONE_TONE))
-  const spread = median(Float32Array.from(region, (i) => Math.abs(tone[i]! - inside))) / contrast
+  for (let n = 0; n < own.length; n++) own[n] = Math.abs(own[n]! - inside)
+  const spread = median(own) / contrast
   const deviation = median(around.map((value) => Math.abs(value - outside)))
   return {
     shape: { type: 'outline', points: outline.map(([x, y]): [number, number] => [Math.min(size.width, x * side), Math.min(size.height, y * side)]) },
@@ -144,23 +145,31 @@ function describe(cells: Cells, border: Uint8Array, region: Cluster, own: Uint8A
   }
 }
 
-/** Cells two to four away from a region, up, down, left or right of it. */
-function cellsAround({ columns, rows }: Cells, border: Uint8Array, region: Cluster, own: Uint8Array): number[] {
-  const around = new Set<number>()
-  for (const i of region) {
-    const x = i % columns
-    const y = Math.floor(i / columns)
-    for (const [dx, dy] of COMPASS) {
+/** What a cell is marked as: of the region, or counted among what lies around it. */
+const OWN = 1
+const COUNTED = 2
+
+/** Cells two to four away from a region, up, down, left or right of it; `marks` tells which are its own, and is left as it was. */
+function cellsAround({ columns, rows }: Cells, border: Uint8Array, region: Cluster, marks: Uint8Array): number[] {
+  const around: number[] = []
+  for (let n = 0; n < region.length; n++) {
+    const x = region[n]! % columns
+    const y = (region[n]! - x) / columns
+    for (let side = 0; side < COMPASS.length; side++) {
+      const [dx, dy] = COMPASS[side]!
       const [nx, ny] = [x + dx, y + dy]
-      if (nx < 0 || ny < 0 || nx >= columns || ny >= rows || own[ny * columns + nx]) continue
-      for (const reach of [2, 3, 4]) {
+      if (nx < 0 || ny < 0 || nx >= columns || ny >= rows || marks[ny * columns + nx] === OWN) continue
+      for (let reach = 2; reach <= 4; reach++) {
         const [u, v] = [x + dx * reach, y + dy * reach]
         const at = v * columns + u
-        if (u >= 0 && v >= 0 && u < columns && v < rows && !own[at] && !border[at]) around.add(at)
+        if (u < 0 || v < 0 || u >= columns || v >= rows || marks[at] || border[at]) continue
+        marks[at] = COUNTED
+        around.push(at)
       }
     }
   }
-  return [...around]
+  for (const at of around) marks[at] = 0
+  return around
 }
 
 /** Index of the first of sorted values that is larger. */

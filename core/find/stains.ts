@@ -1,7 +1,7 @@
 import { gaussianBlur } from '../raster/blur.js'
 import { ln } from '../raster/exact-math.js'
 import { medianCurve } from '../raster/median-curve.js'
-import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
+import { DEVIATION_PER_MAD, median, placeOfGreatest, valuesAt } from '../raster/statistics.js'
 import { distanceAt, insideOutline, shapeArea, type Outline } from '../shape/shape.js'
 import type { AreaFind } from './area-find.js'
 import { cellsOfPicture, type TileCells } from './cells.js'
@@ -100,7 +100,8 @@ function tintOf(tiles: readonly TileCells[], size: { readonly width: number; rea
   const depth = gaussianBlur({ width: columns, height: rows, data: loss }, 1).data
   const deviation = Math.max(LEAST_DEVIATION, DEVIATION_PER_MAD * median(depth.map((value) => Math.abs(value))))
   if (deviation > MOST_DEVIATION) return null
-  const off = depth.reduce((count, value) => count + (Math.abs(value) > STAINED * deviation ? 1 : 0), 0)
+  let off = 0
+  for (let i = 0; i < depth.length; i++) if (Math.abs(depth[i]!) > STAINED * deviation) off++
   return off > MANY_COLOURS * depth.length ? null : { columns, rows, side, depth, deviation, tone: red }
 }
 
@@ -115,9 +116,8 @@ const ASIDE = 2
 
 /** Outline a patch, and measure what it is judged by. */
 function describe({ columns, rows, side, depth, deviation, tone }: Tint, patch: Int32Array, size: { readonly width: number; readonly height: number }, sign: 1 | -1): StainCandidate[] {
-  const middle = median(Float32Array.from(patch, (i) => depth[i]!))
-  const deepest = patch.reduce((a, b) => (depth[b]! > depth[a]! ? b : a))
-  const contour = contourRound((i) => depth[i]!, columns, boxRound(patch, columns, rows, 6), Math.max(LEAST_LEVEL * deviation, OUTLINED * middle), deepest)
+  const middle = median(valuesAt(depth, patch))
+  const contour = contourRound((i) => depth[i]!, columns, boxRound(patch, columns, rows, 6), Math.max(LEAST_LEVEL * deviation, OUTLINED * middle), placeOfGreatest(depth, patch))
   if (!contour || contour.length < 4) return []
   const at = (plane: Float32Array, x: number, y: number) => plane[Math.max(0, Math.min(rows - 1, Math.floor(y))) * columns + Math.max(0, Math.min(columns - 1, Math.floor(x)))]!
   const steps = contour.map(([x, y], k) => {

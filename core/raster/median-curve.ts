@@ -1,4 +1,4 @@
-import { median } from './statistics.js'
+import { median, valuesAt } from './statistics.js'
 
 /**
  * What is usual over a range: medians of parts with as many values each, straight lines between, level beyond the ends.
@@ -13,8 +13,8 @@ export function medianCurve(at: Float32Array, values: Float32Array, parts: numbe
   const levels = new Float64Array(parts)
   for (let k = 0; k < parts; k++) {
     const part = order.subarray(Math.floor((k * order.length) / parts), Math.floor(((k + 1) * order.length) / parts))
-    places[k] = median(pick(at, part))
-    levels[k] = median(pick(values, part))
+    places[k] = median(valuesAt(at, part))
+    levels[k] = median(valuesAt(values, part))
   }
   return (place) => {
     let k = 0
@@ -26,12 +26,6 @@ export function medianCurve(at: Float32Array, values: Float32Array, parts: numbe
     const t = places[k + 1]! > places[k]! ? Math.max(0, Math.min(1, (place - places[k]!) / (places[k + 1]! - places[k]!))) : 0
     return levels[k]! + t * (levels[k + 1]! - levels[k]!)
   }
-}
-
-function pick(values: Float32Array, indices: Uint32Array): Float32Array {
-  const picked = new Float32Array(indices.length)
-  for (let n = 0; n < indices.length; n++) picked[n] = values[indices[n]!]!
-  return picked
 }
 
 /** Indices of values from the least to the greatest, equal ones as they come: many times as fast as sorting indices. */

@@ -42,3 +42,17 @@ export function robustDeviation(values: Float32Array, count = values.length): nu
   for (let i = 0; i < count; i++) values[i] = Math.abs(values[i]! - middle)
   return DEVIATION_PER_MAD * median(values, count)
 }
+
+/** The values at some places, in their order. */
+export function valuesAt(values: Float32Array, places: ArrayLike<number>): Float32Array {
+  const picked = new Float32Array(places.length)
+  for (let n = 0; n < places.length; n++) picked[n] = values[places[n]!]!
+  return picked
+}
+
+/** Of some places, at least one, the first where the value is greatest. */
+export function placeOfGreatest(values: Float32Array, places: ArrayLike<number>): number {
+  let best = places[0]!
+  for (let n = 1; n < places.length; n++) if (values[places[n]!]! > values[best]!) best = places[n]!
+  return best
+}
