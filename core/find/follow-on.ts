@@ -1,7 +1,7 @@
 import type { PathReader } from '../kernels/paths.js'
 import type { Region } from '../raster/raster.js'
 import type { MeasuredPath } from './lines.js'
-import type { RidgePath } from './ridges.js'
+import { smoothed, type RidgePath } from './ridges.js'
 
 /** Furthest that a line is looked for beyond an end at once, in points, and at least; between them as far as it is long. */
 const FURTHEST = 128
@@ -74,7 +74,7 @@ function stripOf(reader: PathReader, sign: -1 | 1, own: number, half: number, co
 
 /** The course of a path with as much again straight on from both of its ends as lies within, and how many points of it lie before and after the path. */
 function withBeyond({ points, octave }: RidgePath, within: Region): { rail: Float64Array; before: number; after: number } {
-  const course = evened(points)
+  const course = smoothed(points, COURSE)
   const count = course.length / 2
   const arm = Math.min(count - 1, Math.max(LEAST_ARM, count >> 1))
   const most = Math.max(LEAST, Math.min(FURTHEST, count))
@@ -103,24 +103,6 @@ function straightOn(course: Float64Array, tip: number, inner: number, step: numb
     points.push(px, py)
   }
   return points
-}
-
-/** Each point the mean of those around, fewer at the ends. */
-function evened(points: Float64Array): Float64Array {
-  const count = points.length / 2
-  const result = new Float64Array(points.length)
-  for (let k = 0; k < count; k++) {
-    const reach = Math.min(COURSE, k, count - 1 - k)
-    let x = 0
-    let y = 0
-    for (let j = k - reach; j <= k + reach; j++) {
-      x += points[2 * j]!
-      y += points[2 * j + 1]!
-    }
-    result[2 * k] = x / (2 * reach + 1)
-    result[2 * k + 1] = y / (2 * reach + 1)
-  }
-  return result
 }
 
 /** How far aside the way of the greatest sum runs at each stretch. */

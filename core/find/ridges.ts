@@ -70,7 +70,7 @@ function followAll(plane: Plane, octave: number, into: RidgePath[]): void {
         sum += Math.abs(answers[i]!)
         restless += unrest.data[Math.min(unrest.height - 1, Math.floor(i / width / side)) * unrest.width + Math.min(unrest.width - 1, Math.floor((i % width) / side))]!
       }
-      into.push({ points: smoothed(middlesAlong(middles, path, width, 2 ** octave)), sign: answers[seed]! > 0 ? 1 : -1, octave, response: sum / path.length, unrest: restless / path.length / Math.max(1e-9, unrest.quiet) })
+      into.push({ points: smoothed(middlesAlong(middles, path, width, 2 ** octave), 2), sign: answers[seed]! > 0 ? 1 : -1, octave, response: sum / path.length, unrest: restless / path.length / Math.max(1e-9, unrest.quiet) })
     }
   }
 }
@@ -118,12 +118,12 @@ function middlesAlong({ across, offset }: RidgeMiddles, path: Int32Array, width:
   return points
 }
 
-/** Each point the mean of five, fewer at the ends: pixels' steps taken out. */
-function smoothed(points: Float64Array): Float64Array {
+/** Each point the mean of itself and so many before and after it, fewer at the ends: pixels' steps taken out. */
+export function smoothed(points: Float64Array, most: number): Float64Array {
   const result = new Float64Array(points.length)
   const count = points.length / 2
   for (let k = 0; k < count; k++) {
-    const reach = Math.min(2, k, count - 1 - k)
+    const reach = Math.min(most, k, count - 1 - k)
     let x = 0
     let y = 0
     for (let j = k - reach; j <= k + reach; j++) {
