@@ -7,7 +7,7 @@ import { readProfile } from './profile.js'
 import { halve, levelCount, packTile, tileGrid, tileRegion, unpackTile } from './pyramid.js'
 import { clipRegion, crop, makeRaster, paste, type Plane } from './raster.js'
 import { solveCholesky } from './solve.js'
-import { median, robustDeviation } from './statistics.js'
+import { median, placeOfGreatest, robustDeviation, valuesAt } from './statistics.js'
 import { decodeValue, makeTransfer } from './transfer.js'
 import { makeRandom } from '../random.js'
 import { makeMatrixProfile } from '@fennip/codec/test-profile.js'
@@ -182,6 +182,12 @@ describe('statistics and equations', () => {
     })
     expect(robustDeviation(values)).toBeGreaterThan(2.8)
     expect(values.length).toBe(20000)
+  })
+  it('of some places only', () => {
+    const values = Float32Array.of(5, 9, 1, 9, 7)
+    expect([...valuesAt(values, [4, 0, 4])]).toEqual([7, 5, 7])
+    expect(placeOfGreatest(values, [0, 3, 1])).toBe(3)
+    expect(placeOfGreatest(values, Int32Array.of(2, 0))).toBe(0)
   })
   it('solves a positive definite system and refuses another', () => {
     const right = Float64Array.of(1, 2)
