@@ -29,11 +29,14 @@ const SIDES = 2 * ASIDE + 1
  * A line with what goes on at its ends through texture that hides it pixel by pixel.
  *
  * The best way along the line and straight on from it, by dynamic programming over stretches of it, each a step aside from
- * the one before at most; of it the part with the greatest sum of what stands out over half of the line's difference.
+ * the one before at most; of it the part with the greatest sum of what stands out over half of the line's difference
+ * (Bellman 1957, "Dynamic programming"; for the part Kadane's way as in Bentley 1984, "Programming pearls: algorithm design
+ * techniques"; both from memory).
  *
  * @param reader  Of the plane that it was measured in.
  * @param scale   Pixels of the path in one of that plane's.
- * @param within  No part of the path lies outside.
+ * @param within  In pixels of the path: nothing is looked for outside.
+ * @returns       The path of the line with what goes on; the same where it is too short to be asked.
  */
 export function followedOn(reader: PathReader, scale: number, { path, width, difference }: MeasuredPath, within: Region): RidgePath {
   const { rail, before, after } = withBeyond(path, within)

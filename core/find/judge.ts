@@ -128,7 +128,10 @@ export const speckJudge: DiscJudge = {
   steepness: 1.1,
 }
 
-/** Judge of lines, on the features of `lineFeatures`. */
+/**
+ * Judge of lines, on the features of `lineFeatures`. Its weights were learned from lines as they are traced: fitted anew on what
+ * is followed on from them, and on more photographs, they find fewer scratches at as many false finds.
+ */
 export const lineJudge: Judge = {
   score: layered(LINE),
   even: 1.33,

@@ -38,7 +38,7 @@ export function judgedLines(pieces: readonly LinePiece[], falseFindsPerMegapixel
   })))
 }
 
-/** A line lies on another where so much of it is no further from it than so many pixels. */
+/** A line of one tone lies on another of that tone where so much of it is no further from it than so many pixels. */
 const SAME = { share: 0.5, aside: 1.5 } as const
 
 /** A piece that another was followed over is found with it: the heavier stands for both. Among what is around, it counted as one more. */
@@ -47,7 +47,7 @@ function onceOnly(finds: readonly LineFind[]): LineFind[] {
   for (const find of [...finds].sort((a, b) => b.weight - a.weight)) {
     const { points } = find.shape
     const bounds = shapeBounds(find.shape)
-    const known = kept.some((other) => overlaps(other.bounds, bounds) && points.filter(([x, y]) => distanceAt(other.find.shape, x, y) < SAME.aside).length > SAME.share * points.length)
+    const known = kept.some((other) => other.find.contrast * find.contrast > 0 && overlaps(other.bounds, bounds) && points.filter(([x, y]) => distanceAt(other.find.shape, x, y) < SAME.aside).length > SAME.share * points.length)
     if (!known) kept.push({ find, bounds })
   }
   return kept.map(({ find }) => find)

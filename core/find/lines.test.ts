@@ -172,6 +172,8 @@ describe('a line that goes on', () => {
     expect(strokesOf(first)).toBe(1)
     // The same seen twice, one a part of the other and a pixel aside.
     expect(strokesOf(first, straight([40, 5], [180, 19]))).toBe(1)
+    // A dark one that runs along a pale one is another.
+    expect(strokesOf(first, straight([40, 5], [180, 19], { difference: -0.3, contrast: -8 }))).toBe(2)
     expect(strokesOf(straight([280, 28], [330, 33], doubtful))).toBe(0)
     expect(strokesOf(first, straight([280, 28], [330, 33], doubtful))).toBe(2)
     expect(strokesOf(first, straight([280, 128], [330, 133], doubtful))).toBe(1)

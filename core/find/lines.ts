@@ -60,9 +60,9 @@ export interface LinePiece {
  */
 export function linePieces(plane: Plane, colour: ColourLook, surroundings: Region, tile: Region): LinePiece[] {
   const octaves = makeOctaves(plane, WIDEST)
-  const inTile = findRidges(octaves, LAST_OCTAVE).flatMap((path) => clipped(path, surroundings, tile))
-  const paths = onceOnly(inTile, new TakenPlaces(plane.width, plane.height))
-  const within = { x: tile.x - surroundings.x, y: tile.y - surroundings.y, width: tile.width, height: tile.height }
+  const within = { ...tile, x: tile.x - surroundings.x, y: tile.y - surroundings.y }
+  const inTile = findRidges(octaves, LAST_OCTAVE).flatMap((path) => clipped(path, within))
+  const paths = onceOnly(inTile, plane)
   return octaves.planes.slice(0, LAST_OCTAVE).flatMap((source, level) => {
     const reader = new PathReader(source)
     const scale = 2 ** level
@@ -124,11 +124,10 @@ function withoutTails(reader: PathReader, path: RidgePath, scale: number): Ridge
 const STRETCH = 8
 const STANDS_OUT = 0.4
 
-/** The parts of a path whose points lie in the tile. */
-function clipped(path: RidgePath, surroundings: Region, tile: Region): RidgePath[] {
+/** The parts of a path whose points lie in a region. */
+function clipped(path: RidgePath, { x: left, y: top, width, height }: Region): RidgePath[] {
   const { points } = path
-  const [left, top] = [tile.x - surroundings.x, tile.y - surroundings.y]
-  const [right, below] = [left + tile.width, top + tile.height]
+  const [right, below] = [left + width, top + height]
   const parts: RidgePath[] = []
   let start = 0
   for (let k = 0; k <= points.length; k += 2) {
@@ -151,7 +150,8 @@ const SAME = 0.5
 const REACH = 1.5
 
 /** A line answers in several octaves: the octave where it answers most keeps it. */
-function onceOnly(paths: readonly RidgePath[], taken: TakenPlaces): RidgePath[] {
+function onceOnly(paths: readonly RidgePath[], { width, height }: Pick<Plane, 'width' | 'height'>): RidgePath[] {
+  const taken = new TakenPlaces(width, height)
   const strong: { path: RidgePath; rank: number }[] = []
   for (const path of paths) {
     const strength = path.response * Math.sqrt(path.points.length / 2)
