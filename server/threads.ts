@@ -2,7 +2,7 @@ import { MessageChannel, type MessagePort } from 'node:worker_threads'
 import { fileURLToPath } from 'node:url'
 import { Piscina } from 'piscina'
 import { ProblemError } from '@fennip/core/problem.js'
-import { measuresFor, searchTiles, WHOLE_KINDS, type Find, type FindOptions, type TileFinds } from '@fennip/core/find/find.js'
+import { measuresFor, searchTiles, splitKinds, type Find, type FindOptions, type TileFinds } from '@fennip/core/find/find.js'
 import type { LineFind } from '@fennip/core/find/line-kinds.js'
 import type { Region } from '@fennip/core/raster/raster.js'
 import type { Shadow } from '@fennip/core/mend/shadow.js'
@@ -12,7 +12,7 @@ import type { ExpectedMark, MarkMeasure } from '@fennip/core/series/measure-mark
 import type { Placement } from '@fennip/core/series/placement.js'
 import type { Settings } from './settings.js'
 import { stagesOfFlaws } from '@fennip/core/treatment/mend-all.js'
-import type { Original, Step, Treatment } from '@fennip/core/treatment/schema.js'
+import type { Original, SearchKind, Step, Treatment } from '@fennip/core/treatment/schema.js'
 
 /** Which open flaws, and of some the shadow that is known from elsewhere. */
 export interface KnownFlaws {
@@ -30,6 +30,8 @@ export class Threads {
       minThreads: 1,
       maxThreads: count,
       idleTimeout: 60000,
+      stricterFIFO: true,
+      resourceLimits: { maxYoungGenerationSizeMb: 64 },
     })
   }
 
@@ -50,32 +52,33 @@ export class Threads {
    */
   async search({ sha256, width, height }: Pick<Original, 'sha256' | 'width' | 'height'>, options: FindOptions, onShare: (share: number) => void): Promise<Find[]> {
     const tiles = searchTiles(width, height)
+    const size = { width, height }
+    const { placed, whole } = splitKinds(options.kinds)
+    const searches = [whole, placed].filter((kinds) => kinds.length > 0)
     // Putting them together is one part more, in which a search can be ended too.
-    const all = tiles.length + 1
+    const all = searches.length * tiles.length + 1
     let done = 0
-    const parts = await Promise.all(tiles.map(async (tile) => {
+    const searchAll = (kinds: readonly SearchKind[]) => Promise.all(kinds.length === 0 ? [] : tiles.map(async (tile) => {
       onShare(done / all)
-      const finds = await this.searchTile(sha256, tile, options)
+      const finds = await this.searchTile(sha256, tile, { ...options, kinds })
       done++
       onShare(done / all)
       return finds
     }))
-    const finds = await this.gatherFinds(parts, options, { width, height })
+    // What only the whole picture tells is measured first: while the last tiles are searched for the rest, no thread has to wait.
+    const wholes = searchAll(whole).then((measures) => Promise.all(whole.map((kind) => this.run<Find[]>('searchWhole', { kind, tiles: measures.map((tile) => measuresFor(kind, tile)), size }))))
+    const lines = searchAll(placed).then(async (parts) => ({
+      discs: parts.map(({ discs }) => ({ discs })),
+      lines: await this.run<LineFind[]>('searchLines', { tiles: parts.map(({ pieces }) => ({ pieces })), options, size }),
+    }))
+    const [{ discs, lines: found }, other] = await Promise.all([lines, wholes])
+    const finds = await this.run<Find[]>('joinSearch', { tiles: discs, lines: found, whole: other.flat() })
     onShare(1)
     return finds
   }
 
   searchTile(sha256: string, tile: Region, options: FindOptions): Promise<TileFinds> {
     return this.run('searchTile', { sha256, tile, options })
-  }
-
-  /** Put the finds of all tiles together; what only the whole picture tells is looked for side by side, and lines with it. */
-  private async gatherFinds(tiles: readonly TileFinds[], options: FindOptions, size: { readonly width: number; readonly height: number }): Promise<Find[]> {
-    const kinds = WHOLE_KINDS.filter((kind) => options.kinds.includes(kind))
-    // What takes longest is begun first, so that no thread waits for another in the end.
-    const wholes = kinds.map((kind) => this.run<Find[]>('searchWhole', { kind, tiles: tiles.map((tile) => measuresFor(kind, tile)), size }))
-    const [lines, ...whole] = await Promise.all([this.run<LineFind[]>('searchLines', { tiles: tiles.map(({ pieces }) => ({ pieces })), options, size }), ...wholes])
-    return this.run('joinSearch', { tiles: tiles.map(({ discs }) => ({ discs })), lines, whole: whole.flat() })
   }
 
   measurePlaces(sha256: string, places: readonly ExpectedMark[]): Promise<(MarkMeasure | null)[]> {

@@ -115,16 +115,24 @@ export function tileSurroundings(tile: Region, width: number, height: number): R
  * @param transfer  Tables of the picture's curve.
  */
 export function findInTile(pixels: IntegerRaster, surroundings: Region, tile: Region, transfer: Transfer, options: FindOptions): TileFinds {
-  const plane = logLight(pixels, transfer)
+  const { placed, whole } = splitKinds(options.kinds)
+  const plane = placed.length > 0 || whole.includes('moire') ? logLight(pixels, transfer) : null
+  return {
+    ...(plane && placed.length > 0 ? findPlaced({ plane, colour: colourLook(pixels, transfer), at: surroundings }, pixels, tile, transfer, options) : { discs: [], pieces: [] }),
+    ...(whole.length > 0 ? measureTile(pixels, plane, surroundings, tile, whole) : {}),
+  }
+}
+
+/** What is found where it lies: round flaws, and lines in pieces. */
+function findPlaced(around: TilePlane, pixels: IntegerRaster, tile: Region, transfer: Transfer, options: FindOptions): Pick<TileFinds, 'discs' | 'pieces'> {
   const wants = (...kinds: readonly SearchKind[]) => kinds.some((kind) => options.kinds.includes(kind))
-  const whole: TilePlane = { plane, colour: colourLook(pixels, transfer), at: surroundings }
-  const close = wants('speck', 'line') ? closeTo(tile, pixels, whole, transfer) : whole
+  const close = wants('speck', 'line') ? closeTo(tile, pixels, around, transfer) : around
   const discs: DiscFind[] = []
   for (const kind of ['dust', 'speck'] as const) {
     if (!wants(kind)) continue
     const by = JUDGES[kind]
     const least = leastScore(by, rateOf(options))
-    const { plane, colour, at } = kind === 'dust' ? whole : close
+    const { plane, colour, at } = kind === 'dust' ? around : close
     for (const { candidate, fit } of evidenceInTile(plane, colour, at, tile, kind, least)) {
       const { score, confidence } = judge(by, by.features(candidate, fit, colour))
       // What cannot be told from noise is not claimed, whatever speaks for it.
@@ -133,13 +141,16 @@ export function findInTile(pixels: IntegerRaster, surroundings: Region, tile: Re
       if (isInside(find.shape, tile)) discs.push(find)
     }
   }
-  const samples = wants('flat', 'loss', 'stain') ? new SampleTable(pixels) : null
+  return { discs, pieces: wants('line') ? linePieces(close.plane, close.colour, close.at, tile) : [] }
+}
+
+/** What the kinds need that only the whole picture tells. */
+function measureTile(pixels: IntegerRaster, plane: Plane | null, surroundings: Region, tile: Region, kinds: readonly WholeKind[]): TileMeasures {
+  const samples = kinds.some((kind) => kind !== 'moire') ? new SampleTable(pixels) : null
   return {
-    discs,
-    pieces: wants('line') ? linePieces(close.plane, close.colour, close.at, tile) : [],
-    ...(samples && wants('flat') ? { grain: grainBlocks(samples, surroundings, tile), fine: fineDetailOfTile(samples, surroundings, tile) } : {}),
-    ...(samples && wants('loss', 'stain') ? { cells: cellsOfTile(samples, surroundings, tile) } : {}),
-    ...(wants('moire') ? { screens: screensOfTile(plane, surroundings, tile) } : {}),
+    ...(samples && kinds.includes('flat') ? { grain: grainBlocks(samples, surroundings, tile), fine: fineDetailOfTile(samples, surroundings, tile) } : {}),
+    ...(samples && (kinds.includes('loss') || kinds.includes('stain')) ? { cells: cellsOfTile(samples, surroundings, tile) } : {}),
+    ...(plane && kinds.includes('moire') ? { screens: screensOfTile(plane, surroundings, tile) } : {}),
   }
 }
 
@@ -147,9 +158,17 @@ export function findInTile(pixels: IntegerRaster, surroundings: Region, tile: Re
 export const WHOLE_KINDS = ['stain', 'loss', 'flat', 'moire'] as const
 export type WholeKind = (typeof WHOLE_KINDS)[number]
 
+/** Kinds that are found where they lie, and those that the whole picture tells. */
+export function splitKinds(kinds: readonly SearchKind[]): { placed: readonly SearchKind[]; whole: readonly WholeKind[] } {
+  return {
+    placed: kinds.filter((kind) => !(WHOLE_KINDS as readonly SearchKind[]).includes(kind)),
+    whole: WHOLE_KINDS.filter((kind) => kinds.includes(kind)),
+  }
+}
+
 /** False finds a megapixel that each kind may have. */
 function rateOf({ falseFinds, kinds }: FindOptions): number {
-  return Math.max(1e-3, falseFinds) / REFERENCE_MEGAPIXELS / Math.max(1, kinds.filter((kind) => !(WHOLE_KINDS as readonly SearchKind[]).includes(kind)).length)
+  return Math.max(1e-3, falseFinds) / REFERENCE_MEGAPIXELS / Math.max(1, splitKinds(kinds).placed.length)
 }
 
 const JUDGES: Record<DiscKind, DiscJudge> = { dust: dustJudge, speck: speckJudge }
@@ -233,7 +252,7 @@ export function findLines(tiles: readonly Pick<TileFinds, 'pieces'>[], options: 
 
 /** Put the finds of all tiles together, heaviest first. */
 export function gatherFinds(tiles: readonly TileFinds[], options: FindOptions, size: Size): Find[] {
-  const whole = WHOLE_KINDS.filter((kind) => options.kinds.includes(kind)).flatMap((kind) => findInWhole(kind, tiles, size))
+  const whole = splitKinds(options.kinds).whole.flatMap((kind) => findInWhole(kind, tiles, size))
   return joinFinds(tiles, findLines(tiles, options, size), whole)
 }
 
