@@ -23,7 +23,7 @@ import { demoScenes, FRAME, greyOf, sceneOf } from './scenes.js'
 /** What a search with an everyday control accepts. */
 const LEAST = leastScore(speckJudge, 5 / 24)
 /** Candidates whose quick fit lies so far below are not fitted in full. */
-const HOPELESS = LEAST - GLANCE_MARGIN
+const HOPELESS = LEAST - GLANCE_MARGIN.speck
 const PER_MEGAPIXEL = 30
 const SEED = 31
 

@@ -190,20 +190,33 @@ export function evidenceInTile(plane: Plane, colour: ColourLook, surroundings: R
   const octaves = makeOctaves(plane, LARGEST_RADIUS[kind])
   const candidates = kind === 'dust' ? findRadial(octaves, -1) : findCandidates(octaves).filter((candidate) => worthFitting(octaves, candidate))
   const result: Evidence[] = []
-  for (const candidate of candidates) {
+  for (const candidate of byBands(candidates, plane.height)) {
     const x = candidate.x + surroundings.x
     const y = candidate.y + surroundings.y
     if (x < tile.x - 8 || y < tile.y - 8 || x > tile.x + tile.width + 8 || y > tile.y + tile.height + 8) continue
     const glance = fitDisc(octaves, candidate, FIRST_EFFORT)
-    if (glance && judge(JUDGES[kind], JUDGES[kind].features(candidate, glance, colour)).score < least - GLANCE_MARGIN) continue
+    if (glance && judge(JUDGES[kind], JUDGES[kind].features(candidate, glance, colour)).score < least - GLANCE_MARGIN[kind]) continue
     const fit = fitDisc(octaves, candidate)
     if (fit && fit.radius <= 1.15 * LARGEST_RADIUS[kind]) result.push({ candidate, fit })
   }
   return result
 }
 
-/** How far a glance may underrate what the full fit accepts: measured on the four demo pictures. */
-export const GLANCE_MARGIN = 6.5
+/** Rows of a plane that stay near at hand, in a processor's own memory, while its candidates are looked at. */
+const BAND = 32
+
+/** Candidates band by band of rows: looked at as they stand out, each would lie where nobody just was. */
+function byBands(candidates: readonly Candidate[], height: number): Candidate[] {
+  const bands = Array.from({ length: Math.ceil(height / BAND) }, (): Candidate[] => [])
+  for (const candidate of candidates) bands[Math.min(bands.length - 1, Math.floor(candidate.y / BAND))]!.push(candidate)
+  return bands.flat()
+}
+
+/**
+ * How far a glance may underrate what the full fit accepts: measured on the demo's pictures, and on its scenes and open
+ * photographs with flaws put on, where none of some 80 shadows and three of 1600 specks that were accepted lay lower.
+ */
+export const GLANCE_MARGIN = { dust: 5, speck: 6.5 } as const
 
 function describeFit(fit: FittedDisc, at: Region): Pick<DiscFind, 'shape' | 'contrast' | 'weight'> {
   return {

@@ -7,10 +7,13 @@ import type { LinePiece } from './lines.js'
  * Two ends are joined when they lie close for the lines' length, look at each other, and are alike in tone and width.
  */
 export function joinPieces(pieces: readonly LinePiece[]): LinePiece[] {
-  return chainsOf(pieces).map((chain) => together(chain.map(({ index, reversed }) => {
-    const piece = pieces[index]!
-    return reversed ? { ...piece, points: [...piece.points].reverse() } : piece
-  })))
+  return chainsOf(pieces).map((chain) => {
+    const list = chain.map(({ index, reversed }) => {
+      const piece = pieces[index]!
+      return reversed ? { ...piece, points: [...piece.points].reverse() } : piece
+    })
+    return list.length === 1 ? list[0]! : together(list)
+  })
 }
 
 /** A piece in a chain of pieces, and whether it is run through from its last point to its first. */

@@ -22,7 +22,12 @@ export function amongOthers(pieces: readonly LinePiece[]): Line[] {
     const middle = piece.points[piece.points.length >> 1]!
     const [first, last] = [piece.points[0]!, piece.points.at(-1)!]
     const chord = Math.max(1e-9, distanceOf(first, last))
-    for (const at of new Set(piece.points.map(([x, y]) => key(x, y)))) listAt(cells, at).push(i)
+    let before = -1
+    for (const [x, y] of piece.points) {
+      const at = key(x, y)
+      if (at !== before) listAt(cells, at).push(i)
+      before = at
+    }
     return { x: middle[0], y: middle[1], dx: (last[0] - first[0]) / chord, dy: (last[1] - first[1]) / chord, strength: Math.abs(piece.difference) * Math.sqrt(piece.length) }
   })
   const strengths = new Float32Array(pieces.length)

@@ -68,15 +68,21 @@ function meanOf(planes: readonly Float32Array[]): Float32Array {
 
 function candidatesAmong(cells: Cells, size: { readonly width: number; readonly height: number }, sign: 1 | -1): LossCandidate[] {
   const border = borderOf(cells)
-  const open = { ...cells, tone: cells.tone.map((value, i) => (border[i] ? -1 : value)) }
+  const open = { ...cells, tone: withoutBorder(cells.tone, border) }
   const sorted = open.tone.slice().sort()
-  const marks = new Uint8Array(open.tone.length)
-  return stableRegions(open, sorted).flatMap((region) => {
-    for (const i of region) marks[i] = OWN
-    const candidate = describe(open, border, region, marks, sorted, size, sign)
-    for (const i of region) marks[i] = 0
+  const marks = new Int32Array(open.tone.length)
+  return stableRegions(open, sorted).flatMap((region, n) => {
+    const own = MARKS * (n + 1)
+    for (let k = 0; k < region.length; k++) marks[region[k]!] = own
+    const candidate = describe(open, border, region, { of: marks, own }, sorted, size, sign)
     return candidate ? [candidate] : []
   })
+}
+
+function withoutBorder(tone: Float32Array, border: Uint8Array): Float32Array {
+  const open = tone.slice()
+  for (let i = 0; i < open.length; i++) if (border[i]) open[i] = -1
+  return open
 }
 
 /** A line of cells along the edge belongs to the border of a print when so many of them have its tone. */
@@ -117,7 +123,7 @@ const LEAST_DROP = 0.2
 const STRIDE = 6
 
 /** Outline a region half-way between its tone and the brighter of what is around, and measure what it is judged by. */
-function describe(cells: Cells, border: Uint8Array, region: Cluster, marks: Uint8Array, sorted: Float32Array, size: { readonly width: number; readonly height: number }, sign: 1 | -1): LossCandidate | null {
+function describe(cells: Cells, border: Uint8Array, region: Cluster, marks: Marks, sorted: Float32Array, size: { readonly width: number; readonly height: number }, sign: 1 | -1): LossCandidate | null {
   const { columns, rows, tone, side } = cells
   const own = valuesAt(tone, region)
   const inside = median(own)
@@ -145,12 +151,18 @@ function describe(cells: Cells, border: Uint8Array, region: Cluster, marks: Uint
   }
 }
 
-/** What a cell is marked as: of the region, or counted among what lies around it. */
-const OWN = 1
-const COUNTED = 2
+/**
+ * What each cell is marked as: `own` of the region that is looked at, one more when it was counted among what lies around; less
+ * by regions before it. So no mark has to be taken away again.
+ */
+interface Marks {
+  readonly of: Int32Array
+  readonly own: number
+}
+const MARKS = 2
 
-/** Cells two to four away from a region, up, down, left or right of it; `marks` tells which are its own, and is left as it was. */
-function cellsAround({ columns, rows }: Cells, border: Uint8Array, region: Cluster, marks: Uint8Array): number[] {
+/** Cells two to four away from a region, up, down, left or right of it, that are not its own. */
+function cellsAround({ columns, rows }: Cells, border: Uint8Array, region: Cluster, { of: marks, own }: Marks): number[] {
   const around: number[] = []
   for (let n = 0; n < region.length; n++) {
     const x = region[n]! % columns
@@ -158,17 +170,16 @@ function cellsAround({ columns, rows }: Cells, border: Uint8Array, region: Clust
     for (let side = 0; side < COMPASS.length; side++) {
       const [dx, dy] = COMPASS[side]!
       const [nx, ny] = [x + dx, y + dy]
-      if (nx < 0 || ny < 0 || nx >= columns || ny >= rows || marks[ny * columns + nx] === OWN) continue
+      if (nx < 0 || ny < 0 || nx >= columns || ny >= rows || marks[ny * columns + nx] === own) continue
       for (let reach = 2; reach <= 4; reach++) {
         const [u, v] = [x + dx * reach, y + dy * reach]
         const at = v * columns + u
-        if (u < 0 || v < 0 || u >= columns || v >= rows || marks[at] || border[at]) continue
-        marks[at] = COUNTED
+        if (u < 0 || v < 0 || u >= columns || v >= rows || marks[at]! >= own || border[at]) continue
+        marks[at] = own + 1
         around.push(at)
       }
     }
   }
-  for (const at of around) marks[at] = 0
   return around
 }
 

@@ -20,7 +20,7 @@ export interface TileScreens {
   readonly column: number
   readonly row: number
   readonly columns: number
-  /** Its energy over the median of all waves that are as long. */
+  /** Its energy over the median of all waves that are as long; 0 as well where the wave of no window beside it could go on. */
   readonly strength: Float32Array
   /** Waves in a window, across and down; of the two that are one another's mirror image the one with across >= 0. */
   readonly across: Float32Array
@@ -71,16 +71,31 @@ export function screensOfTile(light: Plane, surroundings: Region, tile: Region):
     across[i] = lone.across
     down[i] = lone.down
   }
-  // Two windows are transformed at once, as the real and the imaginary part of one.
   const square = new FourierSquare(SCREEN_WINDOW)
-  for (let i = 0; i < columns * rows; i += 2) {
-    square.fadeIn('real', light, left(i), top(i), FADE)
-    if (i + 1 < columns * rows) square.fadeIn('imaginary', light, left(i + 1), top(i + 1), FADE)
-    else square.imaginary.fill(0)
-    square.transform()
-    keep(i, strongestLone(square.energiesOf('real')))
-    if (i + 1 < columns * rows) keep(i + 1, strongestLone(square.energiesOf('imaginary')))
+  /** Two windows are transformed at once, as the real and the imaginary part of one. */
+  const lookAt = (windows: readonly number[]) => {
+    for (let n = 0; n < windows.length; n += 2) {
+      const [one, other] = [windows[n]!, windows[n + 1]]
+      square.fadeIn('real', light, left(one), top(one), FADE)
+      if (other === undefined) square.imaginary.fill(0)
+      else square.fadeIn('imaginary', light, left(other), top(other), FADE)
+      square.transform()
+      keep(one, strongestLone(square.energiesOf('real')))
+      if (other !== undefined) keep(other, strongestLone(square.energiesOf('imaginary')))
+    }
   }
+  const all = Array.from({ length: columns * rows }, (_value, i) => i)
+  // Of windows that touch side by side, as on a chessboard, some are white: where no white one has a wave, a black one belongs to no area.
+  const isWhite = (i: number) => ((i % columns) + Math.floor(i / columns)) % 2 === 0
+  const goesOnAt = (i: number) => strength[i]! >= GOES_ON * LONE
+  lookAt(all.filter(isWhite))
+  lookAt(all.filter((i) => {
+    if (isWhite(i)) return false
+    const [column, row] = [i % columns, Math.floor(i / columns)]
+    // At the edge of the tile another has the white ones beside it.
+    const atEdge = column === 0 || row === 0 || column === columns - 1 || row === rows - 1
+    return atEdge || goesOnAt(i - 1) || goesOnAt(i + 1) || goesOnAt(i - columns) || goesOnAt(i + columns)
+  }))
   return { column: tile.x / SCREEN_WINDOW, row: tile.y / SCREEN_WINDOW, columns, strength, across, down }
 }
 

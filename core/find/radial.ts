@@ -1,6 +1,7 @@
 import { PlaneWorkshop } from '../kernels/planes.js'
 import { PI, cos, ln, sin } from '../raster/exact-math.js'
 import type { Plane } from '../raster/raster.js'
+import { selectSmallest } from '../raster/statistics.js'
 import { strongestOnly, type Candidate, type Octaves } from './candidates.js'
 
 /** Directions in which a place is compared with what lies further out. */
@@ -97,11 +98,11 @@ function collect(workshop: PlaneWorkshop, { width, height }: Plane, radius: numb
 
 /** Spread among directions in the quiet tenth of the plane: what noise alone gives. */
 function quietSpread(spread: Float32Array, width: number, height: number, border: number): number {
-  const samples: number[] = []
   const step = Math.max(3, Math.floor(Math.sqrt((width * height) / 8000)))
+  const samples = new Float32Array(Math.ceil((width - 2 * border) / step) * Math.ceil((height - 2 * border) / step))
+  let n = 0
   for (let y = border; y < height - border; y += step) {
-    for (let x = border; x < width - border; x += step) samples.push(spread[y * width + x]!)
+    for (let x = border; x < width - border; x += step) samples[n++] = spread[y * width + x]!
   }
-  samples.sort((a, b) => a - b)
-  return samples[Math.floor(samples.length / 10)] ?? 0
+  return n === 0 ? 0 : selectSmallest(samples, n, Math.floor(n / 10))
 }

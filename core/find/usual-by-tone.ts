@@ -35,9 +35,11 @@ export function shareOfUsual(values: Float32Array, tone: Float32Array, { share, 
     byTone[step]![counts[step]!++] = values[i]!
   }
   const usual = byTone.map((list) => (list.length < least ? 0 : selectSmallest(list, list.length, Math.floor(share * list.length)) / ofUsual))
-  return values.map((value, i) => {
+  const result = new Float32Array(values.length)
+  for (let i = 0; i < values.length; i++) {
     const light = tone[i]!
     const expected = light < CLIPPED || light > 1 - CLIPPED ? 0 : usual[stepOf(light)]!
-    return expected < rounded ? 1 : value / expected
-  })
+    result[i] = expected < rounded ? 1 : values[i]! / expected
+  }
+  return result
 }

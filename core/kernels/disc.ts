@@ -18,6 +18,9 @@ export class DiscWindow {
   private readonly kernels = compiled()
   private readonly layout = new Layout()
   private readonly at: Record<'window' | 'state' | 'room' | 'normal' | 'right', number>
+  private readonly state: Float64Array
+  private readonly normal: Float64Array
+  private readonly right: Float64Array
 
   /**
    * @param data  size x size values, row by row.
@@ -35,15 +38,14 @@ export class DiscWindow {
     const { memory } = this.kernels
     reserve(memory, this.layout.end)
     new Float32Array(memory.buffer, this.at.window, data.length).set(data)
-  }
-
-  private numbers(at: number, count: number): Float64Array {
-    return new Float64Array(this.kernels.memory.buffer, at, count)
+    this.state = new Float64Array(memory.buffer, this.at.state, DISC_PARAMETERS)
+    this.normal = new Float64Array(memory.buffer, this.at.normal, DISC_PARAMETERS * DISC_PARAMETERS)
+    this.right = new Float64Array(memory.buffer, this.at.right, DISC_PARAMETERS)
   }
 
   /** Sum of Geman and McClure's loss of what a disc leaves, of which a residual of three times `spread` has half of the most. */
   robustCost(state: Float64Array, spread: number): number {
-    this.numbers(this.at.state, DISC_PARAMETERS).set(state)
+    this.state.set(state)
     return this.kernels.robustCost(this.at.window, this.size, this.at.state, 1 / (9 * spread * spread))
   }
 
@@ -55,9 +57,9 @@ export class DiscWindow {
    */
   normalEquations(state: Float64Array, spread: number, normal: Float64Array, right: Float64Array): void {
     const { at } = this
-    this.numbers(at.state, DISC_PARAMETERS).set(state)
+    this.state.set(state)
     this.kernels.normalEquations(at.window, this.size, at.state, 1 / (3 * spread), at.room, at.normal, at.right)
-    normal.set(this.numbers(at.normal, DISC_PARAMETERS * DISC_PARAMETERS))
-    right.set(this.numbers(at.right, DISC_PARAMETERS))
+    normal.set(this.normal)
+    right.set(this.right)
   }
 }
