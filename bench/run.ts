@@ -63,12 +63,14 @@ line('5 x 5 median of the library over 24 megapixels', milliseconds(reference.ti
 const single = await timed(() => findFlaws(source, transfer, { kinds: ['dust'], falseFinds: 4 }))
 line('find dust over 24 megapixels, one thread', milliseconds(single.time), `${(single.time / reference.time).toFixed(2)} of the reference`)
 const threads = new Threads({ storage: join(home, 'storage'), cacheFolder: join(home, 'cache') }, 2)
+// Threads start and decode the picture.
+await Promise.all(searchTiles(pixels.width, pixels.height).slice(0, 2).map((tile) => threads.searchTile(original.sha256, tile, { kinds: ['dust'], falseFinds: 4 })))
 for (const kinds of [['dust'], ['dust', 'speck'], [...SEARCH_KINDS]] as const) {
-  const tiles = searchTiles(pixels.width, pixels.height)
-  // Once to warm up: threads start and decode the picture.
-  await Promise.all(tiles.slice(0, 2).map((tile) => threads.searchTile(original.sha256, tile, { kinds, falseFinds: 4 })))
-  const both = await timed(() => threads.search({ sha256: original.sha256, width: pixels.width, height: pixels.height }, { kinds, falseFinds: 4 }, () => undefined))
-  line(`find ${kinds.join(' and ')} over 24 megapixels, two threads`, milliseconds(both.time), `${(both.time / reference.time).toFixed(2)} of the reference; target 6 s, aim 3 s`)
+  // What runs for the first time is still being compiled; a worker goes on from picture to picture.
+  for (const which of ['first search', 'later searches']) {
+    const both = await timed(() => threads.search({ sha256: original.sha256, width: pixels.width, height: pixels.height }, { kinds, falseFinds: 4 }, () => undefined))
+    line(`find ${kinds.length === SEARCH_KINDS.length ? 'everything' : kinds.join(' and ')}, two threads, ${which}`, milliseconds(both.time), `${(both.time / reference.time).toFixed(2)} of the reference; target 6 s, aim 3 s`)
+  }
 }
 await threads.stop()
 
