@@ -30,7 +30,9 @@ export class Threads {
       minThreads: 1,
       maxThreads: count,
       idleTimeout: 60000,
+      // A search puts what others wait for first.
       stricterFIFO: true,
+      // Searches make many small things that are soon forgotten: with more room for these they are cleared away less often.
       resourceLimits: { maxYoungGenerationSizeMb: 64 },
     })
   }
