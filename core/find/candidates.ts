@@ -172,58 +172,37 @@ export function blockDeviations(workshop: PlaneWorkshop, response: KernelPlane, 
   return { width: columns, height: rows, data: result, quiet: sorted[Math.floor(sorted.length / 10)]! }
 }
 
-/** Kept candidates of one radius, in cells: what is small is asked about what is small alone, in small cells. */
-interface KeptSize {
-  readonly radius: number
-  readonly side: number
-  readonly columns: number
-  readonly rows: number
-  /** Of each cell the one that was put there last; -1 for none. */
-  readonly last: Int32Array
-}
-
 /** Strongest first; one inside a stronger one of the same sign and alike in size is the same thing seen twice. */
 export function strongestOnly<C extends Omit<Candidate, 'standing' | 'crowd'>>(found: C[]): C[] {
-  const sorted = strongestFirst(found)
-  let right = 0
-  let below = 0
-  for (let k = 0; k < sorted.length; k++) {
-    right = Math.max(right, sorted[k]!.x)
-    below = Math.max(below, sorted[k]!.y)
-  }
-  /** Which was put in the same cell before each. */
-  const before = new Int32Array(sorted.length)
-  const kept: KeptSize[] = []
-  const ofRadius = (radius: number): KeptSize => {
+  // By size: what is small is asked about what is small alone, in small cells.
+  const kept: { radius: number; side: number; cells: Map<number, C[]> }[] = []
+  const ofRadius = (radius: number) => {
     let own = kept.find((size) => size.radius === radius)
-    if (!own) {
-      const side = 2 * radius + 2
-      const [columns, rows] = [Math.floor(right / side) + 1, Math.floor(below / side) + 1]
-      kept.push((own = { radius, side, columns, rows, last: new Int32Array(columns * rows).fill(-1) }))
-    }
+    if (!own) kept.push((own = { radius, side: 2 * radius + 2, cells: new Map<number, C[]>() }))
     return own
   }
   const isKnown = (candidate: C): boolean => {
-    for (let n = 0; n < kept.length; n++) {
-      const { radius, side, columns, rows, last } = kept[n]!
+    for (const { radius, side, cells } of kept) {
       if (!(candidate.radius > ALIKE * radius)) continue
       const reach = Math.max(APART * radius, WITHIN * candidate.radius)
-      const [firstColumn, lastColumn] = [Math.max(0, Math.floor((candidate.x - reach) / side)), Math.min(columns - 1, Math.floor((candidate.x + reach) / side))]
-      const [firstRow, lastRow] = [Math.max(0, Math.floor((candidate.y - reach) / side)), Math.min(rows - 1, Math.floor((candidate.y + reach) / side))]
-      for (let row = firstRow; row <= lastRow; row++) {
-        for (let column = firstColumn; column <= lastColumn; column++) {
-          for (let k = last[row * columns + column]!; k >= 0; k = before[k]!) if (isSameThing(candidate, sorted[k]!)) return true
+      const right = Math.floor((candidate.x + reach) / side)
+      const below = Math.floor((candidate.y + reach) / side)
+      for (let y = Math.floor((candidate.y - reach) / side); y <= below; y++) {
+        for (let x = Math.floor((candidate.x - reach) / side); x <= right; x++) {
+          const others = cells.get(y * CELLS + x)
+          if (others) for (let k = 0; k < others.length; k++) if (isSameThing(candidate, others[k]!)) return true
         }
       }
     }
     return false
   }
-  return sorted.filter((candidate, k) => {
+  return strongestFirst(found).filter((candidate) => {
     if (isKnown(candidate)) return false
-    const { side, columns, last } = ofRadius(candidate.radius)
-    const cell = Math.floor(candidate.y / side) * columns + Math.floor(candidate.x / side)
-    before[k] = last[cell]!
-    last[cell] = k
+    const { side, cells } = ofRadius(candidate.radius)
+    const key = Math.floor(candidate.y / side) * CELLS + Math.floor(candidate.x / side)
+    const cell = cells.get(key)
+    if (cell) cell.push(candidate)
+    else cells.set(key, [candidate])
     return true
   })
 }
@@ -242,6 +221,8 @@ function strongestFirst<C extends { readonly response: number }>(found: readonly
 /** More than any response: what is as exact a number as this, in steps and among so many. */
 const STRONGEST = 8191
 
+/** More cells than there are in a row. */
+const CELLS = 65536
 /** Least radius over a stronger one's of what may be the same thing. */
 const ALIKE = 0.6
 /** So near, in radii of the larger, are two of one sign that are the same thing; in radii of the stronger, two of both signs. */

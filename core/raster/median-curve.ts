@@ -8,9 +8,11 @@ import { median, valuesAt } from './statistics.js'
  * @param parts   Of the range, at least 2; there must be as many values.
  */
 export function medianCurve(at: Float32Array, values: Float32Array, parts: number): (place: number) => number {
+  const order = inOrder(at)
   const places = new Float64Array(parts)
   const levels = new Float64Array(parts)
-  for (const [k, part] of inParts(at, parts).entries()) {
+  for (let k = 0; k < parts; k++) {
+    const part = order.subarray(Math.floor((k * order.length) / parts), Math.floor(((k + 1) * order.length) / parts))
     places[k] = median(valuesAt(at, part))
     levels[k] = median(valuesAt(values, part))
   }
@@ -26,28 +28,20 @@ export function medianCurve(at: Float32Array, values: Float32Array, parts: numbe
   }
 }
 
-/** Indices of values from the least to the greatest in parts with as many each; of equal ones at a bound, the first come first. */
-function inParts(values: Float32Array, parts: number): Uint32Array[] {
+/** Indices of values from the least to the greatest, equal ones as they come: many times as fast as sorting indices. */
+function inOrder(values: Float32Array): Uint32Array {
   const sorted = values.slice().sort()
-  const begins = Array.from({ length: parts + 1 }, (_value, k) => Math.floor((k * values.length) / parts))
-  const bounds = Float32Array.from({ length: parts }, (_value, k) => sorted[begins[k]!]!)
-  const order = begins.slice(1).map((end, k) => new Uint32Array(end - begins[k]!))
-  const taken = new Uint32Array(parts)
-  // How many of a part equal its lowest bound belong to parts before it.
-  const left = Uint32Array.from({ length: parts }, (_value, k) => {
-    let same = 0
-    for (let i = begins[k]! - 1; i >= 0 && sorted[i] === bounds[k]; i--) same++
-    return same
-  })
+  const order = new Uint32Array(values.length)
+  const taken = new Uint32Array(values.length)
   for (let i = 0; i < values.length; i++) {
-    let k = 0
-    for (let end = parts; end - k > 1; ) {
-      const middle = (k + end) >> 1
-      if (bounds[middle]! <= values[i]!) k = middle
+    const value = values[i]!
+    let first = 0
+    for (let end = sorted.length; first < end; ) {
+      const middle = (first + end) >> 1
+      if (sorted[middle]! < value) first = middle + 1
       else end = middle
     }
-    while (values[i] === bounds[k] && left[k]! > 0) left[k--]!--
-    order[k]![taken[k]!++] = i
+    order[first + taken[first]!++] = i
   }
   return order
 }
