@@ -7,7 +7,7 @@ import { makeTransfer } from '../raster/transfer.js'
 import { findCandidates, makeOctaves, strongestOnly, type Candidate } from './candidates.js'
 import { DUST } from './weights/dust.js'
 import { SPECK } from './weights/speck.js'
-import { findFlaws, findInTile, gatherFinds, joinFinds, searchTiles, tileSurroundings, type Find } from './find.js'
+import { findFlaws, findInTile, gatherFinds, searchTiles, tileSurroundings, type Find } from './find.js'
 import { shapeCentre } from '../shape/shape.js'
 import { FIRST_EFFORT, fitDisc } from './fit-disc.js'
 import { dustJudge, judge, leastScore, speckJudge } from './judge.js'
@@ -311,12 +311,5 @@ describe('a search', () => {
     const find = (x: number, r: number, confidence: number) => ({ kind: 'dust', shape: { type: 'disc', x, y: 80, r }, contrast: -2, weight: 20, unrest: 1, confidence }) as const
     const tiles = [[find(100, 10, 0.5), find(160, 10, 0.7)], [find(104, 10, 0.9)]].map((discs) => ({ discs, pieces: [] }))
     expect(gatherFinds(tiles, { kinds: ['dust'], falseFinds: 3 }, { width: 300, height: 200 }).map(({ shape }) => shapeCentre(shape).x).sort()).toEqual([104, 160])
-  })
-  it('tells a spot of foxing once, as a stain and as surely as the surer; dust on a large stain stays', () => {
-    const dust = (x: number, r: number, confidence: number) => ({ kind: 'dust', shape: { type: 'disc', x, y: 80, r }, contrast: -2, weight: 20, unrest: 1, confidence }) as const
-    const stain = (x: number, half: number): Find => ({ kind: 'stain', shape: { type: 'outline', points: [[x - half, 80 - half], [x + half, 80 - half], [x + half, 80 + half], [x - half, 80 + half]] }, contrast: -5, weight: 40, unrest: 1, confidence: 0.6 })
-    const found = joinFinds([{ discs: [dust(50, 10, 0.9), dust(151, 11, 0.4), dust(300, 8, 0.8), dust(420, 10, 0.7)] }], [], [stain(50, 9), stain(150, 12), stain(310, 40)])
-    expect(found.filter(({ kind }) => kind === 'dust').map(({ shape }) => shapeCentre(shape).x).sort()).toEqual([300, 420])
-    expect(found.filter(({ kind }) => kind === 'stain').map(({ shape, confidence }) => [Math.round(shapeCentre(shape).x), confidence])).toEqual([[50, 0.9], [150, 0.6], [310, 0.6]])
   })
 })

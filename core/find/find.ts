@@ -1,4 +1,4 @@
-import { distanceAt, shapeArea, type Disc, type Outline, type Shape, type Stroke } from '../shape/shape.js'
+import { distanceAt, type Disc, type Outline, type Shape, type Stroke } from '../shape/shape.js'
 import { clipRegion, crop, growRegion, type IntegerRaster, type PixelSource, type Plane, type Region } from '../raster/raster.js'
 import { SampleTable } from '../kernels/samples.js'
 import type { Transfer } from '../raster/transfer.js'
@@ -280,27 +280,9 @@ export function joinFinds(tiles: readonly Pick<TileFinds, 'discs'>[], lines: rea
   for (const { shape } of lines) for (const [x, y] of closely(shape)) along.add({ type: 'disc', x, y, r: 0.5 * shape.width + 1 })
   const free = discs.filter(({ shape }) => !along.some(shape.x, shape.y, (other) => distanceOf(shape, other) < other.r))
   const losses = whole.filter(({ kind }) => kind === 'loss')
-  const { others, areas } = seenAsStains(free, whole)
   // What lies in a loss is a piece of it.
-  const apart = [...others, ...lines].filter(({ shape }) => !losses.some((loss) => distanceAt(loss.shape, ...middleOf(shape)) < 0))
-  return [...apart, ...areas].sort((a, b) => b.weight - a.weight)
-}
-
-/** A round find in a stain that is not so many times as large is that stain; on a larger one it is a flaw of its own. */
-const SAME_STAIN = 3
-
-/** A spot of foxing is round and soft as dust is, and off in colour: it is told once, as the stain, as surely as the surer of both. */
-function seenAsStains(discs: readonly DiscFind[], whole: readonly Find[]): { others: DiscFind[]; areas: Find[] } {
-  const surest = new Map(whole.filter(({ kind }) => kind === 'stain').map((stain) => [stain, stain.confidence]))
-  const others = discs.filter(({ shape, confidence }) => {
-    for (const [stain, sure] of surest) {
-      if (distanceAt(stain.shape, shape.x, shape.y) >= 0 || shapeArea(stain.shape) >= SAME_STAIN * shapeArea(shape)) continue
-      surest.set(stain, Math.max(sure, confidence))
-      return false
-    }
-    return true
-  })
-  return { others, areas: whole.map((find) => ({ ...find, confidence: surest.get(find) ?? find.confidence })) }
+  const apart = [...free, ...lines].filter(({ shape }) => !losses.some((loss) => distanceAt(loss.shape, ...middleOf(shape)) < 0))
+  return [...apart, ...whole].sort((a, b) => b.weight - a.weight)
 }
 
 const middleOf = (shape: Disc | Stroke): [number, number] => (shape.type === 'disc' ? [shape.x, shape.y] : shape.points[shape.points.length >> 1]!)
