@@ -49,7 +49,7 @@ for (const [i, { name, light: coloured, exposure }] of scenes.entries()) {
   }
   console.log(`${name}: ${rows.length} candidates so far, ${accepted.filter(Boolean).length} accepted`)
 }
-const layer = fitLayered(rows, accepted, 6, 2000, 1)
+const layer = fitLayered(rows, accepted, { units: 6, rounds: 2000 })
 writeWeights('first-look', 'calibrate-look', layer)
 const score = layered(layer)
 const scores = rows.map((row) => score(row))

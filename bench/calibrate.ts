@@ -1,8 +1,8 @@
 import { colourLook } from '@fennip/core/find/colour.js'
 import { SampleTable } from '@fennip/core/kernels/samples.js'
 import { evidenceInTile, searchTiles, tileSurroundings, type DiscKind, type Evidence } from '@fennip/core/find/find.js'
-import { dustJudge, layered, lineJudge, lossJudge, speckJudge, stainJudge, type Belief } from '@fennip/core/find/judge.js'
-import { lineFeatures } from '@fennip/core/find/line-features.js'
+import { dustJudge, hairJudge, layered, lossJudge, scratchJudge, speckJudge, stainJudge, type Belief } from '@fennip/core/find/judge.js'
+import { lineEvidence } from '@fennip/core/find/judge-lines.js'
 import { logLight } from '@fennip/core/find/log-light.js'
 import { lossCandidates } from '@fennip/core/find/losses.js'
 import { stainCandidates } from '@fennip/core/find/stains.js'
@@ -15,7 +15,7 @@ import { addDust, addSpecks, copyLight } from '@fennip/demo/damage.js'
 import { expose, lightOfRender, type Light } from '@fennip/demo/photograph.js'
 import { dustyPylon, pylonLight, shaftValve, stationPrint } from '@fennip/demo/pictures.js'
 import { allLines, LinePlaces, lineScenes, linesOf, shareOn } from './line-truth.js'
-import { fitLayered, fitLogistic } from './fit-judge.js'
+import { fitLayered, fitLogistic, type LayerFit } from './fit-judge.js'
 import { writeWeights } from './write-weights.js'
 import { furtherPhotographs, openPhotographs } from './open-photographs.js'
 import { changedAt, demoScenes, FRAME, greyOf, PRINT, renderOf, sceneOf, stainedPrint, stones, throughJpeg, tornPrint } from './scenes.js'
@@ -33,10 +33,21 @@ const wanted = process.argv[2] ?? 'dust'
 const kind: DiscKind = wanted === 'speck' ? 'speck' : 'dust'
 const by = kind === 'dust' ? dustJudge : speckJudge
 
-/** Units of the layer of a judge: of specks 12 and 20 do worse on photographs not learned from, 32 a little better. */
-const UNITS: Record<string, number> = { dust: 12, line: 10, loss: 6, speck: 24 }
+/**
+ * Units of the layer of a judge: of specks 12 and 20 do worse on photographs not learned from, 32 a little better. What is
+ * known of a line by its company is easily learned by heart: there the fit is shorter, and what holds its weights down stronger.
+ */
+const COMPANY: LayerFit = { units: 16, rounds: 3000, batch: 1024, starts: 3, decay: 1e-3 }
+const LAYERS: Record<string, LayerFit> = {
+  dust: { units: 12 },
+  speck: { units: 24 },
+  scratch: COMPANY,
+  hair: COMPANY,
+  loss: { units: 6 },
+}
 
-interface Sample { readonly ground: string; readonly features: number[]; readonly real: boolean; readonly old: number }
+/** @property as  The judge that decides about it. */
+interface Sample { readonly ground: string; readonly as: string; readonly features: number[]; readonly real: boolean; readonly old: number }
 const samples: Sample[] = []
 /** Searched so far, of each ground. */
 const megapixels = new Map<string, number>()
@@ -68,7 +79,7 @@ function collect(name: string, damaged: IntegerRaster, depth: 8 | 16, flaws: rea
       const near = discs.find((flaw) => Math.hypot(flaw.x - x, flaw.y - y) < Math.max(3, 0.8 * flaw.r))
       // Of a flaw of another kind nobody minds a find, but it says nothing of this one.
       if (near ? near.kind !== kind : lines.near(x, y) >= 0) continue
-      samples.push({ ground: groundOf(name), features: by.features(one.candidate, one.fit, colour), real: near !== undefined, old: score(one) })
+      samples.push({ ground: groundOf(name), as: wanted, features: by.features(one.candidate, one.fit, colour), real: near !== undefined, old: score(one) })
     }
   }
   searched(name, damaged)
@@ -82,17 +93,18 @@ function collectLines({ name, frame, picture, depth, flaws }: Awaited<ReturnType
   const truth = linesOf(flaws)
   const places = new LinePlaces(truth.map(({ path }) => path!), 4)
   const longest = new Map<number, number>()
-  const lines = allLines(picture, depth).map((line) => {
+  const all = allLines(picture, depth)
+  const shares = new Map(all.map((line) => {
     const share = shareOn(line.points, places)
     const on = share > 0.5 ? places.near(...line.points[line.points.length >> 1]!) : -1
     if (on >= 0) longest.set(on, Math.max(longest.get(on) ?? 0, line.length))
-    return { line, share, on }
-  })
-  for (const { line, share, on } of lines) {
+    return [line.points, { share, on }]
+  }))
+  for (const { line, as, features } of lineEvidence(all)) {
+    const { share, on } = shares.get(line.points)!
     const real = share > 0.5
     if (real ? line.length < 0.3 * (longest.get(on) ?? 0) : share > 0.15 || (frame && line.length > 250)) continue
-    const features = lineFeatures(line)
-    samples.push({ ground: groundOf(name), features, real, old: lineJudge.score(features) })
+    samples.push({ ground: groundOf(name), as, features: [...features], real, old: (as === 'scratch' ? scratchJudge : hairJudge).score(features) })
   }
   searched(name, picture)
   const fresh = samples.slice(before)
@@ -133,7 +145,7 @@ function collectAreas({ name, print, hurt }: AreaScene, seed: number, candidates
       area += inside
       if (inside && changedAt(print, hurt, (box.y + Math.floor(i / box.width)) * print.width + box.x + (i % box.width))) hit++
     })
-    samples.push({ ground: groundOf(name), features: [...features], real: hit > 0.5 * area, old: judge.score(features) })
+    samples.push({ ground: groundOf(name), as: wanted, features: [...features], real: hit > 0.5 * area, old: judge.score(features) })
   }
   searched(name, print)
   console.log(`${name} ${seed}: ${samples.length - before} regions, ${samples.slice(before).filter(({ real }) => real).length} real`)
@@ -144,7 +156,7 @@ if (wanted === 'loss') {
 } else if (wanted === 'stain') {
   for (const seed of [65, 66, 67, 64]) for (const scene of await stainScenes(seed)) collectAreas(scene, seed, stainCandidates, stainJudge, [6000, 3000, 1500, 4000][seed % 4])
 } else if (wanted === 'line') {
-  for (const seed of [31, 32, 33, 34, 35, 36, 37, 38]) for (const [i, scene] of (await lineScenes(seed)).entries()) {
+  for (const seed of [41, 42, 43, 44, 45, 46, 51, 52, 53, 54, 55, 56]) for (const [i, scene] of (await lineScenes(seed)).entries()) {
     // Half of the frames as cameras keep them.
     collectLines(scene.depth === 8 && (seed + i) % 2 === 0 ? { ...scene, picture: await throughJpeg(scene.picture) } : scene)
   }
@@ -200,55 +212,66 @@ if (wanted === 'loss') {
   }
 }
 
+/** Scenes of the demo. */
+const OWN = ['pylon', 'pylon with specks', 'shaft', 'station', 'stones']
+
 type Score = (sample: Sample) => number
 /** @property keep  Write the weights where they belong, or print them. */
 interface Fitted { readonly score: Score; readonly keep: () => void }
-const fit: (among: readonly Sample[]) => Fitted = wanted in UNITS ? byLayer : byWeights
 
 function byWeights(among: readonly Sample[]): Fitted {
   const weights = fitLogistic(among.map(({ features }) => features), among.map(({ real }) => real), wanted === 'loss' || wanted === 'stain' ? 0.3 : 0.05)
   return { score: ({ features }) => features.reduce((sum, value, i) => sum + value * weights[i]!, 0), keep: () => console.log(`weighed([${weights.map((value) => value.toFixed(3)).join(', ')}])`) }
 }
 
-function byLayer(among: readonly Sample[]): Fitted {
-  const layer = fitLayered(among.map(({ features }) => features), among.map(({ real }) => real), UNITS[wanted]!, 2500, 1)
+function byLayer(name: string, among: readonly Sample[]): Fitted {
+  const layer = fitLayered(among.map(({ features }) => features), among.map(({ real }) => real), LAYERS[name]!)
   const judged = layered(layer)
-  return { score: ({ features }) => judged(features), keep: () => writeWeights(wanted, 'calibrate', layer) }
+  return { score: ({ features }) => judged(features), keep: () => writeWeights(name, 'calibrate', layer) }
 }
 
-const fitted = fit(samples)
-fitted.keep()
-// What a judge says of pictures that it learned from is too hopeful: the numbers of false finds and of confidence are read
-// off photographs by judges that have seen the other half of them only. Of scenes of the demo there is one of each sort:
-// a judge that has not seen them does not know prints or water at all, so they say nothing here.
-const OWN = ['pylon', 'pylon with specks', 'shaft', 'station', 'stones']
-const photographs = [...megapixels.keys()].filter((ground) => !OWN.includes(ground))
-const halfOf = ({ ground }: Sample) => photographs.indexOf(ground) % 2
-const strange = samples.filter(({ ground }) => photographs.includes(ground))
-const strangers = [0, 1].map((half) => fit(samples.filter((sample) => halfOf(sample) !== half)))
-const fairScore: Score = (sample) => strangers[halfOf(sample)]!.score(sample)
-const extent = photographs.reduce((sum, ground) => sum + megapixels.get(ground)!, 0)
+/** What a judge learns from. What is no scratch says of hairs too what is none: there are few, and much that looks like them. */
+const learnsFrom = (name: string) => samples.filter(({ as, real }) => as === name || (name === 'hair' && !real))
 
-for (const [name, score] of [['as they are', (sample: Sample) => sample.old], ['fitted anew', fitted.score], ['not learned from', fairScore]] as const) {
-  const sorted = [...strange].sort((a, b) => score(b) - score(a))
-  let wrong = 0
-  let right = 0
-  const reached = new Map<number, number>()
-  for (const sample of sorted) {
-    if (sample.real) right++
-    else reached.set(++wrong, right)
+/** Fit the judge of that name, and print how well it judges what it has not seen. */
+function calibrate(name: string): void {
+  const fit = (among: readonly Sample[]) => (name in LAYERS ? byLayer(name, among) : byWeights(among))
+  const known = learnsFrom(name)
+  const fitted = fit(known)
+  fitted.keep()
+  // What a judge says of pictures that it learned from is too hopeful: the numbers of false finds and of confidence are read
+  // off photographs by judges that have seen the other half of them only. Of scenes of the demo there is one of each sort:
+  // a judge that has not seen them does not know prints or water at all, so they say nothing here.
+  const photographs = [...megapixels.keys()].filter((ground) => !OWN.includes(ground))
+  const halfOf = ({ ground }: Sample) => photographs.indexOf(ground) % 2
+  const strange = samples.filter(({ as, ground }) => as === name && photographs.includes(ground))
+  const strangers = [0, 1].map((half) => fit(known.filter((sample) => halfOf(sample) !== half)))
+  const fairScore: Score = (sample) => strangers[halfOf(sample)]!.score(sample)
+  const extent = photographs.reduce((sum, ground) => sum + megapixels.get(ground)!, 0)
+
+  for (const [which, score] of [['as they are', (sample: Sample) => sample.old], ['fitted anew', fitted.score], ['not learned from', fairScore]] as const) {
+    const sorted = [...strange].sort((a, b) => score(b) - score(a))
+    let wrong = 0
+    let right = 0
+    const reached = new Map<number, number>()
+    for (const sample of sorted) {
+      if (sample.real) right++
+      else reached.set(++wrong, right)
+    }
+    const all = strange.filter(({ real }) => real).length
+    console.log(`${name} ${which}: flaws found at ${[1, 2, 3, 5, 10].map((rate) => `${rate} false finds in 24 megapixels: ${reached.get(Math.ceil((rate * extent) / 24)) ?? right}`).join(', ')} of ${all}`)
   }
-  const all = strange.filter(({ real }) => real).length
-  console.log(`${name}: flaws found at ${[1, 2, 3, 5, 10].map((rate) => `${rate} false finds in 24 megapixels: ${reached.get(Math.ceil((rate * extent) / 24)) ?? right}`).join(', ')} of ${all}`)
+  const [constant, slope] = fitLogistic(strange.map((sample) => [1, fairScore(sample)]), strange.map(({ real }) => real), 0) as [number, number]
+  console.log(`even: ${(-constant / slope).toFixed(2)}, slope: ${slope.toFixed(2)}`)
+  // A line through the logarithm of the rate of false finds against the score, where searches are made: half a find to ten a
+  // frame, every share of that range counting alike.
+  const wrong = strange.filter(({ real }) => !real).map(fairScore).sort((a, b) => b - a)
+  const points = wrong.map((score, i) => ({ score, rate: Math.log((i + 1) / extent), weight: 1 / (i + 1) })).filter(({ rate }) => rate > Math.log(0.5 / 24) && rate < Math.log(10 / 24))
+  const mean = (of: (point: (typeof points)[number]) => number) => points.reduce((sum, point) => sum + point.weight * of(point), 0) / points.reduce((sum, { weight }) => sum + weight, 0)
+  const meanScore = mean(({ score }) => score)
+  const meanRate = mean(({ rate }) => rate)
+  const steepness = -mean(({ score, rate }) => (score - meanScore) * (rate - meanRate)) / mean(({ score }) => (score - meanScore) ** 2)
+  console.log(`scoreAtOne: ${(meanScore + meanRate / steepness).toFixed(2)}, steepness: ${steepness.toFixed(2)}`)
 }
-const [constant, slope] = fitLogistic(strange.map((sample) => [1, fairScore(sample)]), strange.map(({ real }) => real), 0) as [number, number]
-console.log(`even: ${(-constant / slope).toFixed(2)}, slope: ${slope.toFixed(2)}`)
-// A line through the logarithm of the rate of false finds against the score, where searches are made: half a find to ten a
-// frame, every share of that range counting alike.
-const wrong = strange.filter(({ real }) => !real).map(fairScore).sort((a, b) => b - a)
-const points = wrong.map((score, i) => ({ score, rate: Math.log((i + 1) / extent), weight: 1 / (i + 1) })).filter(({ rate }) => rate > Math.log(0.5 / 24) && rate < Math.log(10 / 24))
-const mean = (of: (point: (typeof points)[number]) => number) => points.reduce((sum, point) => sum + point.weight * of(point), 0) / points.reduce((sum, { weight }) => sum + weight, 0)
-const meanScore = mean(({ score }) => score)
-const meanRate = mean(({ rate }) => rate)
-const steepness = -mean(({ score, rate }) => (score - meanScore) * (rate - meanRate)) / mean(({ score }) => (score - meanScore) ** 2)
-console.log(`scoreAtOne: ${(meanScore + meanRate / steepness).toFixed(2)}, steepness: ${steepness.toFixed(2)}`)
+
+for (const name of wanted === 'line' ? ['scratch', 'hair'] : [wanted]) calibrate(name)

@@ -28,10 +28,26 @@ describe('a judge with a layer', () => {
     // Evidence far from a mean of 0 and a spread of 1, which the fit has to take out and put back.
     const rows = Array.from({ length: 3000 }, () => [1, 300 + 40 * random.uniform(), 0.02 * random.uniform() - 5])
     const labels = rows.map(([, a, b]) => a! > 320 !== b! > -4.99)
-    const { units, constant } = fitLayered(rows, labels, 8, 600, 2)
+    const { units, constant } = fitLayered(rows, labels, { units: 8, rounds: 600, seed: 2 })
     const weights = fitLogistic(rows, labels, 0.05)
     expect(share(rows, labels, layered({ units, constant }))).toBeGreaterThan(0.97)
     expect(share(rows, labels, (row) => row.reduce((sum, value, i) => sum + value * weights[i]!, 0))).toBeLessThan(0.65)
-    expect(fitLayered(rows, labels, 8, 600, 2)).toEqual({ units, constant })
+    expect(fitLayered(rows, labels, { units: 8, rounds: 600, seed: 2 })).toEqual({ units, constant })
+  })
+  it('scores the mean of what fits from several starts score', () => {
+    const rows = Array.from({ length: 400 }, () => [1, random.uniform(), random.uniform()])
+    const labels = rows.map(([, a, b]) => a! > b!)
+    const once = [5, 6, 7].map((seed) => layered(fitLayered(rows, labels, { units: 3, rounds: 40, seed })))
+    const together = layered(fitLayered(rows, labels, { units: 3, rounds: 40, seed: 5, starts: 3 }))
+    for (const row of rows.slice(0, 20)) expect(together(row)).toBeCloseTo(once.reduce((sum, score) => sum + score(row) / 3, 0), 9)
+  })
+  it('gives weights less the more they are drawn to nothing', () => {
+    const rows = Array.from({ length: 400 }, () => [1, random.uniform() - 0.5])
+    const labels = rows.map(([, a]) => a! > 0)
+    const spread = (decay: number) => {
+      const score = layered(fitLayered(rows, labels, { units: 2, rounds: 300, decay }))
+      return score([1, 0.5]) - score([1, -0.5])
+    }
+    expect(spread(0.1)).toBeLessThan(0.7 * spread(1e-4))
   })
 })

@@ -27,20 +27,38 @@ export function fitLogistic(rows: readonly number[][], labels: readonly boolean[
   return weights
 }
 
-const BATCH = 8192
-const DECAY = 1e-4
+/** How a layer is fitted. */
+export interface LayerFit {
+  readonly units: number
+  /** Steps of the fit, ever smaller; each looks at so many samples drawn at random. */
+  readonly rounds?: number
+  readonly batch?: number
+  readonly seed?: number
+  /** Fitted so many times with that many units each, and put together: what one made too much of, the others do not. */
+  readonly starts?: number
+  /** How strongly weights are drawn to 0: the more, the less is learned by heart. */
+  readonly decay?: number
+}
 
 /**
  * A layer of units under a logistic regression, as core/find/judge.ts reads it, by stochastic gradients (Kingma and Ba
  * 2015, "Adam: a method for stochastic optimization", with their constants).
  *
- * @param rows    Evidence of each sample; the first item is 1.
- * @param rounds  Steps of the fit, ever smaller; each looks at some thousands of samples drawn at random.
+ * @param rows  Evidence of each sample; the first item is 1.
  */
-export function fitLayered(rows: readonly number[][], labels: readonly boolean[], units: number, rounds: number, seed: number): { units: number[][]; constant: number } {
+export function fitLayered(rows: readonly number[][], labels: readonly boolean[], { units, rounds = 2500, batch = 8192, seed = 1, starts = 1, decay = 1e-4 }: LayerFit): Fitted {
+  const fits = Array.from({ length: starts }, (_start, k) => fitOnce(rows, labels, { units, rounds, batch: Math.min(batch, rows.length), seed: seed + k, decay }))
+  return {
+    units: fits.flatMap((fit) => fit.units.map((unit) => [...unit.slice(0, -1), unit.at(-1)! / starts])),
+    constant: fits.reduce((sum, { constant }) => sum + constant / starts, 0),
+  }
+}
+
+interface Fitted { readonly units: number[][]; readonly constant: number }
+
+function fitOnce(rows: readonly number[][], labels: readonly boolean[], { units, rounds, batch, seed, decay }: Required<Omit<LayerFit, 'starts'>>): Fitted {
   const random = makeRandom(seed)
   const n = rows[0]!.length
-  const batch = Math.min(BATCH, rows.length)
   // Evidence of one mean and spread for the fit; both go into the weights in the end.
   const mean = rows[0]!.map((_value, i) => (i === 0 ? 0 : rows.reduce((sum, row) => sum + row[i]!, 0) / rows.length))
   const spread = mean.map((middle, i) => (i === 0 ? 1 : Math.sqrt(rows.reduce((sum, row) => sum + (row[i]! - middle) ** 2, 0) / rows.length) + 1e-9))
@@ -80,7 +98,7 @@ export function fitLayered(rows: readonly number[][], labels: readonly boolean[]
     const rate = 0.01 * (1 - round / rounds) + 1e-4
     for (let k = 0; k < weights.length; k++) {
       const free = k === units * size || k % size === 0
-      const g = slope[k]! + (free ? 0 : DECAY * weights[k]!)
+      const g = slope[k]! + (free ? 0 : decay * weights[k]!)
       first[k] = 0.9 * first[k]! + 0.1 * g
       second[k] = 0.999 * second[k]! + 0.001 * g * g
       weights[k]! -= (rate * (first[k]! / (1 - 0.9 ** round))) / (Math.sqrt(second[k]! / (1 - 0.999 ** round)) + 1e-8)

@@ -1,6 +1,5 @@
 import { joinPieces } from '@fennip/core/find/join-lines.js'
-import { amongOthers, type Line } from '@fennip/core/find/line-features.js'
-import { linePieces } from '@fennip/core/find/lines.js'
+import { linePieces, type LinePiece } from '@fennip/core/find/lines.js'
 import { searchTiles, tileSurroundings } from '@fennip/core/find/find.js'
 import { colourLook } from '@fennip/core/find/colour.js'
 import { logLight } from '@fennip/core/find/log-light.js'
@@ -12,14 +11,14 @@ import { furtherPhotographs } from './open-photographs.js'
 import { demoScenes, FRAME, sceneOf } from './scenes.js'
 
 /** All lines of a picture before they are judged. */
-export function allLines(picture: IntegerRaster, depth: 8 | 16): Line[] {
+export function allLines(picture: IntegerRaster, depth: 8 | 16): LinePiece[] {
   const transfer = makeTransfer({ type: 'srgb' }, depth)
   const source = rasterSource(picture)
-  return amongOthers(joinPieces(searchTiles(source.width, source.height).flatMap((tile) => {
+  return joinPieces(searchTiles(source.width, source.height).flatMap((tile) => {
     const around = tileSurroundings(tile, source.width, source.height)
     const pixels = source.read(around)
     return linePieces(logLight(pixels, transfer), colourLook(pixels, transfer), around, tile)
-  })))
+  }))
 }
 
 /** Which places of a picture lie on which line: asked for a point, the lines within `reach` pixels. */

@@ -3,8 +3,10 @@ import type { Candidate } from './candidates.js'
 import type { ColourLook } from './colour.js'
 import type { FittedDisc } from './fit-disc.js'
 import { DUST } from './weights/dust.js'
-import { LINE } from './weights/line.js'
+import { HAIR } from './weights/hair.js'
+import { LINE_ALONE } from './weights/line-alone.js'
 import { LOSS } from './weights/loss.js'
+import { SCRATCH } from './weights/scratch.js'
 import { SPECK } from './weights/speck.js'
 
 /**
@@ -128,17 +130,28 @@ export const speckJudge: DiscJudge = {
   steepness: 1.1,
 }
 
+/** What a line says by itself, on `lineFeatures`; the judges below hold that score against those of the lines around it. */
+export const lineAlone: Pick<Belief, 'score'> = { score: layered(LINE_ALONE) }
+
 /**
- * Judge of lines, on the features of `lineFeatures`. Its weights were learned from lines as they are traced: fitted anew on what
- * is followed on from them, and on more photographs, they find fewer scratches at as many false finds.
+ * Judge of what is pale and straight: scratches and folds, on what `lineEvidence` tells. Its numbers, and those of the one
+ * below, were read off pictures of bench/finding.ts of other seeds, as those of specks were: calibration says 0.82 and 0.66.
  */
-export const lineJudge: Judge = {
-  score: layered(LINE),
-  even: 1.33,
-  slope: 0.82,
-  // Calibration says 0.21 and 0.83, from photographs as busy as those of specks.
-  scoreAtOne: -1.2,
-  steepness: 0.95,
+export const scratchJudge: Judge = {
+  score: layered(SCRATCH),
+  even: 1.3,
+  slope: 1.2,
+  scoreAtOne: -1.4,
+  steepness: 1.3,
+}
+
+/** Judge of all other lines: hairs, and wires of which the restorer is asked. */
+export const hairJudge: Judge = {
+  score: layered(HAIR),
+  even: 0.9,
+  slope: 1.2,
+  scoreAtOne: -1.1,
+  steepness: 2.6,
 }
 
 /** Judge of losses and tears, on the features of `lossCandidates`; checked by bench/areas.ts. */

@@ -1,6 +1,6 @@
 import { ln } from '../raster/exact-math.js'
-import { selectSmallest } from '../raster/statistics.js'
-import { between, distanceOf, listAt } from './join-lines.js'
+import { between, distanceOf } from './join-lines.js'
+import type { LinesAround } from './lines-around.js'
 import type { LinePiece } from './lines.js'
 
 /** A line seen among the others of its picture. */
@@ -11,50 +11,34 @@ export interface Line extends LinePiece {
   readonly family: number
 }
 
-/** How far around a line others are compared with it, in pixels. */
-const AROUND = 320
+/** Of the lines around, the share that is weaker than what a line is held against; fewer than so many say nothing. */
+const STRONGER = 0.85
+const FEW = 4
+/** Less than this nobody sees: what stands among nothing else is held against it. */
+const FAINT = 0.02
+/** Lines of one family are as alike as this in width and difference, run within 14 degrees of each other, and the others are no shorter. */
+const FAMILY = { width: 1.6, difference: 1.8, facing: 0.97, length: 0.2 } as const
 
 /** Each line with how it stands among those around it. */
-export function amongOthers(pieces: readonly LinePiece[]): Line[] {
-  const cells = new Map<number, number[]>()
-  const key = (x: number, y: number) => Math.floor(y / AROUND) * 65536 + Math.floor(x / AROUND)
-  const seen = pieces.map((piece, i) => {
-    const middle = piece.points[piece.points.length >> 1]!
-    const [first, last] = [piece.points[0]!, piece.points.at(-1)!]
-    const chord = Math.max(1e-9, distanceOf(first, last))
-    let before = -1
-    for (const [x, y] of piece.points) {
-      const at = key(x, y)
-      if (at !== before) listAt(cells, at).push(i)
-      before = at
-    }
-    return { x: middle[0], y: middle[1], dx: (last[0] - first[0]) / chord, dy: (last[1] - first[1]) / chord, strength: Math.abs(piece.difference) * Math.sqrt(piece.length) }
-  })
-  const strengths = new Float32Array(pieces.length)
-  const asked = new Int32Array(pieces.length).fill(-1)
+export function amongOthers(pieces: readonly LinePiece[], around: LinesAround): Line[] {
+  const { width, difference, length, strength } = around
   return pieces.map((piece, i) => {
-    const own = seen[i]!
-    let count = 0
+    const { lines, strengths } = around.of(i)
     let family = 0
-    asked[i] = i
-    for (let dy = -1; dy <= 1; dy++) {
-      for (let dx = -1; dx <= 1; dx++) {
-        for (const j of cells.get(key(own.x + dx * AROUND, own.y + dy * AROUND)) ?? []) {
-          if (asked[j] === i) continue
-          asked[j] = i
-          const other = pieces[j]!
-          strengths[count++] = seen[j]!.strength
-          const alike = other.difference * piece.difference > 0 && between(other.width / piece.width, 1.6) && between(other.difference / piece.difference, 1.8) && other.length > 0.2 * piece.length
-          if (alike && Math.abs(own.dx * seen[j]!.dx + own.dy * seen[j]!.dy) > 0.97) family++
-        }
-      }
+    for (let k = 0; k < lines.length; k++) {
+      const j = lines[k]!
+      if (j === i || !(difference[j]! * difference[i]! > 0) || !between(width[j]! / width[i]!, FAMILY.width) || !between(difference[j]! / difference[i]!, FAMILY.difference)) continue
+      if (length[j]! > FAMILY.length * length[i]! && around.facing(i, j) > FAMILY.facing) family++
     }
-    const usual = count < 4 ? 0 : selectSmallest(strengths, count, Math.floor(0.85 * count))
-    return { ...piece, standing: own.strength / Math.max(0.02, usual), family }
+    const others = lines.length - 1
+    const rank = Math.floor(STRONGER * others)
+    // Itself it is not held against.
+    const usual = others < FEW ? 0 : strengths[strengths[rank]! < strength[i]! ? rank : rank + 1]!
+    return { ...piece, standing: strength[i]! / Math.max(FAINT, usual), family }
   })
 }
 
-/** What a line is judged by; the first is 1. */
+/** What a line is judged by when it is looked at by itself; the first is 1. */
 export function lineFeatures(line: Line): number[] {
   const logOf = (value: number, most = Infinity) => ln(Math.max(1e-4, Math.min(most, value)))
   const first = line.points[0]!
@@ -83,3 +67,9 @@ export function lineFeatures(line: Line): number[] {
     line.paler,
   ]
 }
+
+/** Over this share of its length apart, the ends of a line make it a straight one. */
+const STRAIGHT = 0.94
+
+/** Whether a line runs straight on the whole. */
+export const isStraight = ({ points, length }: Pick<LinePiece, 'points' | 'length'>) => distanceOf(points[0]!, points.at(-1)!) > STRAIGHT * length

@@ -1,8 +1,8 @@
 import { overlaps, type Region } from '../raster/raster.js'
 import { distanceAt, shapeBounds, type Stroke } from '../shape/shape.js'
-import { judge, leastScore, lineJudge } from './judge.js'
 import { goesOn, joinPieces } from './join-lines.js'
-import { amongOthers, lineFeatures, type Line } from './line-features.js'
+import { judgeLines, type JudgedLine } from './judge-lines.js'
+import { isStraight, type Line } from './line-features.js'
 import type { LinePiece } from './lines.js'
 
 export const LINE_KINDS = ['hair', 'scratch', 'fold', 'wire'] as const
@@ -26,9 +26,7 @@ const GOES_ON = 4
 
 /** Lines of the pieces of all tiles, judged and named. */
 export function judgedLines(pieces: readonly LinePiece[], falseFindsPerMegapixel: number, size: { readonly width: number; readonly height: number }): LineFind[] {
-  const least = leastScore(lineJudge, falseFindsPerMegapixel)
-  const lines = amongOthers(joinPieces(pieces)).map((line) => ({ line, ...judge(lineJudge, lineFeatures(line)) }))
-  return onceOnly(withWhatGoesOn(lines, least).map(({ line, confidence }) => ({
+  return onceOnly(withWhatGoesOn(judgeLines(joinPieces(pieces), falseFindsPerMegapixel)).map(({ line, confidence }) => ({
     kind: kindOfLine(line, size),
     shape: { type: 'stroke' as const, points: line.points.map(([x, y]): [number, number] => [x, y]), width: line.width + WIDER },
     contrast: line.contrast,
@@ -54,9 +52,9 @@ function onceOnly(finds: readonly LineFind[]): LineFind[] {
 }
 
 /** What has evidence enough, and what goes on from it: a scratch is seen in stretches, over the dark parts of a picture. */
-function withWhatGoesOn<T extends { readonly line: Line; readonly score: number; readonly confidence: number }>(lines: readonly T[], least: number): T[] {
-  const found = lines.filter(({ score }) => score >= least)
-  const doubtful = new Set(lines.filter(({ score }) => score < least && score >= least - GOES_ON))
+function withWhatGoesOn(lines: readonly JudgedLine[]): JudgedLine[] {
+  const found = lines.filter(({ over }) => over >= 0)
+  const doubtful = new Set(lines.filter(({ over }) => over < 0 && over >= -GOES_ON))
   // Those found last are the next to be gone on from.
   for (let k = 0; k < found.length; k++) {
     for (const other of doubtful) {
@@ -74,15 +72,11 @@ const FOLD_LENGTH = 0.3
 const WIRE_LENGTH = 0.1
 /** What a fold leaves bare is wider than a scratch, pixels. */
 const FOLD_WIDTH = 3
-/** Over this share of its length apart, the ends of a line make it a straight one. */
-const STRAIGHT = 0.94
 
 /** By tone, length and course: common practice of what each looks like. */
 export function kindOfLine(line: Line, size: { readonly width: number; readonly height: number }): LineKind {
-  const [first, last] = [line.points[0]!, line.points.at(-1)!]
-  const straight = Math.sqrt((first[0] - last[0]) ** 2 + (first[1] - last[1]) ** 2) > STRAIGHT * line.length
   const side = Math.min(size.width, size.height)
-  if (!straight) return 'hair'
+  if (!isStraight(line)) return 'hair'
   if (line.difference < 0) return line.length > WIRE_LENGTH * side ? 'wire' : 'hair'
   return line.width > FOLD_WIDTH && line.length > FOLD_LENGTH * side ? 'fold' : 'scratch'
 }

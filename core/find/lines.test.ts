@@ -8,12 +8,11 @@ import type { Flaw } from '../treatment/schema.js'
 import { makeOctaves } from './candidates.js'
 import { findFlaws, gatherFinds, type Find } from './find.js'
 import { flawsOfFinds, newFinds, undecidedFinds } from './found-flaws.js'
-import { kindOfLine } from './line-kinds.js'
 import { goesOn, joinPieces } from './join-lines.js'
-import { amongOthers, lineFeatures, type Line } from './line-features.js'
+import { amongOthers } from './line-features.js'
+import { LinesAround } from './lines-around.js'
 import { linePieces, type LinePiece } from './lines.js'
 import { findRidges } from './ridges.js'
-import { LINE } from './weights/line.js'
 
 type Point = readonly [number, number]
 interface Drawn { readonly path: readonly Point[]; readonly width: number; readonly depth: number }
@@ -112,7 +111,10 @@ describe('a line', () => {
   })
   it('that is one of many alike stands out less than one alone', () => {
     const line = (y: number): Drawn => ({ path: [[20, y], [380, y + 6]], width: 2, depth: 0.3 })
-    const longest = (drawn: readonly Drawn[]) => amongOthers(piecesOf(plane(400, 200, drawn))).sort((a, b) => b.length - a.length)[0]!
+    const longest = (drawn: readonly Drawn[]) => {
+      const pieces = piecesOf(plane(400, 200, drawn))
+      return amongOthers(pieces, new LinesAround(pieces)).sort((a, b) => b.length - a.length)[0]!
+    }
     const alone = longest([line(100)])
     const amongSix = longest([30, 58, 86, 114, 142, 170].map(line))
     expect(alone.family).toBe(0)
@@ -202,27 +204,6 @@ describe('what lies around a line', () => {
     const bars = (x: number) => 0.2 * Math.sin(x / 13)
     expect(strongest(plane(300, 200, [drawn], (x) => bars(x))).likeness).toBeGreaterThan(0.8)
     expect(strongest(plane(300, 200, [drawn], (x, y) => (y < 100 ? bars(x) : bars(x * 1.7 + 5)))).likeness).toBeLessThan(0.4)
-  })
-})
-
-describe('the kind of a line', () => {
-  const size = { width: 1000, height: 800 }
-  const line = (points: readonly Point[], width: number, difference: number): Line => ({
-    points, width, difference, length: points.slice(1).reduce((sum, [x, y], k) => sum + Math.hypot(x - points[k]![0], y - points[k]![1]), 0),
-    contrast: 5, weight: 40, steadiness: 1, unevenness: 0.1, echo: 0.1, response: 5, unrest: 1, softness: 0.4, wiggle: 0.1, topped: 0, likeness: 0.5, through: 0.5, change: 0, paler: 0, standing: 10, family: 0,
-  })
-  it.each([
-    ['scratch', [[100, 100], [400, 130]], 2, 0.3],
-    ['fold', [[0, 300], [900, 330]], 6, 0.3],
-    ['wire', [[0, 300], [900, 330]], 3, -0.3],
-    ['hair', [[100, 100], [160, 180], [100, 260]], 2, -0.3],
-    ['hair', [[100, 100], [140, 120]], 2, -0.3],
-  ] as const)('%s follows from tone, length and course', (kind, points, width, difference) => {
-    expect(kindOfLine(line(points, width, difference), size)).toBe(kind)
-  })
-  it('is judged by a weight for each item of its evidence, and one for the answer of each unit', () => {
-    const items = lineFeatures(line([[100, 100], [400, 130]], 2, 0.3)).length
-    expect(new Set(LINE.units.map(({ length }) => length))).toEqual(new Set([items + 1]))
   })
 })
 

@@ -2,7 +2,7 @@ import type { Plane, Region } from '../raster/raster.js'
 import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
 import { PathReader } from '../kernels/paths.js'
 import { followedOn } from './follow-on.js'
-import { lineJudge } from './judge.js'
+import { lineAlone } from './judge.js'
 import { lineFeatures } from './line-features.js'
 import { distanceOf } from './join-lines.js'
 import { makeOctaves } from './candidates.js'
@@ -89,7 +89,7 @@ const GROWN = 1.15
 /** A line followed on as long as that makes it heavier. */
 function asFarAsItGoes(reader: PathReader, plane: Plane, scale: number, colour: ColourLook, piece: MeasuredPath, within: Region): MeasuredPath {
   let now = piece
-  if (lineJudge.score(lineFeatures({ ...piece, standing: 1, family: 0 })) < HOPELESS) return piece
+  if (lineAlone.score(lineFeatures({ ...piece, standing: 1, family: 0 })) < HOPELESS) return piece
   for (let round = 0; round < ROUNDS; round++) {
     const on = measure(reader, plane, scale, colour, followedOn(reader, scale, now, within))
     if (!on || on.weight <= now.weight) break

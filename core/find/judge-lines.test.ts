@@ -1,0 +1,114 @@
+import { describe, expect, it } from 'vitest'
+import { judgeLines, lineEvidence } from './judge-lines.js'
+import { COMPANY_FEATURES, companyOf } from './line-company.js'
+import { lineFeatures, type Line } from './line-features.js'
+import { kindOfLine } from './line-kinds.js'
+import { LinesAround } from './lines-around.js'
+import { HAIR } from './weights/hair.js'
+import { LINE_ALONE } from './weights/line-alone.js'
+import { SCRATCH } from './weights/scratch.js'
+
+type Point = readonly [number, number]
+
+/** A line with points two pixels apart, as a strong scratch shows itself unless other things are said of it. */
+function line([from, ...rest]: readonly [Point, ...Point[]], said: Partial<Line> = {}): Line {
+  const points: Point[] = [from]
+  let length = 0
+  for (const to of rest) {
+    const [x, y] = points.at(-1)!
+    const steps = Math.round(Math.hypot(to[0] - x, to[1] - y) / 2)
+    for (let k = 1; k <= steps; k++) points.push([x + ((to[0] - x) * k) / steps, y + ((to[1] - y) * k) / steps])
+    length += Math.hypot(to[0] - x, to[1] - y)
+  }
+  return {
+    points, length, width: 3, difference: 0.5, contrast: 12, weight: 90, steadiness: 1, unevenness: 0.1, echo: 0.05, response: 8, unrest: 1.2, softness: 0.35,
+    wiggle: 0.1, topped: 0, likeness: 0.6, through: 0.7, change: 0, paler: 0, standing: 10, family: 0, ...said,
+  }
+}
+
+describe('the kind of a line', () => {
+  const size = { width: 1000, height: 800 }
+  it.each([
+    ['scratch', [[100, 100], [400, 130]], 2, 0.3],
+    ['fold', [[0, 300], [900, 330]], 6, 0.3],
+    ['wire', [[0, 300], [900, 330]], 3, -0.3],
+    ['hair', [[100, 100], [160, 180], [100, 260]], 2, -0.3],
+    ['hair', [[100, 100], [140, 120]], 2, -0.3],
+  ] as const)('%s follows from tone, length and course', (kind, points, width, difference) => {
+    expect(kindOfLine(line(points, { width, difference }), size)).toBe(kind)
+  })
+})
+
+describe('the company of a line', () => {
+  /** What is told of the first of some lines, by name. */
+  const told = (lines: readonly Line[], scores = lines.map((_line, i) => i)) => {
+    const [half, most, nearlyAll, around, longer, straighter, family, strong, width, softness, wiggle, crossed, ending] = companyOf(lines, new LinesAround(lines), scores, [0])[0]! as [number, number, number, number, number, number, number, number, number, number, number, number, number]
+    const count = (logarithm: number) => Math.round(Math.exp(logarithm) - 1)
+    return { usual: [half, most, nearlyAll], around: count(around), longer: count(longer), straighter: count(straighter), family: count(family), strong: count(strong), width, softness, wiggle, crossed: count(crossed), ending: count(ending) }
+  }
+  const own = line([[300, 200], [300, 500]])
+  it('is told in as many numbers as it says', () => expect(companyOf([own, own], new LinesAround([own, own]), [0, 0], [1])[0]).toHaveLength(COMPANY_FEATURES))
+  it('counts what goes on beyond both sides as crossed, what ends on it as ending', () => {
+    const across = line([[250, 300], [350, 310]])
+    const left = line([[240, 400], [299, 400]])
+    const beside = line([[320, 200], [320, 500]])
+    expect(told([own, across, left, beside])).toMatchObject({ crossed: 1, ending: 1 })
+  })
+  it('counts a line that was traced in two pieces as crossed', () => {
+    expect(told([own, line([[240, 400], [298, 400]]), line([[302, 402], [360, 402]])]).crossed).toBe(1)
+    expect(told([own, line([[240, 400], [298, 400]]), line([[302, 450], [360, 450]])]).crossed).toBe(0)
+  })
+  it('passes over what is far fainter or short', () => {
+    expect(told([own, line([[250, 300], [350, 310]], { difference: 0.1 }), line([[295, 400], [305, 400]])])).toMatchObject({ crossed: 0, ending: 0 })
+  })
+  it('counts the longer, those of them that are straighter, the strong and the alike of its own tone', () => {
+    const others = [
+      line([[400, 100], [400, 600]], { wiggle: 0.05 }),
+      line([[450, 100], [450, 600]], { wiggle: 3, width: 9 }),
+      line([[100, 300], [200, 300]], { difference: 0.05 }),
+      line([[350, 100], [350, 600]], { difference: -0.5 }),
+    ]
+    expect(told([own, ...others])).toMatchObject({ around: 5, longer: 2, straighter: 1, family: 1, strong: 2 })
+  })
+  it('holds its width, softness and bends against the middle of the strong ones', () => {
+    const { width, softness, wiggle } = told([own, ...[6, 9, 12].map((w, k) => line([[340 + 20 * k, 200], [340 + 20 * k, 480]], { width: w, softness: 0.1 * w, wiggle: w }))])
+    expect(width).toBeCloseTo(Math.log(3 / 9), 6)
+    expect(softness).toBeCloseTo(0.35 - 0.9, 6)
+    expect(wiggle).toBeCloseTo(Math.log(0.15 / 9.05), 6)
+  })
+  it('tells which scores are usual around, and nothing of a few', () => {
+    const many = Array.from({ length: 20 }, (_line, k) => line([[310 + 10 * k, 250], [310 + 10 * k, 300]]))
+    expect(told([own, ...many], [5, ...many.map((_line, k) => -k / 10)]).usual).toEqual([-0.9, -0.3, 0].map((score) => expect.closeTo(score, 5)))
+    expect(told([own, ...many.slice(0, 3)]).usual).toEqual([-8, -8, -8])
+  })
+  it('is not told of what lies further away', () => {
+    expect(told([own, line([[300, 1400], [300, 1800]])])).toMatchObject({ around: 1, longer: 0 })
+  })
+})
+
+describe('lines among each other', () => {
+  const scratch = line([[300, 200], [340, 500]])
+  it('are judged by a weight for each item of their evidence, and one for the answer of each unit', () => {
+    const lengths = ({ units }: typeof SCRATCH) => new Set(units.map(({ length }) => length))
+    expect(lengths(LINE_ALONE)).toEqual(new Set([lineFeatures(scratch).length + 1]))
+    const { features } = lineEvidence([scratch])[0]!
+    for (const layer of [SCRATCH, HAIR]) expect(lengths(layer)).toEqual(new Set([features.length + 1]))
+  })
+  it('are judged as scratches where they are pale and straight, else as hairs', () => {
+    const lines = [scratch, line([[600, 200], [640, 500]], { difference: -0.5 }), line([[900, 200], [960, 330], [900, 460]])]
+    expect(lineEvidence(lines).map(({ as }) => as)).toEqual(['scratch', 'hair', 'hair'])
+  })
+  it('are left out where they are hopeless', () => {
+    const edge = line([[300, 200], [300, 230]], { weight: 1, unevenness: 4, echo: 1.5, difference: 0.02, steadiness: 0.4, wiggle: 4 })
+    expect(lineEvidence([edge, scratch]).map(({ line }) => line.points)).toEqual([scratch.points])
+  })
+  it('lie the further over what is asked the more false finds one is willing to look at', () => {
+    const over = (rate: number) => judgeLines([scratch], rate)[0]!.over
+    expect(over(1)).toBeGreaterThan(over(0.1))
+    expect(judgeLines([scratch], 1)[0]!.confidence).toBe(judgeLines([scratch], 0.1)[0]!.confidence)
+  })
+  it('one that stands alone is surer than the same among many that are like it', () => {
+    const joints = Array.from({ length: 24 }, (_line, k) => line([[40 + 25 * k, 200], [80 + 25 * k, 500]]))
+    expect(judgeLines([scratch], 0.1)[0]!.confidence).toBeGreaterThan(judgeLines([scratch, ...joints], 0.1)[0]!.confidence)
+  })
+})
