@@ -141,7 +141,7 @@ export const scratchJudge: Judge = {
   score: layered(SCRATCH),
   even: 1.3,
   slope: 1.2,
-  scoreAtOne: -1.4,
+  scoreAtOne: -1.3,
   steepness: 1.3,
 }
 
@@ -150,7 +150,7 @@ export const hairJudge: Judge = {
   score: layered(HAIR),
   even: 0.9,
   slope: 1.2,
-  scoreAtOne: -1.1,
+  scoreAtOne: -0.88,
   steepness: 2.6,
 }
 
