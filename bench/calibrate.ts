@@ -1,8 +1,10 @@
 import { colourLook } from '@fennip/core/find/colour.js'
 import { SampleTable } from '@fennip/core/kernels/samples.js'
 import { evidenceInTile, searchTiles, tileSurroundings, type DiscKind, type Evidence } from '@fennip/core/find/find.js'
-import { dustJudge, hairJudge, layered, lossJudge, scratchJudge, speckJudge, stainJudge, type Belief } from '@fennip/core/find/judge.js'
+import { dustJudge, hairJudge, layered, lineAlone, lossJudge, scratchJudge, speckJudge, stainJudge, type Belief } from '@fennip/core/find/judge.js'
 import { lineEvidence } from '@fennip/core/find/judge-lines.js'
+import { amongOthers, lineFeatures } from '@fennip/core/find/line-features.js'
+import { LinesAround } from '@fennip/core/find/lines-around.js'
 import { logLight } from '@fennip/core/find/log-light.js'
 import { lossCandidates } from '@fennip/core/find/losses.js'
 import { stainCandidates } from '@fennip/core/find/stains.js'
@@ -21,7 +23,7 @@ import { furtherPhotographs, openPhotographs } from './open-photographs.js'
 import { changedAt, demoScenes, FRAME, greyOf, PRINT, renderOf, sceneOf, stainedPrint, stones, throughJpeg, tornPrint } from './scenes.js'
 
 /**
- * Fit the weights of core/find/judge.ts on made-up pictures with known damage: `npx tsx bench/calibrate.ts dust|speck|line|loss|stain`.
+ * Fit the weights of core/find/judge.ts on made-up pictures with known damage: `npx tsx bench/calibrate.ts dust|speck|line-alone|line|loss|stain`.
  * Writes weights into core/find/weights (of stains it prints them), and prints the two numbers of the confidence and the two
  * of the control for false finds, to be written there by hand. The seeds are not those of bench/acceptance.ts.
  */
@@ -41,6 +43,7 @@ const COMPANY: LayerFit = { units: 16, rounds: 3000, batch: 1024, starts: 3, dec
 const LAYERS: Record<string, LayerFit> = {
   dust: { units: 12 },
   speck: { units: 24 },
+  'line-alone': { units: 10 },
   scratch: COMPANY,
   hair: COMPANY,
   loss: { units: 6 },
@@ -87,6 +90,8 @@ function collect(name: string, damaged: IntegerRaster, depth: 8 | 16, flaws: rea
   console.log(`${name}: ${fresh.length} candidates, ${fresh.filter(({ real }) => real).length} of ${flaws.filter((flaw) => flaw.kind === kind).length} flaws among them`)
 }
 
+const LINE_JUDGES = { 'line-alone': lineAlone, scratch: scratchJudge, hair: hairJudge } as const
+
 /** The larger pieces of true lines, and what lies on none; thin dark things of a frame may be wires, which nobody calls false. */
 function collectLines({ name, frame, picture, depth, flaws }: Awaited<ReturnType<typeof lineScenes>>[number]): void {
   const before = samples.length
@@ -100,11 +105,12 @@ function collectLines({ name, frame, picture, depth, flaws }: Awaited<ReturnType
     if (on >= 0) longest.set(on, Math.max(longest.get(on) ?? 0, line.length))
     return [line.points, { share, on }]
   }))
-  for (const { line, as, features } of lineEvidence(all)) {
+  const evidence = wanted === 'line-alone' ? amongOthers(all, new LinesAround(all)).map((line) => ({ line, as: wanted, features: lineFeatures(line) })) : lineEvidence(all)
+  for (const { line, as, features } of evidence) {
     const { share, on } = shares.get(line.points)!
     const real = share > 0.5
     if (real ? line.length < 0.3 * (longest.get(on) ?? 0) : share > 0.15 || (frame && line.length > 250)) continue
-    samples.push({ ground: groundOf(name), as, features: [...features], real, old: (as === 'scratch' ? scratchJudge : hairJudge).score(features) })
+    samples.push({ ground: groundOf(name), as, features: [...features], real, old: LINE_JUDGES[as as keyof typeof LINE_JUDGES].score(features) })
   }
   searched(name, picture)
   const fresh = samples.slice(before)
@@ -155,8 +161,8 @@ if (wanted === 'loss') {
   for (const seed of [61, 62, 63, 64, 65, 66, 67, 68]) for (const scene of await lossScenes(seed)) collectAreas(scene, seed, lossCandidates, lossJudge, [6000, 1600][seed % 2])
 } else if (wanted === 'stain') {
   for (const seed of [65, 66, 67, 64]) for (const scene of await stainScenes(seed)) collectAreas(scene, seed, stainCandidates, stainJudge, [6000, 3000, 1500, 4000][seed % 4])
-} else if (wanted === 'line') {
-  for (const seed of [41, 42, 43, 44, 45, 46, 51, 52, 53, 54, 55, 56]) for (const [i, scene] of (await lineScenes(seed)).entries()) {
+} else if (wanted === 'line-alone' || wanted === 'line') {
+  for (const seed of wanted === 'line' ? [41, 42, 43, 44, 45, 46, 51, 52, 53, 54, 55, 56] : [31, 32, 33, 34, 35, 36, 37, 38]) for (const [i, scene] of (await lineScenes(seed)).entries()) {
     // Half of the frames as cameras keep them.
     collectLines(scene.depth === 8 && (seed + i) % 2 === 0 ? { ...scene, picture: await throughJpeg(scene.picture) } : scene)
   }

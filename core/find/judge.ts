@@ -130,7 +130,10 @@ export const speckJudge: DiscJudge = {
   steepness: 1.1,
 }
 
-/** What a line says by itself, on `lineFeatures`; the judges below hold that score against those of the lines around it. */
+/**
+ * What a line says by itself, on `lineFeatures`; the judges below hold that score against those of the lines around it.
+ * Learned from lines as they are traced, before they are followed on.
+ */
 export const lineAlone: Pick<Belief, 'score'> = { score: layered(LINE_ALONE) }
 
 /**
