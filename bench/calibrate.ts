@@ -16,7 +16,8 @@ import type { TrueFlaw } from '@fennip/demo/damage.js'
 import { addDust, addSpecks, copyLight } from '@fennip/demo/damage.js'
 import { expose, lightOfRender, type Light } from '@fennip/demo/photograph.js'
 import { dustyPylon, pylonLight, shaftValve, stationPrint } from '@fennip/demo/pictures.js'
-import { allLines, LinePlaces, lineScenes, linesOf, shareOn } from './line-truth.js'
+import { LinePlaces, linesOf, shareOn } from './line-places.js'
+import { allLines, lineScenes } from './line-truth.js'
 import { fitLayered, fitLogistic, type LayerFit } from './fit-judge.js'
 import { writeWeights } from './write-weights.js'
 import { furtherPhotographs, openPhotographs } from './open-photographs.js'
@@ -35,11 +36,9 @@ const wanted = process.argv[2] ?? 'dust'
 const kind: DiscKind = wanted === 'speck' ? 'speck' : 'dust'
 const by = kind === 'dust' ? dustJudge : speckJudge
 
-/**
- * Units of the layer of a judge: of specks 12 and 20 do worse on photographs not learned from, 32 a little better. What is
- * known of a line by its company is easily learned by heart: there the fit is shorter, and what holds its weights down stronger.
- */
+/** What is known of a line by its company is easily learned by heart: the fit is shorter, and what holds its weights down stronger. */
 const COMPANY: LayerFit = { units: 16, rounds: 3000, batch: 1024, starts: 3, decay: 1e-3 }
+/** Layers of the judges: of specks 12 and 20 units do worse on photographs not learned from, 32 a little better. */
 const LAYERS: Record<string, LayerFit> = {
   dust: { units: 12 },
   speck: { units: 24 },
@@ -105,12 +104,12 @@ function collectLines({ name, frame, picture, depth, flaws }: Awaited<ReturnType
     if (on >= 0) longest.set(on, Math.max(longest.get(on) ?? 0, line.length))
     return [line.points, { share, on }]
   }))
-  const evidence = wanted === 'line-alone' ? amongOthers(all, new LinesAround(all)).map((line) => ({ line, as: wanted, features: lineFeatures(line) })) : lineEvidence(all)
+  const evidence = wanted === 'line-alone' ? amongOthers(all, new LinesAround(all)).map((line) => ({ line, as: 'line-alone' as const, features: lineFeatures(line) })) : lineEvidence(all)
   for (const { line, as, features } of evidence) {
     const { share, on } = shares.get(line.points)!
     const real = share > 0.5
     if (real ? line.length < 0.3 * (longest.get(on) ?? 0) : share > 0.15 || (frame && line.length > 250)) continue
-    samples.push({ ground: groundOf(name), as, features: [...features], real, old: LINE_JUDGES[as as keyof typeof LINE_JUDGES].score(features) })
+    samples.push({ ground: groundOf(name), as, features: [...features], real, old: LINE_JUDGES[as].score(features) })
   }
   searched(name, picture)
   const fresh = samples.slice(before)

@@ -188,12 +188,13 @@ export interface Evidence {
  */
 export function evidenceInTile(plane: Plane, colour: ColourLook, surroundings: Region, tile: Region, kind: DiscKind, least: number): Evidence[] {
   const octaves = makeOctaves(plane, LARGEST_RADIUS[kind])
-  const candidates = byBands(kind === 'dust' ? findRadial(octaves, -1) : findCandidates(octaves), plane.height)
+  const candidates = kind === 'dust' ? findRadial(octaves, -1) : findCandidates(octaves)
   const result: Evidence[] = []
-  for (const candidate of kind === 'speck' ? candidates.filter((candidate) => worthFitting(octaves, candidate)) : candidates) {
+  for (const candidate of byBands(candidates, plane.height)) {
     const x = candidate.x + surroundings.x
     const y = candidate.y + surroundings.y
     if (x < tile.x - 8 || y < tile.y - 8 || x > tile.x + tile.width + 8 || y > tile.y + tile.height + 8) continue
+    if (kind === 'speck' && !worthFitting(octaves, candidate)) continue
     const glance = fitDisc(octaves, candidate, FIRST_EFFORT)
     if (glance && judge(JUDGES[kind], JUDGES[kind].features(candidate, glance, colour)).score < least - GLANCE_MARGIN[kind]) continue
     const fit = fitDisc(octaves, candidate)

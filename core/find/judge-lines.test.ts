@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest'
 import { judgeLines, lineEvidence } from './judge-lines.js'
-import { COMPANY_FEATURES, companyOf } from './line-company.js'
-import { lineFeatures, type Line } from './line-features.js'
+import { companyOf } from './line-company.js'
+import { amongOthers, lineFeatures, type Line } from './line-features.js'
 import { kindOfLine } from './line-kinds.js'
 import { LinesAround } from './lines-around.js'
 import { HAIR } from './weights/hair.js'
@@ -39,6 +39,35 @@ describe('the kind of a line', () => {
   })
 })
 
+describe('a line among others', () => {
+  /** Upright lines of one look, of these lengths, side by side. */
+  const upright = (lengths: readonly number[]) => lengths.map((length, k) => line([[300 + 20 * k, 200], [300 + 20 * k, 200 + length]]))
+  const among = (lines: readonly Line[]) => amongOthers(lines, new LinesAround(lines))
+  it('is held against the stronger of the others, itself left out', () => {
+    const lengths = [400, 100, 36, 64, 16, 144, 196]
+    const seen = among(upright(lengths))
+    lengths.forEach((length, i) => {
+      // Of six others five are weaker than what is no longer reached by 85 of 100.
+      const others = lengths.filter((_length, j) => j !== i).sort((a, b) => a - b)
+      expect(seen[i]!.standing, `${length}`).toBeCloseTo(Math.sqrt(length / others[Math.floor(0.85 * 6)]!), 5)
+    })
+  })
+  it('is held against what is hardly seen where too few lie around', () => {
+    expect(among(upright([100, 100, 100, 100]))[0]!.standing).toBeCloseTo((0.5 * 10) / 0.02, 3)
+  })
+  it.each([
+    ['alike', {}, 1],
+    ['in the other tone', { difference: -0.5 }, 0],
+    ['twice as wide', { width: 6 }, 0],
+    ['half as strong', { difference: 0.25 }, 0],
+  ])('one beside it that is %s is of its family or not', (_what, said, count) => {
+    expect(among([line([[300, 200], [300, 400]]), line([[330, 200], [335, 400]], said)])[0]!.family).toBe(count)
+  })
+  it('one that runs across, or is far shorter, is of no family of its', () => {
+    expect(among([line([[300, 200], [300, 400]]), line([[330, 200], [530, 220]]), line([[360, 200], [360, 230]])])[0]!.family).toBe(0)
+  })
+})
+
 describe('the company of a line', () => {
   /** What is told of the first of some lines, by name. */
   const told = (lines: readonly Line[], scores = lines.map((_line, i) => i)) => {
@@ -47,7 +76,6 @@ describe('the company of a line', () => {
     return { usual: [half, most, nearlyAll], around: count(around), longer: count(longer), straighter: count(straighter), family: count(family), strong: count(strong), width, softness, wiggle, crossed: count(crossed), ending: count(ending) }
   }
   const own = line([[300, 200], [300, 500]])
-  it('is told in as many numbers as it says', () => expect(companyOf([own, own], new LinesAround([own, own]), [0, 0], [1])[0]).toHaveLength(COMPANY_FEATURES))
   it('counts what goes on beyond both sides as crossed, what ends on it as ending', () => {
     const across = line([[250, 300], [350, 310]])
     const left = line([[240, 400], [299, 400]])

@@ -1,6 +1,6 @@
 import { hairJudge, judge, leastScore, lineAlone, scratchJudge } from './judge.js'
 import { companyOf } from './line-company.js'
-import { amongOthers, isStraight, lineFeatures, type Line } from './line-features.js'
+import { amongOthers, runsStraight, lineFeatures, type Line } from './line-features.js'
 import { LinesAround } from './lines-around.js'
 import type { LinePiece } from './lines.js'
 
@@ -34,7 +34,7 @@ export function lineEvidence(pieces: readonly LinePiece[]): LineEvidence[] {
   const companies = companyOf(lines, around, scores, asked)
   return asked.map((i, n) => {
     const line = lines[i]!
-    return { line, as: line.difference > 0 && isStraight(line) ? 'scratch' : 'hair', features: [...alone[i]!, scores[i]!, ...companies[n]!] }
+    return { line, as: line.difference > 0 && runsStraight(line) ? 'scratch' : 'hair', features: [...alone[i]!, scores[i]!, ...companies[n]!] }
   })
 }
 

@@ -1,8 +1,8 @@
 import { ln } from '../raster/exact-math.js'
 import { selectSmallest } from '../raster/statistics.js'
-import { between, distanceOf, listAt } from './join-lines.js'
+import { distanceOf, listAt } from './join-lines.js'
 import type { Line } from './line-features.js'
-import type { LinesAround, Neighbourhood } from './lines-around.js'
+import type { Alike, LinesAround, Neighbourhood } from './lines-around.js'
 
 /** Fewer scores than so many around say nothing of what is usual there: as if all were hopeless. */
 const FEW = 6
@@ -10,8 +10,8 @@ const HOPELESS = -8
 /** Of those around, the shares that are told by the score that they do not reach. */
 const SHARES = [0.5, 0.8, 0.95] as const
 
-/** Lines of one family run within six degrees of each other, and are as alike as this in width and difference. */
-const FAMILY = { facing: 0.994, width: 1.35, difference: 1.6, length: 0.25 } as const
+/** Lines of a close family: they run within six degrees of each other. */
+const FAMILY: Alike = { width: 1.35, difference: 1.6, facing: 0.994, length: 0.25 }
 /** Share of a line's strength from which on another counts among the strong ones around it. */
 const STRONG = 0.4
 /** Pixels that a way may stray and still be as straight as can be. */
@@ -25,16 +25,13 @@ const STEADY = 0.05
  * @param around  The same by where they lie.
  * @param scores  Of each, judged by itself.
  * @param asked   The lines that are asked for.
- * @returns `COMPANY_FEATURES` numbers for each line asked for.
+ * @returns As many numbers for each line asked for.
  */
 export function companyOf(lines: readonly Line[], around: LinesAround, scores: readonly number[], asked: readonly number[]): number[][] {
   const comparison = new Comparison(around, scores)
   const crossings = new Crossings(lines, asked)
   return asked.map((i) => [...comparison.of(i), ...crossings.of(i)])
 }
-
-/** So many numbers are told of the company of a line. */
-export const COMPANY_FEATURES = SHARES.length + 10
 
 const logOfCount = (count: number) => ln(1 + count)
 
@@ -69,8 +66,7 @@ class Comparison {
         longer++
         if (wiggle[j]! <= wiggle[i]!) straighter++
       }
-      const alike = between(width[j]! / width[i]!, FAMILY.width) && between(difference[j]! / difference[i]!, FAMILY.difference) && length[j]! > FAMILY.length * length[i]!
-      if (alike && this.around.facing(i, j) > FAMILY.facing) family++
+      if (this.around.isAlike(i, j, FAMILY)) family++
       if (strength[j]! < STRONG * strength[i]!) continue
       room.width[strong] = width[j]!
       room.softness[strong] = softness[j]!

@@ -1,6 +1,6 @@
 import { ln } from '../raster/exact-math.js'
-import { between, distanceOf } from './join-lines.js'
-import type { LinesAround } from './lines-around.js'
+import { distanceOf } from './join-lines.js'
+import type { Alike, LinesAround } from './lines-around.js'
 import type { LinePiece } from './lines.js'
 
 /** A line seen among the others of its picture. */
@@ -16,19 +16,17 @@ const STRONGER = 0.85
 const FEW = 4
 /** Less than this nobody sees: what stands among nothing else is held against it. */
 const FAINT = 0.02
-/** Lines of one family are as alike as this in width and difference, run within 14 degrees of each other, and the others are no shorter. */
-const FAMILY = { width: 1.6, difference: 1.8, facing: 0.97, length: 0.2 } as const
+/** Lines of one family: they run within 14 degrees of each other. */
+const FAMILY: Alike = { width: 1.6, difference: 1.8, facing: 0.97, length: 0.2 }
 
 /** Each line with how it stands among those around it. */
 export function amongOthers(pieces: readonly LinePiece[], around: LinesAround): Line[] {
-  const { width, difference, length, strength } = around
+  const { strength } = around
   return pieces.map((piece, i) => {
     const { lines, strengths } = around.of(i)
     let family = 0
     for (let k = 0; k < lines.length; k++) {
-      const j = lines[k]!
-      if (j === i || !(difference[j]! * difference[i]! > 0) || !between(width[j]! / width[i]!, FAMILY.width) || !between(difference[j]! / difference[i]!, FAMILY.difference)) continue
-      if (length[j]! > FAMILY.length * length[i]! && around.facing(i, j) > FAMILY.facing) family++
+      if (lines[k] !== i && around.isAlike(i, lines[k]!, FAMILY)) family++
     }
     const others = lines.length - 1
     const rank = Math.floor(STRONGER * others)
@@ -72,4 +70,4 @@ export function lineFeatures(line: Line): number[] {
 const STRAIGHT = 0.94
 
 /** Whether a line runs straight on the whole. */
-export const isStraight = ({ points, length }: Pick<LinePiece, 'points' | 'length'>) => distanceOf(points[0]!, points.at(-1)!) > STRAIGHT * length
+export const runsStraight = ({ points, length }: Pick<LinePiece, 'points' | 'length'>) => distanceOf(points[0]!, points.at(-1)!) > STRAIGHT * length

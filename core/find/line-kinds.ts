@@ -2,7 +2,7 @@ import { overlaps, type Region } from '../raster/raster.js'
 import { distanceAt, shapeBounds, type Stroke } from '../shape/shape.js'
 import { goesOn, joinPieces } from './join-lines.js'
 import { judgeLines, type JudgedLine } from './judge-lines.js'
-import { isStraight, type Line } from './line-features.js'
+import { runsStraight, type Line } from './line-features.js'
 import type { LinePiece } from './lines.js'
 
 export const LINE_KINDS = ['hair', 'scratch', 'fold', 'wire'] as const
@@ -76,7 +76,7 @@ const FOLD_WIDTH = 3
 /** By tone, length and course: common practice of what each looks like. */
 export function kindOfLine(line: Line, size: { readonly width: number; readonly height: number }): LineKind {
   const side = Math.min(size.width, size.height)
-  if (!isStraight(line)) return 'hair'
+  if (!runsStraight(line)) return 'hair'
   if (line.difference < 0) return line.length > WIRE_LENGTH * side ? 'wire' : 'hair'
   return line.width > FOLD_WIDTH && line.length > FOLD_LENGTH * side ? 'fold' : 'scratch'
 }

@@ -1,4 +1,4 @@
-import { distanceOf, listAt } from './join-lines.js'
+import { between, distanceOf, listAt } from './join-lines.js'
 import type { LinePiece } from './lines.js'
 
 /** How far around a line others are compared with it, in pixels: in its square and those beside it. */
@@ -15,17 +15,22 @@ export interface Neighbourhood {
   readonly strengths: Float32Array
 }
 
-/**
- * Lines of a picture by where they lie. What each is compared by stands in lists, since all that lie around are asked: so
- * it is read ten times as fast as from the lines themselves.
- */
+/** How alike two lines are that have one look: most of the ratios, least cosine of the angle, least length over a line's own. */
+export interface Alike {
+  readonly width: number
+  readonly difference: number
+  readonly facing: number
+  readonly length: number
+}
+
+/** Lines of a picture by where they lie. What each is compared by stands in lists, which are read faster than the lines, since all around are asked. */
 export class LinesAround {
   readonly length: Float64Array
   readonly width: Float64Array
   readonly difference: Float64Array
   readonly wiggle: Float64Array
   readonly softness: Float64Array
-  /** How much a line stands out, as noise sums along it. */
+  /** Difference by the root of the length: how much a line stands out where noise is the same everywhere. */
   readonly strength: Float32Array
   private readonly alongX: Float64Array
   private readonly alongY: Float64Array
@@ -83,8 +88,12 @@ export class LinesAround {
     return found
   }
 
-  /** Cosine of the angle between two lines as wholes, whichever way each runs. */
-  facing(i: number, j: number): number {
-    return Math.abs(this.alongX[i]! * this.alongX[j]! + this.alongY[i]! * this.alongY[j]!)
+  /** Whether another line has a line's tone and look, and runs as it does, whichever way each is told. */
+  isAlike(i: number, j: number, { width, difference, facing, length }: Alike): boolean {
+    return this.difference[j]! * this.difference[i]! > 0
+      && between(this.width[j]! / this.width[i]!, width)
+      && between(this.difference[j]! / this.difference[i]!, difference)
+      && this.length[j]! > length * this.length[i]!
+      && Math.abs(this.alongX[i]! * this.alongX[j]! + this.alongY[i]! * this.alongY[j]!) > facing
   }
 }
