@@ -42,7 +42,24 @@ export async function furtherPhotographs(size = 1): Promise<Photograph[]> {
   return [...nature, ...things.map(({ raster }, i) => ({ name: `things ${i}`, raster })), ...bark, ...places.map(({ name, raster }) => ({ name: name.split('/')[0]!, raster })), ...examples]
 }
 
-/** Files of a Debian package, fetched once into Fennip's own folder. */
+/** Of Debian's package supertuxkart-data, those that are photographs of walls, grounds, boards and bark. */
+const WALLS = ['HortonRockWall.jpg', 'HortonRockWall2.jpg', 'Paving_stones_2.jpg', 'black_rockMountain.jpg', 'blackrock.jpg', 'bow_tile.jpg', 'canyon.jpg', 'city_ground.jpg', 'city_rock.jpg', 'cracked-earth-texture.jpg', 'crate1_diffuse.jpg', 'crate2_diffuse.jpg', 'dirt.jpg', 'grass2.jpg', 'grass3.jpg', 'grass_dark.jpg', 'hacienda_ground.jpg', 'pyramidwall.jpg', 'racetrack_asphalt.jpg', 'racetrack_grass.jpg', 'ribbed_steel.jpg', 'rock.jpg', 'rock1.jpg', 'rockMountain.jpg', 'rock_mountain.jpg', 'rockwall.jpg', 'sand2.jpg', 'snowrock.jpg', 'stk_generic_bedRock_a.png', 'stk_generic_brickA.png', 'stk_generic_dirtA.png', 'stk_generic_dirtGrassA.png', 'stk_generic_grassB.png', 'stk_generic_greyWall_a.png', 'stk_generic_hexaBasaltRoad_a.png', 'stk_generic_oldbricks_a.png', 'stk_generic_paper_a.png', 'stk_generic_rockStrata_a.png', 'stk_generic_rockStrata_b.png', 'stk_generic_snow_a.png', 'stk_generic_thatch_a.png', 'stk_generic_wallRock_a.png', 'stk_generic_wickerA.png', 'stk_greyMetal_a.png', 'stk_karstRock_a.png', 'stk_metaloverlap_a.png', 'stklib_entranceGuardianMale_a.png', 'stktex_generic_WoodA.png', 'stktex_generic_WoodB.png', 'stktex_generic_WoodC.png', 'stktex_generic_WoodE.png', 'stktex_generic_aztekWall_a.png', 'stktex_generic_bambooA.png', 'stktex_generic_chocolateChunk_a.png', 'stktex_generic_concreteA.png', 'stktex_generic_marbleA.png', 'stktex_generic_rockA.png', 'stktex_generic_waterConcreteA.png', 'stktex_palmTreeBark_a.png', 'stktex_treeBark_a.png', 'stonetex.jpg', 'tarmac.jpg', 'woodBridge.jpg', 'wood_planks1.jpg', 'yellow_dirt.jpg']
+
+/** Of Debian's package torcs-data, the same: roads, brick, sand, a shed, a cliff. */
+const ROADS = ['dirt/dirt-3/cabin', 'dirt/dirt-3/newdirt', 'dirt/dirt-3/newdirt2', 'dirt/dirt-3/pit-walls', 'dirt/dirt-3/stone1', 'road/brondehach/GARAGE01', 'road/brondehach/PALAZB03', 'road/brondehach/PDKKA07', 'road/brondehach/TIREBLAK', 'road/corkscrew/gravel', 'road/corkscrew/sandgrvl', 'road/e-track-2/house22facade', 'road/e-track-6/cliff2', 'road/forza/GRAS2B', 'road/ole-road-1/concrete-patch', 'road/ole-road-1/cracked-asphalt', 'road/ole-road-1/ole-concrete-side', 'road/ole-road-1/patched-asphalt-1', 'road/ruudskogen/road01', 'road/ruudskogen/sand01', 'road/wheel-2/swall2'].map((name) => `${name}.png`)
+
+/**
+ * Photographs of walls and grounds from edge to edge, with open licences, from Debian's packages supertuxkart-data and torcs-data
+ * (their copyright files name each). What is learned from pictures of things alone takes what runs across brick or gravel for
+ * more brick and gravel.
+ */
+export async function groundPhotographs(): Promise<Photograph[]> {
+  const walls = await photographsOf('supertuxkart-data', 'usr/share/games/supertuxkart/data/textures', WALLS, 720)
+  const roads = await photographsOf('torcs-data', 'usr/share/games/torcs/tracks', ROADS, 720)
+  return [...walls, ...roads.map(({ name, raster }) => ({ name: name.split('/').at(-1)!, raster }))]
+}
+
+/** Files of a Debian package, fetched once into Fennip's own folder. @param width  None is left wider. */
 async function photographsOf(name: string, path: string, files: readonly string[] | 'all', width?: number): Promise<Photograph[]> {
   const folder = join(homeFolder, 'open-photographs', name)
   const data = join(folder, path)
@@ -56,7 +73,7 @@ async function photographsOf(name: string, path: string, files: readonly string[
   return Promise.all(
     wanted.map(async (file) => {
       const picture = sharp(join(data, file))
-      const { data: bytes, info } = await (width ? picture.resize({ width }) : picture).toColourspace('srgb').removeAlpha().raw().toBuffer({ resolveWithObject: true })
+      const { data: bytes, info } = await (width ? picture.resize({ width, withoutEnlargement: true }) : picture).toColourspace('srgb').removeAlpha().raw().toBuffer({ resolveWithObject: true })
       const grey = info.channels === 1
       const pixels = new Uint8Array(info.width * info.height * 3)
       for (let i = 0; i < info.width * info.height; i++) for (let c = 0; c < 3; c++) pixels[3 * i + c] = bytes[i * info.channels + (grey ? 0 : c)]!

@@ -61,7 +61,8 @@ export interface LinePiece {
 export function linePieces(plane: Plane, colour: ColourLook, surroundings: Region, tile: Region): LinePiece[] {
   const octaves = makeOctaves(plane, WIDEST)
   const within = { ...tile, x: tile.x - surroundings.x, y: tile.y - surroundings.y }
-  const inTile = findRidges(octaves, LAST_OCTAVE).flatMap((path) => clipped(path, within))
+  const bounds = octaves.planes.slice(0, LAST_OCTAVE).map((_plane, level) => clearOfBorder(within, plane, BESIDE * 2 ** level))
+  const inTile = findRidges(octaves, LAST_OCTAVE).flatMap((path) => clipped(path, bounds[levelOf(path.octave)]!))
   const paths = onceOnly(inTile, plane)
   return octaves.planes.slice(0, LAST_OCTAVE).flatMap((source, level) => {
     const reader = new PathReader(source)
@@ -69,10 +70,19 @@ export function linePieces(plane: Plane, colour: ColourLook, surroundings: Regio
     return paths.filter(({ octave }) => levelOf(octave) === level).flatMap((path) => {
       const measured = measure(reader, source, scale, colour, withoutTails(reader, path, scale))
       if (!measured) return []
-      const { path: _path, ...piece } = asFarAsItGoes(reader, source, scale, colour, measured, within)
+      const { path: _path, ...piece } = asFarAsItGoes(reader, source, scale, colour, measured, bounds[level]!)
       return [{ ...piece, points: piece.points.map(([x, y]) => [x + surroundings.x, y + surroundings.y] as const) }]
     })
   })
+}
+
+/** Pixels of its plane that have to be seen beside a line: what one side of is not seen may be the edge of anything. */
+const BESIDE = 5
+
+/** What of a tile is so far from where its plane, and with it the picture, ends. */
+function clearOfBorder({ x, y, width, height }: Region, plane: Plane, far: number): Region {
+  const [left, top] = [Math.max(x, far), Math.max(y, far)]
+  return { x: left, y: top, width: Math.max(0, Math.min(x + width, plane.width - far) - left), height: Math.max(0, Math.min(y + height, plane.height - far) - top) }
 }
 
 /** A path with what was measured along it. */
