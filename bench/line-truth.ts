@@ -10,7 +10,7 @@ import { makeRandom } from '@fennip/core/random.js'
 import { addDust, addFolds, addHairs, addScratches, addSpecks, copyLight, type TrueFlaw } from '@fennip/demo/damage.js'
 import { between, expose } from '@fennip/demo/photograph.js'
 import { furtherPhotographs, groundPhotographs } from './open-photographs.js'
-import { addStrands, demoScenes, FRAME, sceneOf } from './scenes.js'
+import { demoScenes, FRAME, sceneOf } from './scenes.js'
 
 /** All lines of a picture before they are judged. */
 export function allLines(picture: IntegerRaster, depth: 8 | 16): LinePiece[] {
@@ -52,8 +52,6 @@ const LEAST_SIDE = 480
 /** Deviation in pixels of the least blur that the image library makes. */
 const LEAST_BLUR = 0.3
 
-/** Every so many pictures, there are strands in one that are no flaws. */
-const STRANDS = 3
 /** Every so many seeds, pictures are left without damage. */
 const CLEAN = 3
 
@@ -67,7 +65,6 @@ export async function lineScenes(seed: number): Promise<LineScene[]> {
   const photographs = await Promise.all(known.map(async ({ name, raster }, i) => ({ name, light: sceneOf(await seenOtherwise(raster, seed + 7 * i), makeTransfer({ type: 'srgb' }, 8), Infinity), exposure: FRAME })))
   const scenes = [station, pylon, shaft, ...photographs].map((scene) => ({ ...scene, frame: scene === pylon }))
   return scenes.map(({ name, frame, light, exposure }, i) => {
-    if (i % STRANDS === seed % STRANDS && !frame) addStrands(light, Math.ceil(3 * light.width * light.height / 1e6), seed + 7 * i)
     const hurt = copyLight(light)
     const scale = (light.width * light.height) / 15e6
     const own = seed + 7 * i

@@ -5,7 +5,7 @@ import type { IntegerRaster } from '@fennip/core/raster/raster.js'
 import type { Transfer } from '@fennip/core/raster/transfer.js'
 import { makeRandom } from '@fennip/core/random.js'
 import { addLosses, addStains, addTears, copyLight } from '@fennip/demo/damage.js'
-import { between, betweenLogarithmically, lightOfRender, printOf, SEPIA, type Exposure, type Light, type Toning } from '@fennip/demo/photograph.js'
+import { between, lightOfRender, printOf, SEPIA, type Exposure, type Light, type Toning } from '@fennip/demo/photograph.js'
 import { pylonLight } from '@fennip/demo/pictures.js'
 
 /** Side of the piece of a photograph that is measured on, in pixels. */
@@ -94,43 +94,6 @@ export function addThings(light: Light, count: number, seed: number): void {
         if (share > 0) for (const plane of light.channels) plane.data[py * light.width + px] = plane.data[py * light.width + px]! * (1 - share) + tone * share
       }
     }
-  }
-}
-
-/**
- * Put bundles of pale strands into a scene: whiskers, stalks, threads and wires in the sun. As things of the picture they are
- * as soft as it is, they grow thinner towards one end, and there is more than one of them.
- */
-export function addStrands(light: Light, bundles: number, seed: number): void {
-  const random = makeRandom(seed)
-  const { width, height } = light
-  for (let bundle = 0; bundle < bundles; bundle++) {
-    const covered = new Float32Array(width * height)
-    const [x0, y0, heading] = [between(random, 0, width), between(random, 0, height), between(random, 0, 2 * Math.PI)]
-    const [spread, apart] = [between(random, 0, 0.35), between(random, 4, 40)]
-    const [length, half, softness] = [betweenLogarithmically(random, 60, 450), between(random, 0.6, 2.5), between(random, 1.4, 3)]
-    const [thinner, tone, opacity] = [between(random, 0, 0.9), between(random, 0.35, 0.9), between(random, 0.3, 1)]
-    const count = 2 + Math.floor(6 * random.uniform())
-    for (let strand = 0; strand < count; strand++) {
-      const [aside, own] = [apart * (strand - count / 2) * between(random, 0.6, 1.4), length * between(random, 0.6, 1.4)]
-      let direction = heading + between(random, -spread, spread)
-      const bend = between(random, -0.003, 0.003)
-      let [x, y] = [x0 - aside * Math.sin(heading), y0 + aside * Math.cos(heading)]
-      for (let t = 0; t < own; t++) {
-        direction += bend
-        x += Math.cos(direction)
-        y += Math.sin(direction)
-        const here = Math.max(0.3, half * (1 - (thinner * t) / own))
-        const reach = Math.ceil(here + softness)
-        for (let py = Math.max(0, Math.floor(y) - reach); py <= Math.min(height - 1, Math.floor(y) + reach); py++) {
-          for (let px = Math.max(0, Math.floor(x) - reach); px <= Math.min(width - 1, Math.floor(x) + reach); px++) {
-            const share = Math.max(0, Math.min(1, 0.5 + (here - Math.hypot(px + 0.5 - x, py + 0.5 - y)) / softness))
-            covered[py * width + px] = Math.max(covered[py * width + px]!, opacity * share)
-          }
-        }
-      }
-    }
-    for (const plane of light.channels) plane.data.forEach((value, i) => (plane.data[i] = value + (tone - value) * covered[i]!))
   }
 }
 
