@@ -50,4 +50,17 @@ describe('a judge with a layer', () => {
     }
     expect(spread(0.1)).toBeLessThan(0.7 * spread(1e-4))
   })
+  it('learns less of what hangs by a hair when its evidence is jogged', () => {
+    // The one item tells nearly all, by a step far smaller than its spread; the other tells most of it.
+    const rows = Array.from({ length: 2000 }, (_row, k) => [1, 0.02 * (k % 2) + (k % 50 < 2 ? random.uniform() - 0.5 : 0), (k % 2) + 3 * (random.uniform() - 0.5)])
+    const labels = rows.map((_row, k) => k % 2 === 1)
+    const slopes = (jog: number) => {
+      const score = layered(fitLayered(rows, labels, { units: 4, rounds: 600, batch: 512, jog }))
+      return { hair: score([1, 0.02, 0.5]) - score([1, 0, 0.5]), plain: score([1, 0.01, 1]) - score([1, 0.01, 0]) }
+    }
+    const [still, jogged] = [slopes(0), slopes(0.5)]
+    expect(still.hair).toBeGreaterThan(2 * still.plain)
+    expect(jogged.hair).toBeLessThan(jogged.plain)
+    expect(jogged.plain).toBeGreaterThan(0.8)
+  })
 })

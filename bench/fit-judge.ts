@@ -3,7 +3,7 @@ import { makeRandom } from '@fennip/core/random.js'
 import { solveCholesky } from '@fennip/core/raster/solve.js'
 
 /** Logistic regression by Newton's method with a little ridge; the constant is free. */
-export function fitLogistic(rows: readonly number[][], labels: readonly boolean[], ridge: number): number[] {
+export function fitLogistic(rows: readonly (readonly number[])[], labels: readonly boolean[], ridge: number): number[] {
   const n = rows[0]!.length
   const weights = new Array<number>(n).fill(0)
   for (let round = 0; round < 40; round++) {
@@ -38,6 +38,8 @@ export interface LayerFit {
   readonly starts?: number
   /** How strongly weights are drawn to 0: the more, the less is learned by heart. */
   readonly decay?: number
+  /** By how much of its spread each item of a sample's evidence is jogged whenever it is looked at: what hangs by a hair is not learned. */
+  readonly jog?: number
 }
 
 /**
@@ -46,17 +48,20 @@ export interface LayerFit {
  *
  * @param rows  Evidence of each sample; the first item is 1.
  */
-export function fitLayered(rows: readonly number[][], labels: readonly boolean[], { units, rounds = 2500, batch = 8192, seed = 1, starts = 1, decay = 1e-4 }: LayerFit): Fitted {
-  const fits = Array.from({ length: starts }, (_start, k) => fitOnce(rows, labels, { units, rounds, batch: Math.min(batch, rows.length), seed: seed + k, decay }))
+export function fitLayered(rows: readonly (readonly number[])[], labels: readonly boolean[], { units, rounds = 2500, batch = 8192, seed = 1, starts = 1, decay = 1e-4, jog = 0 }: LayerFit): Fitted {
+  const fits = Array.from({ length: starts }, (_start, k) => fitOnce(rows, labels, { units, rounds, batch: Math.min(batch, rows.length), seed: seed + k, decay, jog }))
   return {
     units: fits.flatMap((fit) => fit.units.map((unit) => [...unit.slice(0, -1), unit.at(-1)! / starts])),
     constant: fits.reduce((sum, { constant }) => sum + constant / starts, 0),
   }
 }
 
+/** Uniform between 0 and 1, times this, has a deviation of 1. */
+const EVEN_SPREAD = Math.sqrt(12)
+
 interface Fitted { readonly units: number[][]; readonly constant: number }
 
-function fitOnce(rows: readonly number[][], labels: readonly boolean[], { units, rounds, batch, seed, decay }: Required<Omit<LayerFit, 'starts'>>): Fitted {
+function fitOnce(rows: readonly (readonly number[])[], labels: readonly boolean[], { units, rounds, batch, seed, decay, jog }: Required<Omit<LayerFit, 'starts'>>): Fitted {
   const random = makeRandom(seed)
   const n = rows[0]!.length
   // Evidence of one mean and spread for the fit; both go into the weights in the end.
@@ -68,17 +73,19 @@ function fitOnce(rows: readonly number[][], labels: readonly boolean[], { units,
     if (k === units * size) return -3
     const i = k % size
     // Uniform with a deviation of one over the root of what it adds up.
-    return i === 0 ? 0 : (Math.sqrt(12) * (random.uniform() - 0.5)) / Math.sqrt(i === n ? units : n)
+    return i === 0 ? 0 : (EVEN_SPREAD * (random.uniform() - 0.5)) / Math.sqrt(i === n ? units : n)
   })
   const first = new Float64Array(weights.length)
   const second = new Float64Array(weights.length)
   const slope = new Float64Array(weights.length)
   const sums = new Float64Array(units)
+  const row = new Float64Array(n)
   for (let round = 1; round <= rounds; round++) {
     slope.fill(0)
     for (let b = 0; b < batch; b++) {
       const k = Math.floor(random.uniform() * rows.length)
-      const row = even[k]!
+      row.set(even[k]!)
+      if (jog > 0) for (let i = 1; i < n; i++) row[i]! += jog * EVEN_SPREAD * (random.uniform() - 0.5)
       let score = weights[units * size]!
       for (let u = 0; u < units; u++) {
         let sum = 0

@@ -10,7 +10,7 @@ import { makeRandom } from '@fennip/core/random.js'
 import { addDust, addFolds, addHairs, addScratches, addSpecks, copyLight, type TrueFlaw } from '@fennip/demo/damage.js'
 import { between, expose } from '@fennip/demo/photograph.js'
 import { furtherPhotographs, groundPhotographs } from './open-photographs.js'
-import { demoScenes, FRAME, sceneOf } from './scenes.js'
+import { demoScenes, FRAME, sceneOf, throughJpeg } from './scenes.js'
 
 /** All lines of a picture before they are judged. */
 export function allLines(picture: IntegerRaster, depth: 8 | 16): LinePiece[] {
@@ -57,14 +57,14 @@ const CLEAN = 3
 
 /**
  * Scratches, hairs and folds, and among them dust and specks, on the demo's scenes and on photographs, and every third time the
- * same scenes without.
+ * same scenes without. Half of the frames are as cameras keep them.
  */
 export async function lineScenes(seed: number): Promise<LineScene[]> {
   const { station, pylon, shaft } = await demoScenes()
   const known = [...(await furtherPhotographs()), ...(await groundPhotographs())]
   const photographs = await Promise.all(known.map(async ({ name, raster }, i) => ({ name, light: sceneOf(await seenOtherwise(raster, seed + 7 * i), makeTransfer({ type: 'srgb' }, 8), Infinity), exposure: FRAME })))
   const scenes = [station, pylon, shaft, ...photographs].map((scene) => ({ ...scene, frame: scene === pylon }))
-  return scenes.map(({ name, frame, light, exposure }, i) => {
+  return Promise.all(scenes.map(async ({ name, frame, light, exposure }, i) => {
     const hurt = copyLight(light)
     const scale = (light.width * light.height) / 15e6
     const own = seed + 7 * i
@@ -77,6 +77,7 @@ export async function lineScenes(seed: number): Promise<LineScene[]> {
         ...addSpecks(hurt, { count: Math.ceil(240 * scale), radius: [1.2, 7], seed: own + 4 }),
       ]),
     ]
-    return { name, frame, picture: expose(light, hurt, { ...exposure, seed: own }).damaged, depth: exposure.depth, flaws }
-  })
+    const { damaged } = expose(light, hurt, { ...exposure, seed: own })
+    return { name, frame, picture: exposure.depth === 8 && (seed + i) % 2 === 0 ? await throughJpeg(damaged) : damaged, depth: exposure.depth, flaws }
+  }))
 }

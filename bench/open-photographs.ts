@@ -48,23 +48,15 @@ const WALLS = ['HortonRockWall.jpg', 'HortonRockWall2.jpg', 'Paving_stones_2.jpg
 /** Of Debian's package torcs-data, the same: roads, brick, sand, a shed, a cliff. */
 const ROADS = ['dirt/dirt-3/cabin', 'dirt/dirt-3/newdirt', 'dirt/dirt-3/newdirt2', 'dirt/dirt-3/pit-walls', 'dirt/dirt-3/stone1', 'road/brondehach/GARAGE01', 'road/brondehach/PALAZB03', 'road/brondehach/PDKKA07', 'road/brondehach/TIREBLAK', 'road/corkscrew/gravel', 'road/corkscrew/sandgrvl', 'road/e-track-2/house22facade', 'road/e-track-6/cliff2', 'road/forza/GRAS2B', 'road/ole-road-1/concrete-patch', 'road/ole-road-1/cracked-asphalt', 'road/ole-road-1/ole-concrete-side', 'road/ole-road-1/patched-asphalt-1', 'road/ruudskogen/road01', 'road/ruudskogen/sand01', 'road/wheel-2/swall2'].map((name) => `${name}.png`)
 
-/** Of Debian's package cube2-data, the same: masonry, cobbles, shingles, plaster, rock. */
-const MASONRY = [
-  ...['dds/gk_ground_m_01_cc_1024', 'dds/gk_ground_m_03_cc_1024', 'fantasy/castell_plaster_gk_v01/castell_plaster_gk_v01_cc', 'fantasy/castell_plaster_gk_v01/castell_plaster_gk_v01_cc_c', 'fantasy/castell_wall_gk_v01/castell_wall_gk_v01_cc', 'fantasy/castell_wall_gk_v01/castell_wall_gk_v01_sc', 'fantasy/castell_wall_gk_v02/castell_wall_gk_v02_cc', 'fantasy/castell_wall_gk_v03/castell_wall_gk_v03_cc', 'fantasy/iron_plates_gk_v01/iron_plates_gk_v01_cc', 'fantasy/rock_formation_gk_v01/rock_formation_gk_v01_cc', 'fantasy/rock_formation_gk_v02/rock_formation_gk_v02_cc', 'fantasy/stone_ground_gk_v01/stone_ground_gk_v01_cc', 'fantasy/stone_ground_tiles_gk_v01/stone_ground_tiles_gk_v01_cc', 'fantasy/stone_ground_tiles_gk_v01/stone_ground_tiles_gk_v01_sc', 'fantasy/wooden_roof_tiles_gk_v01/wooden_roof_tiles_gk_v01_cc'].map((name) => `gk/${name}`),
-  ...[1, 2, 3, 4, 5, 6, 7].map((number) => `gor/cr_env_tex_00${number}_cc`),
-  ...['generic_darkRock', 'generic_dirt1', 'generic_grass1', 'generic_grass4', 'generic_grayrock1', 'generic_lightRock', 'trees_bark_001', 'trees_bark_002'].map((name) => `yo_frankie/${name}_col`),
-].map((name) => `${name}.jpg`)
-
 /**
- * Photographs of walls and grounds from edge to edge, with open licences, from Debian's packages supertuxkart-data, torcs-data and
- * cube2-data (their copyright files name each). What is learned from pictures of things alone takes what runs across brick or gravel for
+ * Photographs of walls and grounds from edge to edge, with open licences, from Debian's packages supertuxkart-data and torcs-data
+ * (their copyright files name each). What is learned from pictures of things alone takes what runs across brick or gravel for
  * more brick and gravel.
  */
 export async function groundPhotographs(): Promise<Photograph[]> {
   const walls = await photographsOf('supertuxkart-data', 'usr/share/games/supertuxkart/data/textures', WALLS, 720)
   const roads = await photographsOf('torcs-data', 'usr/share/games/torcs/tracks', ROADS, 720)
-  const masonry = await photographsOf('cube2-data', 'usr/share/games/cube2/packages', MASONRY, 720)
-  return [...walls, ...[...roads, ...masonry].map(({ name, raster }) => ({ name: name.split('/').at(-1)!, raster }))]
+  return [...walls, ...roads.map(({ name, raster }) => ({ name: name.split('/').at(-1)!, raster }))]
 }
 
 /** Files of a Debian package, fetched once into Fennip's own folder. @param width  None is left wider. */

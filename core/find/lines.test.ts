@@ -96,6 +96,12 @@ describe('a line', () => {
     // Half of its width beyond each of its ends, and a stretch that was asked as a whole.
     expect(found!.length).toBeLessThan(352 + 2 * width)
   })
+  it('is none along the border, where one side of it is not seen', () => {
+    const long = (x: number) => piecesOf(plane(200, 300, [{ path: [[x, 20], [x, 280]], width: 3, depth: 0.4 }])).filter(({ length, difference }) => length > 100 && difference > 0)
+    expect(long(40)).toHaveLength(1)
+    expect(long(2)).toHaveLength(0)
+    expect(long(198)).toHaveLength(0)
+  })
   it('is one line over a gap and over the edge of two tiles', () => {
     const broken = plane(400, 120, [{ path: [[30, 50], [180, 55]], width: 2, depth: 0.3 }, { path: [[196, 55.6], [370, 61]], width: 2, depth: 0.3 }])
     const left = { x: 0, y: 0, width: 230, height: 120 }
