@@ -212,8 +212,8 @@ function byWeights(among: readonly Sample[]): Fitted {
   return { score: ({ features }) => features.reduce((sum, value, i) => sum + value * weights[i]!, 0), keep: () => console.log(`weighed([${weights.map((value) => value.toFixed(3)).join(', ')}])`) }
 }
 
-function byLayer(name: string, among: readonly Sample[]): Fitted {
-  const layer = fitLayered(among.map(({ features }) => features), among.map(({ real }) => real), LAYERS[name]!)
+function byLayer(name: string, among: readonly Sample[], starts?: number): Fitted {
+  const layer = fitLayered(among.map(({ features }) => features), among.map(({ real }) => real), { ...LAYERS[name]!, ...(starts ? { starts } : {}) })
   const judged = layered(layer)
   return { score: ({ features }) => judged(features), keep: () => writeWeights(name, 'calibrate', layer) }
 }
@@ -223,7 +223,7 @@ const learnsFrom = (name: string) => samples.filter(({ as, real }) => as === nam
 
 /** Fit the judge of that name, and print how well it judges what it has not seen. */
 function calibrate(name: string): void {
-  const fit = (among: readonly Sample[]) => (name in LAYERS ? byLayer(name, among) : byWeights(among))
+  const fit = (among: readonly Sample[], starts?: number) => (name in LAYERS ? byLayer(name, among, starts) : byWeights(among))
   const known = learnsFrom(name)
   const fitted = fit(known)
   fitted.keep()
@@ -233,7 +233,8 @@ function calibrate(name: string): void {
   const photographs = [...megapixels.keys()].filter((ground) => !OWN.includes(ground))
   const halfOf = ({ ground }: Sample) => photographs.indexOf(ground) % 2
   const strange = samples.filter(({ as, ground }) => as === name && photographs.includes(ground))
-  const strangers = [0, 1].map((half) => fit(known.filter((sample) => halfOf(sample) !== half)))
+  // From one start each: it is the same law, a little rougher.
+  const strangers = [0, 1].map((half) => fit(known.filter((sample) => halfOf(sample) !== half), 1))
   const fairScore: Score = (sample) => strangers[halfOf(sample)]!.score(sample)
   const extent = photographs.reduce((sum, ground) => sum + megapixels.get(ground)!, 0)
 

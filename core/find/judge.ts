@@ -142,19 +142,19 @@ export const lineAlone: Pick<Belief, 'score'> = { score: layered(LINE_ALONE) }
  */
 export const scratchJudge: Judge = {
   score: layered(SCRATCH),
-  even: 1.3,
-  slope: 1.2,
-  scoreAtOne: -1.3,
-  steepness: 1.3,
+  even: 2.2,
+  slope: 1,
+  scoreAtOne: 0.87,
+  steepness: 1.6,
 }
 
 /** Judge of all other lines: hairs, and wires of which the restorer is asked. */
 export const hairJudge: Judge = {
   score: layered(HAIR),
-  even: 0.9,
-  slope: 1.2,
-  scoreAtOne: -0.88,
-  steepness: 2.6,
+  even: 2.2,
+  slope: 1,
+  scoreAtOne: 1.1,
+  steepness: 2,
 }
 
 /** Judge of losses and tears, on the features of `lossCandidates`; checked by bench/areas.ts. */
