@@ -144,7 +144,7 @@ export const scratchJudge: Judge = {
   score: layered(SCRATCH),
   even: 2.2,
   slope: 1,
-  scoreAtOne: 0.87,
+  scoreAtOne: 0.62,
   steepness: 1.6,
 }
 
@@ -153,7 +153,7 @@ export const hairJudge: Judge = {
   score: layered(HAIR),
   even: 2.2,
   slope: 1,
-  scoreAtOne: 1.1,
+  scoreAtOne: 1.6,
   steepness: 2,
 }
 
