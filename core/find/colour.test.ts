@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import { makeRandom } from '../random.js'
-import { makeRaster, type IntegerRaster } from '../raster/raster.js'
+import { crop, makeRaster, type IntegerRaster } from '../raster/raster.js'
 import { makeTransfer } from '../raster/transfer.js'
 import { colourLook } from './colour.js'
 
@@ -87,4 +87,14 @@ describe('the colour of a line', () => {
     expect(colourLook(raster, transfer).ofLine(edge, across, 1.5)).toEqual({ change: 0, paler: 0, colourful: 0 })
     expect(colourLook(raster, transfer).ofLine(Float64Array.of(2.5, 30.5, ...down), Float64Array.of(1, 0, ...across), 1.5)).toEqual(along(raster))
   })
+})
+
+it('from an origin on is told as in a copy of the pixels from there on', () => {
+  const raster = picture([90, 140, 60], [200, 190, 180])
+  const part = crop(raster, { x: 4, y: 7, width: 50, height: 50 })
+  const [there, copied] = [colourLook(raster, transfer, { x: 4, y: 7 }), colourLook(part, transfer)]
+  expect(there.ofDisc({ x: 26, y: 23, radius: 5 })).toEqual(copied.ofDisc({ x: 26, y: 23, radius: 5 }))
+  const [points, normals] = [Float64Array.of(26, 15.5, 26, 23.5, 27, 30.5), Float64Array.of(1, 0, 1, 0, 0.6, 0.8)]
+  expect(there.ofLine(points, normals, 5)).toEqual(copied.ofLine(points, normals, 5))
+  expect(there.ofLine(points, normals, 5).change).toBeGreaterThan(1)
 })

@@ -37,14 +37,15 @@ const BESIDE = 3
 /**
  * How the colour inside a flaw is compared with that around it.
  *
- * @param pixels    1 or 3 channels; flaws are told in its pixels.
+ * @param pixels    1 or 3 channels.
  * @param transfer  Tables of its curve.
+ * @param origin    Where in these pixels what flaws are told in begins.
  */
-export function colourLook(pixels: IntegerRaster, transfer: Transfer): ColourLook {
+export function colourLook(pixels: IntegerRaster, transfer: Transfer, origin: { readonly x: number; readonly y: number } = { x: 0, y: 0 }): ColourLook {
   if (pixels.channels !== 3) return { ofDisc: () => NO_COLOUR, ofLine: () => NO_COLOUR }
   return {
-    ofDisc: ({ x, y, radius }) => colourOfDisc(pixels, transfer, x, y, radius),
-    ofLine: (points, normals, half) => colourOfLine(pixels, transfer, points, normals, half),
+    ofDisc: ({ x, y, radius }) => colourOfDisc(pixels, transfer, x + origin.x, y + origin.y, radius),
+    ofLine: (points, normals, half) => colourOfLine(pixels, transfer, points, normals, half, origin.x, origin.y),
   }
 }
 
@@ -95,21 +96,23 @@ function colourOfDisc(pixels: IntegerRaster, transfer: Transfer, x: number, y: n
   return compare(redIn / n, blueIn / n, ringRed, ringBlue, variance / n + variance / m)
 }
 
-function colourOfLine({ width, height, data }: IntegerRaster, { light }: Transfer, points: Float64Array, normals: Float64Array, half: number): ColourEvidence {
+function colourOfLine({ width, height, data }: IntegerRaster, { light }: Transfer, points: Float64Array, normals: Float64Array, half: number, left: number, top: number): ColourEvidence {
   const away = half + BESIDE
   let n = 0
   let [redIn, blueIn, redAround, blueAround, squares] = [0, 0, 0, 0, 0]
   for (let k = 0; k < points.length; k += 2) {
     const dx = away * normals[k]!
     const dy = away * normals[k + 1]!
+    const x = points[k]! + left
+    const y = points[k + 1]! + top
     // A point counts with both of its sides or not at all.
-    if (!isInside(width, height, points[k]! - dx, points[k + 1]! - dy) || !isInside(width, height, points[k]! + dx, points[k + 1]! + dy)) continue
+    if (!isInside(width, height, x - dx, y - dy) || !isInside(width, height, x + dx, y + dy)) continue
     let red = 0
     let blue = 0
     let redBeside = 0
     let blueBeside = 0
     for (let side = -1; side <= 1; side++) {
-      const i = 3 * (Math.floor(points[k + 1]! + side * dy) * width + Math.floor(points[k]! + side * dx))
+      const i = 3 * (Math.floor(y + side * dy) * width + Math.floor(x + side * dx))
       const green = light[data[i + 1]!]!
       const sum = light[data[i]!]! + green + light[data[i + 2]!]! + FLOOR
       if (side === 0) {

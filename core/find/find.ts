@@ -87,7 +87,7 @@ function closeTo(tile: Region, pixels: IntegerRaster, { plane, at: around }: Til
   const within = clipRegion({ x: tile.x - CLOSE_APRON - around.x, y: tile.y - CLOSE_APRON - around.y, width: tile.width + 2 * CLOSE_APRON, height: tile.height + 2 * CLOSE_APRON }, around.width, around.height)
   return {
     plane: crop({ ...plane, channels: 1 }, within),
-    colour: colourLook(crop(pixels, within), transfer),
+    colour: colourLook(pixels, transfer, within),
     at: { ...within, x: within.x + around.x, y: within.y + around.y },
   }
 }

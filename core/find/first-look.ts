@@ -24,7 +24,7 @@ export function firstLook(octaves: Octaves, candidate: Candidate): number[] {
   const [x, y, r] = [candidate.x / 2 ** octave, candidate.y / 2 ** octave, candidate.radius / 2 ** octave]
   const sign = Math.sign(candidate.response)
   const amplitude = sign * Math.max(FAINT, sign * differenceAt(plane, x, y, 1.8 * r + 1.6))
-  return [1, ln(Math.abs(candidate.response)), ln(Math.max(1e-3, candidate.unrest)), ln(candidate.radius), ...ringsOfDisc(plane, x, y, r, amplitude)]
+  return ringsOfDisc(plane, x, y, r, amplitude, [1, ln(Math.abs(candidate.response)), ln(Math.max(1e-3, candidate.unrest)), ln(candidate.radius)])
 }
 
 /** Of a pixel to the mean of eight so far around. */

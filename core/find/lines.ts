@@ -62,7 +62,7 @@ export function linePieces(plane: Plane, colour: ColourLook, surroundings: Regio
   const octaves = makeOctaves(plane, WIDEST)
   const within = { ...tile, x: tile.x - surroundings.x, y: tile.y - surroundings.y }
   const bounds = octaves.planes.slice(0, LAST_OCTAVE).map((_plane, level) => clearOfBorder(within, plane, BESIDE * 2 ** level))
-  const inTile = findRidges(octaves, LAST_OCTAVE).flatMap((path) => clipped(path, bounds[levelOf(path.octave)]!))
+  const inTile = findRidges(octaves, LAST_OCTAVE).flatMap((path) => (strengthOf(path) < LEAST_SUM ? [] : clipped(path, bounds[levelOf(path.octave)]!)))
   const paths = onceOnly(inTile, plane)
   return octaves.planes.slice(0, LAST_OCTAVE).flatMap((source, level) => {
     const reader = new PathReader(source)
@@ -143,7 +143,7 @@ function clipped(path: RidgePath, { x: left, y: top, width, height }: Region): R
   for (let k = 0; k <= points.length; k += 2) {
     const [x, y] = [points[k]!, points[k + 1]!]
     if (k < points.length && x >= left && y >= top && x < right && y < below) continue
-    if (k - start >= 2 * FEWEST) parts.push({ ...path, points: points.subarray(start, k) })
+    if (k - start >= 2 * FEWEST) parts.push(k - start === points.length ? path : { ...path, points: points.subarray(start, k) })
     start = k + 2
   }
   return parts
@@ -154,6 +154,7 @@ const FEWEST = 4
 
 /** Least answer, summed as noise sums, of a path that is looked at more closely. */
 const LEAST_SUM = 8
+const strengthOf = ({ response, points }: RidgePath) => response * Math.sqrt(points.length / 2)
 /** Two lines are the same where this share of one lies on the other. */
 const SAME = 0.5
 /** How far to either side a path takes places, in pixels of its octave. */
@@ -164,7 +165,7 @@ function onceOnly(paths: readonly RidgePath[], { width, height }: Pick<Plane, 'w
   const taken = new TakenPlaces(width, height)
   const strong: { path: RidgePath; rank: number }[] = []
   for (const path of paths) {
-    const strength = path.response * Math.sqrt(path.points.length / 2)
+    const strength = strengthOf(path)
     // A point of a wide octave stands for more pixels.
     if (strength >= LEAST_SUM) strong.push({ path, rank: strength * (1 + 0.35 * path.octave) })
   }

@@ -102,7 +102,7 @@ function withoutCorners(path: Int32Array, width: number): Int32Array[] {
       corner = -1
     }
   }
-  parts.push(path.subarray(start))
+  parts.push(start === 0 ? path : path.subarray(start))
   return parts
 }
 

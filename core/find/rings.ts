@@ -31,9 +31,10 @@ const ground = new Float32Array(GROUND.length * COUNT)
  * @param plane      Log light.
  * @param x          Of its middle, in pixels of the plane; so are y and r.
  * @param amplitude  Of the disc, not 0.
- * @returns          `RING_FEATURES` numbers.
+ * @param features   What else is known, which they are added to.
+ * @returns          The same with `RING_FEATURES` numbers more.
  */
-export function ringsOfDisc({ width, height, data }: Plane, x: number, y: number, r: number, amplitude: number): number[] {
+export function ringsOfDisc({ width, height, data }: Plane, x: number, y: number, r: number, amplitude: number, features: number[] = []): number[] {
   const [right, below] = [width - 1.001, height - 1.001]
   for (let ring = 0; ring < RINGS.length; ring++) {
     const distance = RINGS[ring]![0] * r + RINGS[ring]![1]
@@ -59,7 +60,6 @@ export function ringsOfDisc({ width, height, data }: Plane, x: number, y: number
   const level = selectSmallest(ground, ground.length, ground.length >> 1)
   for (let i = 0; i < seen.length; i++) seen[i] = (seen[i]! - level) / amplitude
 
-  const features: number[] = []
   for (let ring = 0; ring < RINGS.length; ring++) {
     let sum = 0
     let squares = 0
