@@ -1,6 +1,6 @@
-import { overlaps, type Region } from '../raster/raster.js'
+import { overlaps } from '../raster/raster.js'
 import { distanceAt, shapeBounds, type Stroke } from '../shape/shape.js'
-import { goesOn, joinPieces } from './join-lines.js'
+import { distanceOf, goesOn, joinPieces } from './join-lines.js'
 import { judgeLines, type JudgedLine } from './judge-lines.js'
 import { runsStraight, type Line } from './line-features.js'
 import type { LinePiece } from './lines.js'
@@ -38,17 +38,59 @@ export function judgedLines(pieces: readonly LinePiece[], falseFindsPerMegapixel
 
 /** A line of one tone lies on another of that tone where so much of it is no further from it than so many pixels. */
 const SAME = { share: 0.5, aside: 1.5 } as const
+/** Two lines are one that go on from each other and share a stretch so many times as long as they are wide. */
+const SHARED = 4
 
-/** A piece that another was followed over is found with it: the heavier stands for both. Among what is around, it counted as one more. */
+/**
+ * A piece that another was followed over is found with it: the heavier stands for both. Among what is around, it counted as one
+ * more. Where both were followed over a part of the other only, they are put together.
+ */
 function onceOnly(finds: readonly LineFind[]): LineFind[] {
-  const kept: { find: LineFind; bounds: Region }[] = []
+  const kept: LineFind[] = []
   for (const find of [...finds].sort((a, b) => b.weight - a.weight)) {
-    const { points } = find.shape
     const bounds = shapeBounds(find.shape)
-    const known = kept.some((other) => other.find.contrast * find.contrast > 0 && overlaps(other.bounds, bounds) && points.filter(([x, y]) => distanceAt(other.find.shape, x, y) < SAME.aside).length > SAME.share * points.length)
-    if (!known) kept.push({ find, bounds })
+    let known = false
+    for (let k = 0; k < kept.length && !known; k++) {
+      const other = kept[k]!
+      if (other.contrast * find.contrast < 0 || !overlaps(shapeBounds(other.shape), bounds)) continue
+      const lying = find.shape.points.map(([x, y]) => distanceAt(other.shape, x, y) < SAME.aside)
+      known = lying.filter(Boolean).length > SAME.share * lying.length
+      const together = known ? null : putTogether(other, find, lying)
+      if (!together) continue
+      kept[k] = together
+      known = true
+    }
+    if (!known) kept.push(find)
   }
-  return kept.map(({ find }) => find)
+  return kept
+}
+
+/**
+ * Two lines as one, where the second goes on from an end of the first after a stretch on it; null otherwise.
+ *
+ * @param lying  Of each point of the second, whether it lies on the first.
+ */
+function putTogether(first: LineFind, second: LineFind, lying: readonly boolean[]): LineFind | null {
+  const fromStart = lying[0]!
+  if (fromStart === lying.at(-1)!) return null
+  const points = fromStart ? second.shape.points : [...second.shape.points].reverse()
+  const on = fromStart ? lying : [...lying].reverse()
+  const shared = on.indexOf(false)
+  const wide = Math.max(first.shape.width, second.shape.width)
+  if (on.includes(true, shared) || distanceOf(points[0]!, points[shared - 1]!) < SHARED * wide) return null
+  const [start, end] = [first.shape.points[0]!, first.shape.points.at(-1)!]
+  const [toStart, toEnd] = [distanceOf(start, points[shared]!), distanceOf(end, points[shared]!)]
+  // The stretch ends where the first line does, or the second only crosses it at a small angle.
+  if (Math.min(toStart, toEnd) > SHARED * wide) return null
+  const before = toEnd < toStart ? first.shape.points : [...first.shape.points].reverse()
+  const beyond = 1 - shared / lying.length
+  return {
+    ...first,
+    shape: { type: 'stroke', points: [...before, ...points.slice(shared)], width: wide },
+    // What both say of the stretch that they share counts once; evidence adds as noise does.
+    weight: Math.sqrt(first.weight ** 2 + beyond * second.weight ** 2),
+    confidence: Math.max(first.confidence, second.confidence),
+  }
 }
 
 /** What has evidence enough, and what goes on from it: a scratch is seen in stretches, over the dark parts of a picture. */

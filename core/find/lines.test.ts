@@ -189,6 +189,23 @@ describe('a line that goes on', () => {
     expect(strokesOf(first, straight([280, 28], [330, 33], doubtful))).toBe(2)
     expect(strokesOf(first, straight([280, 128], [330, 133], doubtful))).toBe(1)
   })
+  it('is found once where both were followed over a part of the other, and not where they only cross', () => {
+    const linesOf = (...pieces: LinePiece[]) => gatherFinds([{ discs: [], pieces }], { kinds: ['line'], falseFinds: 3 }, { width: 1500, height: 1500 })
+    const beyond = [[150, 15], [400, 40]] as const
+    for (const [from, to] of [beyond, [beyond[1], beyond[0]]] as const) {
+      const [whole, ...more] = linesOf(first, straight(from, to, { weight: 40 }))
+      expect(more).toEqual([])
+      const { points } = whole!.shape as Stroke
+      expect([points[0]![0], points.at(-1)![0]].sort((a, b) => a - b)).toEqual([0, 400])
+      expect(points.every(([x, y]) => Math.abs(y - x / 10) < 0.1)).toBe(true)
+      expect(points.slice(1).every(([x], k) => x > points[k]![0])).toBe(true)
+      expect(whole!.weight).toBeGreaterThan(55)
+      expect(whole!.weight).toBeLessThan(Math.hypot(50, 40))
+    }
+    expect(linesOf(first, straight([100, -90], [104, 110]))).toHaveLength(2)
+    // At a small angle.
+    expect(linesOf(first, straight([60, 6], [300, 60]))).toHaveLength(2)
+  })
   it('is another aside, in another direction, in the other tone, much wider, or too far away', () => {
     expect(goesOn(first, straight([280, 38], [400, 50]))).toBe(false)
     expect(goesOn(first, straight([280, 28], [390, 70]))).toBe(false)
