@@ -35,7 +35,7 @@ const wanted = process.argv[2] ?? 'dust'
 const kind: DiscKind = wanted === 'speck' ? 'speck' : 'dust'
 const by = kind === 'dust' ? dustJudge : speckJudge
 
-/** Seeds whose lines are learned from: with half of them, as many again are found that are none. */
+/** Seeds whose lines are learned from: with twelve of them, twice as many are found that are none. */
 const LINE_SEEDS = [41, 42, 43, 44, 45, 46, 51, 52, 53, 54, 55, 56, 61, 62, 63, 64, 65, 71, 72, 73, 74, 75]
 /** What is known of a line by its company is easily learned by heart: jogged, it is not. */
 const COMPANY: LayerFit = { units: 32, rounds: 8000, batch: 1024, starts: 4, decay: 2e-5, jog: 0.3 }

@@ -8,7 +8,8 @@ import { homeFolder } from '../server/settings.js'
 import { LinePlaces, linesOf, shareOn } from './line-places.js'
 import { allLines, lineScenes, type LineScene } from './line-truth.js'
 
-/** What the judges of lines learn from, kept in Fennip's own folder: to trace all lines of a seed takes minutes. */
+/** What the judges of lines learn from, kept in Fennip's own folder: to trace all lines of a seed takes minutes.
+ * It holds as long as lines are traced and measured as they were; after that it has to be kept anew. */
 
 /** One line of a scene, with what its judge goes by. */
 export interface LineSample {

@@ -75,7 +75,7 @@ function halfOf(plane: Plane): Plane {
  * Lindeberg 1998, "Feature detection with automatic scale selection", with binomial filters for Gaussians.
  */
 export function findCandidates(octaves: Octaves): readonly Candidate[] {
-  const found: Answers[] = []
+  const found: Unplaced[] = []
   octaves.planes.forEach((plane, octave) => {
     const { width, height } = plane
     if (width < 16 || height < 16) return
@@ -92,51 +92,16 @@ export function findCandidates(octaves: Octaves): readonly Candidate[] {
       workshop.subtractBoxMean(response, octave === 0 ? 8 : 6)
       const side = blockSide(octave)
       const spread = blockDeviations(workshop, response, plane, side)
-      found.push(answersAt(workshop.extrema(response, BORDER, spread, side, LEAST_RESPONSE, room), response.data, spread, { width, side, radius: scale.radius, step: 2 ** octave }))
+      const step = 2 ** octave
+      for (const i of workshop.extrema(response, BORDER, spread, side, LEAST_RESPONSE, room)) {
+        const x = i % width
+        const y = (i - x) / width
+        const deviation = spread.data[Math.min(spread.height - 1, Math.floor(y / side)) * spread.width + Math.min(spread.width - 1, Math.floor(x / side))]!
+        found.push({ x: (x + 0.5) * step, y: (y + 0.5) * step, radius: scale.radius * step, response: response.data[i]! / deviation, unrest: deviation / spread.quiet, evenness: 1, standing: 0, crowd: 0 })
+      }
     }
   })
-  const all = joined(found)
-  return seenAmongOthers(strongestOf(all).map((i) => ({ x: all.x[i]!, y: all.y[i]!, radius: all.radius[i]!, response: all.response[i]!, unrest: all.unrest[i]!, evenness: 1, standing: 0, crowd: 0 })))
-}
-
-/** Round places in columns: of a frame there are a million, of which one in twenty stays. */
-interface Rounds {
-  readonly x: Float64Array
-  readonly y: Float64Array
-  readonly radius: Float64Array
-  readonly response: Float64Array
-}
-interface Answers extends Rounds {
-  readonly unrest: Float64Array
-}
-
-/** Extrema of one difference of filters, in pixels of the searched plane. */
-function answersAt(extrema: Int32Array, response: Float32Array, spread: Plane & { readonly quiet: number }, { width, side, radius, step }: { readonly width: number; readonly side: number; readonly radius: number; readonly step: number }): Answers {
-  const [x, y, responses, unrest] = [0, 1, 2, 3].map(() => new Float64Array(extrema.length)) as [Float64Array, Float64Array, Float64Array, Float64Array]
-  for (let k = 0; k < extrema.length; k++) {
-    const i = extrema[k]!
-    const column = i % width
-    const row = (i - column) / width
-    const deviation = spread.data[Math.min(spread.height - 1, Math.floor(row / side)) * spread.width + Math.min(spread.width - 1, Math.floor(column / side))]!
-    x[k] = (column + 0.5) * step
-    y[k] = (row + 0.5) * step
-    responses[k] = response[i]! / deviation
-    unrest[k] = deviation / spread.quiet
-  }
-  return { x, y, radius: new Float64Array(extrema.length).fill(radius * step), response: responses, unrest }
-}
-
-function joined(parts: readonly Answers[]): Answers {
-  const one = (of: (part: Answers) => Float64Array) => {
-    const all = new Float64Array(parts.reduce((sum, part) => sum + part.x.length, 0))
-    let at = 0
-    for (const part of parts) {
-      all.set(of(part), at)
-      at += part.x.length
-    }
-    return all
-  }
-  return { x: one(({ x }) => x), y: one(({ y }) => y), radius: one(({ radius }) => radius), response: one(({ response }) => response), unrest: one(({ unrest }) => unrest) }
+  return seenAmongOthers(strongestOnly(found))
 }
 
 /** Side of the squares, three by three of which are what lies around a candidate, in pixels of the searched plane. */
@@ -208,97 +173,56 @@ export function blockDeviations(workshop: PlaneWorkshop, response: KernelPlane, 
 }
 
 /** Strongest first; one inside a stronger one of the same sign and alike in size is the same thing seen twice. */
-export function strongestOnly<C extends Round>(found: readonly C[]): C[] {
-  const column = (of: (candidate: C) => number) => Float64Array.from(found, of)
-  return strongestOf({ x: column(({ x }) => x), y: column(({ y }) => y), radius: column(({ radius }) => radius), response: column(({ response }) => response) }).map((i) => found[i]!)
-}
-
-/** The same by number. */
-function strongestOf(rounds: Rounds): number[] {
-  const { x, y, radius } = rounds
-  const [right, below] = [greatest(x), greatest(y)]
+export function strongestOnly<C extends Omit<Candidate, 'standing' | 'crowd'>>(found: C[]): C[] {
   // By size: what is small is asked about what is small alone, in small cells.
-  const known: SameSize[] = []
-  const before = new Int32Array(x.length)
-  const kept: number[] = []
-  for (const i of strongestFirst(rounds.response)) {
-    let own: SameSize | null = null
-    let isKnown = false
-    for (let k = 0; k < known.length && !isKnown; k++) {
-      const size = known[k]!
-      if (size.radius === radius[i]) own = size
-      isKnown = radius[i]! > ALIKE * size.radius && size.has(i, Math.max(APART * size.radius, WITHIN * radius[i]!))
-    }
-    if (isKnown) continue
-    if (!own) known.push((own = new SameSize(radius[i]!, right, below, rounds, before)))
-    own.add(i)
-    kept.push(i)
+  const kept: { radius: number; side: number; cells: Map<number, C[]> }[] = []
+  const ofRadius = (radius: number) => {
+    let own = kept.find((size) => size.radius === radius)
+    if (!own) kept.push((own = { radius, side: 2 * radius + 2, cells: new Map<number, C[]>() }))
+    return own
   }
-  return kept
-}
-
-function greatest(values: Float64Array): number {
-  let most = 0
-  for (let i = 0; i < values.length; i++) if (values[i]! > most) most = values[i]!
-  return most
-}
-
-/** Places of one radius by where they lie: of each cell the one added last, and of each place the one before it there. */
-class SameSize {
-  private readonly side: number
-  private readonly columns: number
-  private readonly rows: number
-  private readonly newest: Int32Array
-
-  /** @param before  Room for one number of each place, of all sizes. */
-  constructor(readonly radius: number, right: number, below: number, private readonly rounds: Rounds, private readonly before: Int32Array) {
-    this.side = 2 * radius + 2
-    this.columns = this.cellOf(right) + 1
-    this.rows = this.cellOf(below) + 1
-    this.newest = new Int32Array(this.columns * this.rows).fill(-1)
-  }
-
-  private cellOf(place: number): number {
-    return Math.max(0, Math.floor(place / this.side))
-  }
-
-  add(i: number): void {
-    const cell = this.cellOf(this.rounds.y[i]!) * this.columns + this.cellOf(this.rounds.x[i]!)
-    this.before[i] = this.newest[cell]!
-    this.newest[cell] = i
-  }
-
-  /** Whether one no further than so far is the same thing as a weaker one. */
-  has(weaker: number, reach: number): boolean {
-    const { rounds: { x, y }, before } = this
-    const last = Math.min(this.columns - 1, this.cellOf(x[weaker]! + reach))
-    const lowest = Math.min(this.rows - 1, this.cellOf(y[weaker]! + reach))
-    for (let row = this.cellOf(y[weaker]! - reach); row <= lowest; row++) {
-      for (let column = this.cellOf(x[weaker]! - reach); column <= last; column++) {
-        for (let k = this.newest[row * this.columns + column]!; k >= 0; k = before[k]!) if (isSameThing(this.rounds, weaker, k)) return true
+  const isKnown = (candidate: C): boolean => {
+    for (const { radius, side, cells } of kept) {
+      if (!(candidate.radius > ALIKE * radius)) continue
+      const reach = Math.max(APART * radius, WITHIN * candidate.radius)
+      const right = Math.floor((candidate.x + reach) / side)
+      const below = Math.floor((candidate.y + reach) / side)
+      for (let y = Math.floor((candidate.y - reach) / side); y <= below; y++) {
+        for (let x = Math.floor((candidate.x - reach) / side); x <= right; x++) {
+          const others = cells.get(y * CELLS + x)
+          if (others) for (let k = 0; k < others.length; k++) if (isSameThing(candidate, others[k]!)) return true
+        }
       }
     }
     return false
   }
+  return strongestFirst(found).filter((candidate) => {
+    if (isKnown(candidate)) return false
+    const { side, cells } = ofRadius(candidate.radius)
+    const key = Math.floor(candidate.y / side) * CELLS + Math.floor(candidate.x / side)
+    const cell = cells.get(key)
+    if (cell) cell.push(candidate)
+    else cells.set(key, [candidate])
+    return true
+  })
 }
 
 /** Steps of a deviation by which responses are told apart, and more candidates than one search has. */
 const STEPS = 65536
 const MOST = 2 ** 24
 
-/** Numbers in the order of their responses, alike ones as they come. */
-function strongestFirst(responses: Float64Array): Int32Array {
-  const keys = new Float64Array(responses.length)
-  for (let i = 0; i < keys.length; i++) keys[i] = i - MOST * Math.round(STEPS * Math.min(Math.abs(responses[i]!), STRONGEST))
+/** In the order of their responses, alike ones as they come: numbers are sorted many times as fast as candidates are. */
+function strongestFirst<C extends { readonly response: number }>(found: readonly C[]): C[] {
+  const keys = Float64Array.from({ length: found.length }, (_key, i) => i - MOST * Math.round(STEPS * Math.min(Math.abs(found[i]!.response), STRONGEST)))
   keys.sort()
-  const order = new Int32Array(keys.length)
-  for (let k = 0; k < order.length; k++) order[k] = ((keys[k]! % MOST) + MOST) % MOST
-  return order
+  return Array.from(keys, (key) => found[((key % MOST) + MOST) % MOST]!)
 }
 
 /** More than any response: what is as exact a number as this, in steps and among so many. */
 const STRONGEST = 8191
 
+/** More cells than there are in a row. */
+const CELLS = 65536
 /** Least radius over a stronger one's of what may be the same thing. */
 const ALIKE = 0.6
 /** So near, in radii of the larger, are two of one sign that are the same thing; in radii of the stronger, two of both signs. */
@@ -307,11 +231,10 @@ const APART = 1.2
 
 type Round = Pick<Candidate, 'x' | 'y' | 'radius' | 'response'>
 
-function isSameThing({ x, y, radius, response }: Rounds, weaker: number, stronger: number): boolean {
-  const size = radius[stronger]!
-  if (!(radius[weaker]! > ALIKE * size)) return false
-  const across = x[stronger]! - x[weaker]!
-  const down = y[stronger]! - y[weaker]!
-  const sameSign = response[stronger]! < 0 === response[weaker]! < 0
-  return Math.sqrt(across * across + down * down) < (sameSign ? WITHIN * Math.max(size, radius[weaker]!) : APART * size)
+function isSameThing(candidate: Round, stronger: Round): boolean {
+  if (!(candidate.radius > ALIKE * stronger.radius)) return false
+  const across = stronger.x - candidate.x
+  const down = stronger.y - candidate.y
+  const sameSign = stronger.response < 0 === candidate.response < 0
+  return Math.sqrt(across * across + down * down) < (sameSign ? WITHIN * Math.max(stronger.radius, candidate.radius) : APART * stronger.radius)
 }

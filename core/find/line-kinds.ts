@@ -74,10 +74,9 @@ function putTogether(first: LineFind, second: LineFind, lying: readonly boolean[
   const fromStart = lying[0]!
   if (fromStart === lying.at(-1)!) return null
   const points = fromStart ? second.shape.points : [...second.shape.points].reverse()
-  const on = fromStart ? lying : [...lying].reverse()
-  const shared = on.indexOf(false)
+  const shared = (fromStart ? lying : [...lying].reverse()).indexOf(false)
   const wide = Math.max(first.shape.width, second.shape.width)
-  if (on.includes(true, shared) || distanceOf(points[0]!, points[shared - 1]!) < SHARED * wide) return null
+  if (distanceOf(points[0]!, points[shared - 1]!) < SHARED * wide) return null
   const [start, end] = [first.shape.points[0]!, first.shape.points.at(-1)!]
   const [toStart, toEnd] = [distanceOf(start, points[shared]!), distanceOf(end, points[shared]!)]
   // The stretch ends where the first line does, or the second only crosses it at a small angle.

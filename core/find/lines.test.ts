@@ -192,8 +192,9 @@ describe('a line that goes on', () => {
   it('is found once where both were followed over a part of the other, and not where they only cross', () => {
     const linesOf = (...pieces: LinePiece[]) => gatherFinds([{ discs: [], pieces }], { kinds: ['line'], falseFinds: 3 }, { width: 1500, height: 1500 })
     const beyond = [[150, 15], [400, 40]] as const
-    for (const [from, to] of [beyond, [beyond[1], beyond[0]]] as const) {
-      const [whole, ...more] = linesOf(first, straight(from, to, { weight: 40 }))
+    const turned = straight([200, 20], [0, 0])
+    for (const [start, [from, to]] of [[first, beyond], [first, [beyond[1], beyond[0]]], [turned, beyond]] as const) {
+      const [whole, ...more] = linesOf(start, straight(from, to, { weight: 40 }))
       expect(more).toEqual([])
       const { points } = whole!.shape as Stroke
       expect([points[0]![0], points.at(-1)![0]].sort((a, b) => a - b)).toEqual([0, 400])
@@ -203,8 +204,11 @@ describe('a line that goes on', () => {
       expect(whole!.weight).toBeLessThan(Math.hypot(50, 40))
     }
     expect(linesOf(first, straight([100, -90], [104, 110]))).toHaveLength(2)
-    // At a small angle.
+    // At a small angle, round a corner, and by one that leaves it in between.
     expect(linesOf(first, straight([60, 6], [300, 60]))).toHaveLength(2)
+    expect(linesOf(first, straight([194, 19.4], [320, 110]))).toHaveLength(2)
+    const leaves = straight(...beyond, { weight: 40 })
+    expect(linesOf(first, { ...leaves, points: leaves.points.map(([x, y], k): Point => [x, y + (k === 3 ? 12 : 0)]) })).toHaveLength(2)
   })
   it('is another aside, in another direction, in the other tone, much wider, or too far away', () => {
     expect(goesOn(first, straight([280, 38], [400, 50]))).toBe(false)
