@@ -1,3 +1,4 @@
+import { expectedFalseFinds } from '@fennip/core/find/false-finds.js'
 import { findFlaws, type Find } from '@fennip/core/find/find.js'
 import { logLight } from '@fennip/core/find/log-light.js'
 import { clipRegion, crop, rasterSource, type IntegerRaster } from '@fennip/core/raster/raster.js'
@@ -136,6 +137,7 @@ for (const rate of ['many', 'few']) {
 for (const stored of ['as they are', 'out of a camera, JPEG of quality 92'] as const) {
   console.log(`clean pictures ${stored}, control ${CONTROL} a 24 megapixels:`)
   let all = 0
+  let told = 0
   let megapixels = 0
   for (const { name, light, exposure } of scenes) {
     const { clean } = expose(light, light, { ...exposure, seed: SEED + 99 })
@@ -143,10 +145,11 @@ for (const stored of ['as they are', 'out of a camera, JPEG of quality 92'] as c
     const picture = stored === 'as they are' ? clean : await throughJpeg(clean)
     const found = findFlaws(rasterSource(picture), makeTransfer({ type: 'srgb' }, exposure.depth), { kinds: ['dust', 'speck', 'line'], falseFinds: CONTROL })
     const finds = found.filter((find) => kindOf(find))
-    const expected = (CONTROL * light.width * light.height) / 24e6
+    const expected = expectedFalseFinds(CONTROL, light)
     all += finds.length
+    told += expected.mean
     megapixels += (light.width * light.height) / 1e6
-    console.log(`  ${name.padEnd(22)} ${finds.length} (${KINDS.map((kind) => `${finds.filter((find) => kindOf(find) === kind).length} ${kind}`).join(', ')}), ${found.length - finds.length} that may be wires; promised ${expected.toFixed(2)}`)
+    console.log(`  ${name.padEnd(22)} ${finds.length} (${KINDS.map((kind) => `${finds.filter((find) => kindOf(find) === kind).length} ${kind}`).join(', ')}), ${found.length - finds.length} that may be wires; promised ${expected.mean.toFixed(2)}, at most ${expected.most}${finds.length > expected.most ? ': MORE' : ''}`)
   }
-  console.log(`  together ${((24 * all) / megapixels).toFixed(1)} a 24 megapixels over ${megapixels.toFixed(1)} megapixels`)
+  console.log(`  together ${all} where ${told.toFixed(1)} are promised; ${((24 * all) / megapixels).toFixed(1)} a 24 megapixels over ${megapixels.toFixed(1)} megapixels`)
 }

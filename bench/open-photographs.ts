@@ -7,7 +7,7 @@ import { homeFolder } from '../server/settings.js'
 
 const NAMES = ['chelsea.png', 'coffee.png', 'motorcycle_left.png', 'rocket.jpg', 'brick.png', 'gravel.png', 'grass.png']
 
-interface Photograph {
+export interface Photograph {
   readonly name: string
   readonly raster: IntegerRaster
 }
@@ -17,6 +17,17 @@ interface Photograph {
  * a motorcycle, a rocket, brick, gravel, grass. What Fennip has learned is checked on them.
  */
 export const openPhotographs = () => photographsOf('python3-skimage', 'usr/lib/python3/dist-packages/skimage/data', NAMES)
+
+/** Of the same package, those that show no people either and are large enough. */
+const OTHERS = ['clock_motion.png', 'coins.png', 'hubble_deep_field.jpg', 'ihc.png', 'moon.png', 'page.png', 'retina.jpg']
+
+/** Further ones that Fennip has not learned from, nor is checked on in other ways: a clock, coins, galaxies, cells, the moon, a page, the ground of an eye; of python3-sklearn a temple and a flower. */
+export async function unseenPhotographs(): Promise<Photograph[]> {
+  return [
+    ...(await photographsOf('python3-skimage', 'usr/lib/python3/dist-packages/skimage/data', OTHERS)),
+    ...(await photographsOf('python3-sklearn', 'usr/lib/python3/dist-packages/sklearn/datasets/images', ['china.jpg', 'flower.jpg'])),
+  ]
+}
 
 /** Of Debian's package plasma-workspace-wallpapers, those that are photographs. */
 const PLACES = ['BytheWater', 'ColdRipple', 'ColorfulCups', 'DarkestHour', 'EveningGlow', 'FallenLeaf', 'Kite', 'OneStandsOut', 'Path', 'summer_1am'].map((name) => `${name}/contents/images/2560x1600.jpg`)

@@ -7,6 +7,7 @@ import { LEAST_SEEN } from '../treatment/visibility.js'
 import { cellsOfTile, type TileCells } from './cells.js'
 import { colourLook, type ColourLook } from './colour.js'
 import { findCandidates, makeOctaves, type Candidate } from './candidates.js'
+import { REFERENCE_MEGAPIXELS } from './false-finds.js'
 import { flatPatches, GRAIN_BLOCK, grainBlocks, type BlockGrain } from './flat.js'
 import { findLosses } from './losses.js'
 import { findStains } from './stains.js'
@@ -65,7 +66,6 @@ type DiscFind = Find & { readonly kind: DiscKind; readonly shape: Disc }
 /** Mean false finds a frame of 24 megapixels when nobody says otherwise. */
 export const DEFAULT_FALSE_FINDS = 3
 
-const REFERENCE_MEGAPIXELS = 24
 const TILE = 2048
 export const LARGEST_RADIUS = { dust: 70, speck: 24 }
 /** Surroundings that a tile needs to judge a flaw on its edge. */

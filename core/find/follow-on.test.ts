@@ -29,7 +29,7 @@ function lineOver(noise: number, from: number, to: number, middle: (x: number) =
 /** What was traced of it. */
 const traced = (from: number, to: number, middle: (x: number) => number): MeasuredPath => {
   const points = Float64Array.from({ length: 2 * (to - from) }, (_value, i) => (i % 2 === 0 ? from + i / 2 : middle(from + (i - 1) / 2)))
-  return { path: { points, sign: 1, octave: 0, response: 5, unrest: 1 }, points: [], width: 2, length: to - from, difference: 0.3, contrast: 1, weight: 9, steadiness: 1, unevenness: 0, echo: 0, response: 5, unrest: 1, softness: 0, wiggle: 0, topped: 0, likeness: 0, through: 0, change: 0, paler: 0 }
+  return { path: { points, sign: 1, octave: 0, response: 5, unrest: 1 }, points: [], width: 2, length: to - from, difference: 0.3, ground: -1, contrast: 1, weight: 9, steadiness: 1, unevenness: 0, echo: 0, response: 5, unrest: 1, softness: 0, wiggle: 0, topped: 0, likeness: 0, through: 0, change: 0, paler: 0 }
 }
 
 /** Where a path begins and ends, and how far it strays from the line at most. */

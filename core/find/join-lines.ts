@@ -158,6 +158,7 @@ function together(list: readonly LinePiece[]): LinePiece {
     length: total,
     width: over(({ width }) => width),
     difference: over(({ difference }) => difference),
+    ground: over(({ ground }) => ground),
     contrast: over(({ contrast }) => contrast),
     weight: Math.sqrt(list.reduce((sum, { weight }) => sum + weight * weight, 0)),
     steadiness: over(({ steadiness }) => steadiness),

@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest'
 import { judgeLines, lineEvidence } from './judge-lines.js'
 import { companyOf } from './line-company.js'
-import { amongOthers, lineFeatures, type Line } from './line-features.js'
+import { amongOthers, coverOf, lineFeatures, type Line } from './line-features.js'
 import { kindOfLine } from './line-kinds.js'
 import { LinesAround } from './lines-around.js'
 import { HAIR } from './weights/hair.js'
@@ -21,7 +21,7 @@ function line([from, ...rest]: readonly [Point, ...Point[]], said: Partial<Line>
     length += Math.hypot(to[0] - x, to[1] - y)
   }
   return {
-    points, length, width: 3, difference: 0.5, contrast: 12, weight: 90, steadiness: 1, unevenness: 0.1, echo: 0.05, response: 8, unrest: 1.2, softness: 0.35,
+    points, length, width: 3, difference: 0.5, ground: -1.2, contrast: 12, weight: 90, steadiness: 1, unevenness: 0.1, echo: 0.05, response: 8, unrest: 1.2, softness: 0.35,
     wiggle: 0.1, topped: 0, likeness: 0.6, through: 0.7, change: 0, paler: 0, standing: 10, family: 0, ...said,
   }
 }
@@ -65,6 +65,19 @@ describe('a line among others', () => {
   })
   it('one that runs across, or is far shorter, is of no family of its', () => {
     expect(among([line([[300, 200], [300, 400]]), line([[330, 200], [530, 220]]), line([[360, 200], [360, 230]])])[0]!.family).toBe(0)
+  })
+})
+
+describe('how much a line covers', () => {
+  /** What a veil makes of a ground. */
+  const veiled = (ground: number, veil: number, cover: number) => ({ ground: Math.log(ground), difference: Math.log(ground + (veil - ground) * cover) - Math.log(ground) })
+  it.each([0.02, 0.1, 0.4, 0.7])('is the share of a white veil over a ground of %d as over any other', (ground) => {
+    expect(Math.exp(coverOf(veiled(ground, 1, 0.2)))).toBeCloseTo(0.2, 10)
+  })
+  it('is what a shadow takes', () => expect(Math.exp(coverOf(veiled(0.5, 0, 0.3)))).toBeCloseTo(0.3, 10))
+  it('is no more than all, and no less than can be seen', () => {
+    expect(coverOf({ ground: 0, difference: 0.1 })).toBe(0)
+    expect(coverOf({ ground: -1, difference: 1e-9 })).toBeCloseTo(Math.log(1e-3), 10)
   })
 })
 
@@ -119,8 +132,9 @@ describe('lines among each other', () => {
   it('are judged by a weight for each item of their evidence, and one for the answer of each unit', () => {
     const lengths = ({ units }: typeof SCRATCH) => new Set(units.map(({ length }) => length))
     expect(lengths(LINE_ALONE)).toEqual(new Set([lineFeatures(scratch).length + 1]))
-    const { features } = lineEvidence([scratch])[0]!
-    for (const layer of [SCRATCH, HAIR]) expect(lengths(layer)).toEqual(new Set([features.length + 1]))
+    const told = ({ difference }: Line) => lineEvidence([{ ...scratch, difference }])[0]!.features.length
+    expect(lengths(SCRATCH)).toEqual(new Set([told(scratch) + 1]))
+    expect(lengths(HAIR)).toEqual(new Set([told({ ...scratch, difference: -0.5 }) + 1]))
   })
   it('are judged as scratches where they are pale and straight, else as hairs', () => {
     const lines = [scratch, line([[600, 200], [640, 500]], { difference: -0.5 }), line([[900, 200], [960, 330], [900, 460]])]

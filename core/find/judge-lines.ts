@@ -1,6 +1,6 @@
 import { hairJudge, judge, leastScore, lineAlone, scratchJudge } from './judge.js'
 import { companyOf } from './line-company.js'
-import { amongOthers, runsStraight, lineFeatures, type Line } from './line-features.js'
+import { amongOthers, coverOf, lineFeatures, runsStraight, type Line } from './line-features.js'
 import { LinesAround } from './lines-around.js'
 import type { LinePiece } from './lines.js'
 
@@ -17,7 +17,7 @@ export interface LineEvidence {
   readonly line: Line
   /** What is pale and straight is judged as a scratch or a fold, all else as a hair. */
   readonly as: 'scratch' | 'hair'
-  /** What it shows by itself, the score that it has by that, and its company. */
+  /** What it shows by itself, the score that it has by that, its company, and of a scratch how much it covers of what it lies on. */
   readonly features: readonly number[]
 }
 
@@ -34,7 +34,8 @@ export function lineEvidence(pieces: readonly LinePiece[]): LineEvidence[] {
   const companies = companyOf(lines, around, scores, asked)
   return asked.map((i, n) => {
     const line = lines[i]!
-    return { line, as: line.difference > 0 && runsStraight(line) ? 'scratch' : 'hair', features: [...alone[i]!, scores[i]!, ...companies[n]!] }
+    const shown = [...alone[i]!, scores[i]!, ...companies[n]!]
+    return line.difference > 0 && runsStraight(line) ? { line, as: 'scratch', features: [...shown, coverOf(line)] } : { line, as: 'hair', features: shown }
   })
 }
 

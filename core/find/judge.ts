@@ -142,10 +142,10 @@ export const lineAlone: Pick<Belief, 'score'> = { score: layered(LINE_ALONE) }
  */
 export const scratchJudge: Judge = {
   score: layered(SCRATCH),
-  even: 2.2,
-  slope: 1,
-  scoreAtOne: 0.62,
-  steepness: 1.6,
+  even: 2.3,
+  slope: 0.95,
+  scoreAtOne: 0.75,
+  steepness: 1.5,
 }
 
 /** Judge of all other lines: hairs, and wires of which the restorer is asked. */

@@ -1,4 +1,4 @@
-import { ln } from '../raster/exact-math.js'
+import { exp, ln } from '../raster/exact-math.js'
 import { distanceOf } from './join-lines.js'
 import type { Alike, LinesAround } from './lines-around.js'
 import type { LinePiece } from './lines.js'
@@ -64,6 +64,19 @@ export function lineFeatures(line: Line): number[] {
     ln(1 + Math.min(50, line.change)),
     line.paler,
   ]
+}
+
+/** So much of the way to white is left at least: over what is as bright as paper every pale line covers all. */
+const LEAST_LEFT = 0.05
+
+/**
+ * How much of the way from its sides to white, or to black, a line goes, as a logarithm. A scratch lays the same veil of white
+ * over bright and dark; in the logarithm of the light that makes much of it in a shadow and little in a sky.
+ */
+export function coverOf({ ground, difference }: Pick<Line, 'ground' | 'difference'>): number {
+  const [sides, middle] = [exp(ground), exp(ground + difference)]
+  const covered = difference > 0 ? (middle - sides) / Math.max(LEAST_LEFT, 1 - sides) : 1 - middle / sides
+  return ln(Math.max(1e-3, Math.min(1, covered)))
 }
 
 /** Over this share of its length apart, the ends of a line make it a straight one. */

@@ -169,7 +169,7 @@ describe('a line that texture hides', () => {
 describe('a line that goes on', () => {
   const straight = (from: Point, to: Point, more: Partial<LinePiece> = {}): LinePiece => ({
     points: Array.from({ length: 30 }, (_point, k): Point => [from[0] + ((to[0] - from[0]) * k) / 29, from[1] + ((to[1] - from[1]) * k) / 29]),
-    width: 2, length: Math.hypot(to[0] - from[0], to[1] - from[1]), difference: 0.3, contrast: 8, weight: 50, steadiness: 1, unevenness: 0.2, echo: 0.1,
+    width: 2, length: Math.hypot(to[0] - from[0], to[1] - from[1]), difference: 0.3, ground: -1, contrast: 8, weight: 50, steadiness: 1, unevenness: 0.2, echo: 0.1,
     response: 6, unrest: 1, softness: 0.4, wiggle: 0.1, topped: 0, likeness: 0.5, through: 0.5, change: 0, paler: 0, ...more,
   })
   const first = straight([0, 0], [200, 20])
@@ -222,6 +222,12 @@ describe('a line that goes on', () => {
 })
 
 describe('what lies around a line', () => {
+  it.each([-0.3, -1.4])('is told in the light that it has, %d', (ground) => {
+    const drawn: Drawn = { path: [[30, 40], [270, 150]], width: 2, depth: 0.35 }
+    const { ground: told, difference } = strongest(plane(300, 200, [drawn], () => ground))
+    expect(told).toBeCloseTo(ground, 1)
+    expect(difference).toBeGreaterThan(0.2)
+  })
   const texture = (x: number, y: number) => 0.45 * Math.sin(x / 2.3) * Math.sin(y / 2.9 + x / 7)
   const strongest = (p: Plane) => piecesOf(p).filter(({ difference, length }) => difference > 0 && length > 60).sort((a, b) => b.weight - a.weight)[0]!
   it('reaches its tone in texture and nowhere in a sky', () => {

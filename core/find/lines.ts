@@ -23,6 +23,8 @@ export interface LinePiece {
   readonly length: number
   /** Mean difference of the middle and both sides, log light; negative where darker. */
   readonly difference: number
+  /** Mean of both sides, log light as `logLight` tells it. */
+  readonly ground: number
   /** Mean difference over the deviation of a pixel. */
   readonly contrast: number
   /** The same summed along it, against what the same question finds beside it. */
@@ -221,6 +223,7 @@ function measure(reader: PathReader, plane: Plane, scale: number, colour: Colour
     width,
     length: lengthOf(points),
     difference,
+    ground: own.sides,
     contrast: difference / Math.max(1e-4, noiseOf(plane, points, reader.normals, scale, 1.6 * half + 4)),
     // Neighbouring answers share pixels: about half of them are independent.
     weight: (Math.abs(difference) * Math.sqrt(n / 2)) / stray,

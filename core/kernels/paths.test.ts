@@ -57,6 +57,7 @@ describe('a reader of paths', () => {
     const answer = reader.ask(half, away)
     answer.values.forEach((value, k) => expect(value, `${k}`).toBeCloseTo(middle[k]! - sides[k]!, 2))
     expect(answer.mean).toBeCloseTo(meanOf(middle.map((value, k) => value - sides[k]!)), 3)
+    expect(answer.sides).toBeCloseTo(meanOf(sides), 2)
     expect(answer.unevenness).toBeCloseTo(meanOf(left.map((value, k) => Math.abs(value - right[k]!))), 3)
     expect(answer.likeness).toBeCloseTo(correlation(left, right), 2)
     expect(answer.through).toBeCloseTo(correlation(middle, sides), 2)

@@ -18,6 +18,8 @@ export interface LineAnswer {
   /** At every point; good until the next question. */
   readonly values: Float32Array
   readonly mean: number
+  /** Mean of both sides. */
+  readonly sides: number
   /** Mean difference of the two sides. */
   readonly unevenness: number
   /** Correlation along the path of both sides with each other. */
@@ -96,6 +98,7 @@ export class PathReader {
     return {
       values: new Float32Array(this.kernels.memory.buffer, at.values, n),
       mean: sums[0]! / n,
+      sides: sums[8]! / n,
       unevenness: sums[1]! / n,
       likeness: correlation(n, sums[2]!, sums[3]!, sums[4]!, sums[5]!, sums[6]!),
       through: correlation(n, sums[7]!, sums[8]!, sums[9]!, sums[10]!, sums[11]!),

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { ElCheckbox, ElCheckboxGroup, ElSlider } from 'element-plus'
 import { computed, ref } from 'vue'
+import { expectedFalseFinds } from '@fennip/core/find/false-finds.js'
 import { searchKindOf, usualKinds } from '@fennip/core/find/search-kinds.js'
 import type { SearchKind } from '@fennip/core/treatment/schema.js'
 import { looksLike } from '@fennip/core/find/likeness.js'
@@ -23,7 +24,7 @@ const kinds = ref(usualKinds({ kind: bench.opened!.kind, aperture: bench.opened!
 const STEPS = [0.5, 1, 2, 3, 6, 12, 25, 60]
 const step = ref(3)
 const rate = computed(() => STEPS[step.value]!)
-const expected = computed(() => (bench.opened ? (rate.value * bench.opened.original.width * bench.opened.original.height) / 24e6 : 0))
+const expected = computed(() => expectedFalseFinds(rate.value, bench.opened?.original ?? { width: 0, height: 0 }))
 /** Empty for all, else how and which area. */
 const where = ref('')
 const searched = computed(() => {
@@ -45,7 +46,7 @@ const canSearch = computed(() => bench.selected !== null && searchKindOf(bench.s
       <span>False finds to look at <b>{{ rate }}</b></span>
       <ElSlider v-model="step" :min="0" :max="STEPS.length - 1" :show-tooltip="false" aria-label="False finds to look at" />
     </label>
-    <p class="soft">In a picture of 24 megapixels, on average. Here that is about {{ expected < 1 ? expected.toFixed(1) : Math.round(expected) }}. More finds fainter flaws.</p>
+    <p class="soft" data-test="false-finds">In a picture of 24 megapixels, on average. Here about {{ expected.mean < 1 ? expected.mean.toFixed(1) : Math.round(expected.mean) }}, and in 95 of 100 such pictures at most {{ expected.most }}. More finds fainter flaws.</p>
     <label v-if="bench.areas.length > 0" class="where"><span>Where</span>
       <select v-model="where" aria-label="Where to search" data-test="where">
         <option value="">The whole picture</option>
