@@ -129,7 +129,7 @@ function joinCost(p: LinePiece, a: Tip, q: LinePiece, b: Tip): number {
 }
 
 /** Furthest that a straight line is looked for beyond its end, as a share of both lengths and in pixels, and how far it may lie aside. */
-const BEYOND = { share: 0.5, most: 200, aside: 3 } as const
+const BEYOND = { share: 1, most: 200, aside: 3 } as const
 
 /** Whether a straight line is another straight one gone on with, over a stretch where neither shows. */
 export function goesOn(p: LinePiece, q: LinePiece): boolean {

@@ -179,7 +179,7 @@ describe('a line that goes on', () => {
   })
   it('is found with the one it goes on from, though not alone', () => {
     const strokesOf = (...pieces: LinePiece[]) => gatherFinds([{ discs: [], pieces }], { kinds: ['line'], falseFinds: 3 }, { width: 1500, height: 1500 }).length
-    const doubtful = { topped: 0.2, steadiness: 0.8, unevenness: 0.5, echo: 0.4, weight: 15, difference: 0.12, unrest: 3 }
+    const doubtful = { topped: 0.1, steadiness: 0.9, unevenness: 0.4, echo: 0.3, weight: 15, difference: 0.15, unrest: 2 }
     expect(strokesOf(first)).toBe(1)
     // The same seen twice, one a part of the other and a pixel aside.
     expect(strokesOf(first, straight([40, 5], [180, 19]))).toBe(1)
