@@ -8,7 +8,7 @@ export const REFERENCE_MEGAPIXELS = 24
  * power of the size.
  */
 const GROWTH = 0.5
-/** How alike pictures are: what looks like a flaw comes in crowds, and most pictures have none of it. The larger, the nearer to chance. */
+/** How alike pictures are: what looks like a flaw comes in crowds, and most pictures have none of it. The larger this is, the nearer to chance. */
 const ALIKE = 0.5
 /** Of so many pictures out of a hundred it is told how many they have at most. */
 const SHARE = 0.95

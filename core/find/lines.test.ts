@@ -177,6 +177,10 @@ describe('a line that goes on', () => {
     expect(goesOn(first, straight([280, 28], [400, 40]))).toBe(true)
     expect(goesOn(straight([400, 40], [280, 28]), first)).toBe(true)
   })
+  it('is looked for beyond as far as both are long together', () => {
+    const apart = (gap: number) => goesOn(straight([0, 0], [40, 0]), straight([40 + gap, 0], [80 + gap, 0]))
+    expect([70, 90].map(apart)).toEqual([true, false])
+  })
   it('is found with the one it goes on from, though not alone', () => {
     const strokesOf = (...pieces: LinePiece[]) => gatherFinds([{ discs: [], pieces }], { kinds: ['line'], falseFinds: 3 }, { width: 1500, height: 1500 }).length
     const doubtful = { topped: 0.1, steadiness: 0.9, unevenness: 0.4, echo: 0.3, weight: 15, difference: 0.15, unrest: 2 }

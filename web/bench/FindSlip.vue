@@ -46,7 +46,7 @@ const canSearch = computed(() => bench.selected !== null && searchKindOf(bench.s
       <span>False finds to look at <b>{{ rate }}</b></span>
       <ElSlider v-model="step" :min="0" :max="STEPS.length - 1" :show-tooltip="false" aria-label="False finds to look at" />
     </label>
-    <p class="soft" data-test="false-finds">In a picture of 24 megapixels, on average. Here about {{ expected.mean < 1 ? expected.mean.toFixed(1) : Math.round(expected.mean) }}, and in 95 of 100 such pictures at most {{ expected.most }}. More finds fainter flaws.</p>
+    <p class="soft" data-test="false-finds">On average in 24 megapixels. Here about {{ expected.mean < 1 ? expected.mean.toFixed(1) : Math.round(expected.mean) }}, in 95 of 100 such pictures at most {{ expected.most }}. More finds fainter flaws.</p>
     <label v-if="bench.areas.length > 0" class="where"><span>Where</span>
       <select v-model="where" aria-label="Where to search" data-test="where">
         <option value="">The whole picture</option>
