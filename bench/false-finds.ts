@@ -1,15 +1,15 @@
 import sharp from 'sharp'
 import { expectedFalseFinds } from '@fennip/core/find/false-finds.js'
 import { findFlaws } from '@fennip/core/find/find.js'
-import { rasterSource, type IntegerRaster } from '@fennip/core/raster/raster.js'
+import { rasterSource } from '@fennip/core/raster/raster.js'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'
 import { expose } from '@fennip/demo/photograph.js'
 import { furtherPhotographs, openPhotographs, unseenPhotographs, type Photograph } from './open-photographs.js'
 import { demoScenes, FRAME, sceneOf, type ExposedScene } from './scenes.js'
 
 /**
- * False finds of pictures without flaws by their size, against what core/find/false-finds.ts tells the restorer. Its two numbers
- * are read off the photographs that Fennip learned from what is no flaw, and checked on those it did not: `npx tsx bench/false-finds.ts [seed]`.
+ * False finds of pictures without flaws by their size, against what core/find/false-finds.ts tells the restorer: on photographs
+ * that Fennip learned from what is no flaw, and on others: `npx tsx bench/false-finds.ts [seed]`, some eight minutes.
  */
 
 const SEED = Number(process.argv[2] ?? 1501)
@@ -20,8 +20,7 @@ const LONGER_SIDES = [512, 800] as const
 async function smaller({ name, raster }: Photograph, side: number): Promise<Photograph | null> {
   if (Math.max(raster.width, raster.height) < 1.2 * side) return null
   const { data, info } = await sharp(raster.data, { raw: { width: raster.width, height: raster.height, channels: 3 } }).resize({ width: side, height: side, fit: 'inside' }).raw().toBuffer({ resolveWithObject: true })
-  const smaller: IntegerRaster = { width: info.width, height: info.height, channels: 3, data: new Uint8Array(data) }
-  return { name, raster: smaller }
+  return { name, raster: { width: info.width, height: info.height, channels: 3, data: new Uint8Array(data) } }
 }
 const allSmaller = async (photographs: readonly Photograph[], side: number) => (await Promise.all(photographs.map((photograph) => smaller(photograph, side)))).filter((photograph) => photograph !== null)
 const taken = ({ name, raster }: Photograph): ExposedScene => ({ name, light: sceneOf(raster, makeTransfer({ type: 'srgb' }, 8), Infinity), exposure: FRAME })
@@ -38,12 +37,12 @@ const sets: readonly (readonly [string, readonly Photograph[]])[] = [
 const scenes = [...sets.map(([name, photographs]) => [name, photographs.map(taken)] as const), ['scenes of the demo', Object.values(await demoScenes())] as const]
 
 console.log('pictures                 megapixels  control  found on average  told on average  within what is told at most')
+const mean = (values: readonly number[]) => values.reduce((sum, value) => sum + value, 0) / values.length
 for (const [set, pictures] of scenes) {
   const exposed = pictures.map(({ light, exposure }) => ({ picture: expose(light, light, { ...exposure, seed: SEED }).clean, transfer: makeTransfer({ type: 'srgb' }, exposure.depth) }))
   for (const control of CONTROLS) {
     const found = exposed.map(({ picture, transfer }) => findFlaws(rasterSource(picture), transfer, { kinds: ['dust', 'speck', 'line'], falseFinds: control }).filter(({ kind }) => kind !== 'wire').length)
     const told = exposed.map(({ picture }) => expectedFalseFinds(control, picture))
-    const mean = (values: readonly number[]) => values.reduce((sum, value) => sum + value, 0) / values.length
     const within = found.filter((count, i) => count <= told[i]!.most).length
     console.log(`${`${set} (${pictures.length})`.padEnd(24)} ${mean(exposed.map(({ picture }) => (picture.width * picture.height) / 1e6)).toFixed(2).padStart(10)} ${String(control).padStart(8)} ${mean(found).toFixed(2).padStart(17)} ${mean(told.map((one) => one.mean)).toFixed(2).padStart(16)} ${(within / found.length).toFixed(3).padStart(12)}   ${[...found].sort((a, b) => b - a).slice(0, 12).join(' ')}`)
   }

@@ -128,13 +128,13 @@ function joinCost(p: LinePiece, a: Tip, q: LinePiece, b: Tip): number {
   return 0.5 * (met.gap / most) + bend * (1 - met.facing) + 1.5 * (1 - met.toward) + 0.5 * unlike
 }
 
-/** Furthest that a straight line is looked for beyond its end, as a share of both lengths and in pixels, and how far it may lie aside. */
-const BEYOND = { share: 1, most: 200, aside: 3 } as const
+/** Furthest that a straight line is looked for beyond its end, never further than both are long, and how far it may lie aside, in pixels. */
+const BEYOND = { most: 200, aside: 3 } as const
 
 /** Whether a straight line is another straight one gone on with, over a stretch where neither shows. */
 export function goesOn(p: LinePiece, q: LinePiece): boolean {
   if (p.difference * q.difference < 0 || !between(p.width / q.width, 2) || !isStraight(p) || !isStraight(q)) return false
-  const most = Math.min(BEYOND.most, BEYOND.share * (p.length + q.length))
+  const most = Math.min(BEYOND.most, p.length + q.length)
   const apart = Math.min(...[p.points[0]!, p.points.at(-1)!].flatMap((tip) => [distanceOf(tip, q.points[0]!), distanceOf(tip, q.points.at(-1)!)]))
   if (apart > most + BEYOND.aside) return false
   return SIDES.some((side) => SIDES.some((other) => {

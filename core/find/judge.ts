@@ -138,7 +138,8 @@ export const lineAlone: Pick<Belief, 'score'> = { score: layered(LINE_ALONE) }
 
 /**
  * Judge of what is pale and straight: scratches and folds, on what `lineEvidence` tells. Its numbers, and those of the one
- * below, were read off pictures of bench/finding.ts of other seeds, as those of specks were: calibration says 0.82 and 0.66.
+ * below, were read off pictures of bench/finding.ts of other seeds, as those of specks were: by the photographs of calibration,
+ * walls and grounds from edge to edge most of them, false finds would ask for 2.88 and 0.91.
  */
 export const scratchJudge: Judge = {
   score: layered(SCRATCH),
