@@ -132,8 +132,8 @@ function seenAmongOthers(found: readonly Unplaced[]): readonly Candidate[] {
     if (!here) {
       const strengths: number[] = []
       for (let dy = -1; dy <= 1; dy++) for (let dx = -1; dx <= 1; dx++) strengths.push(...(cells.get(at + dy * 65536 + dx) ?? []))
-      strengths.sort((a, b) => a - b)
-      here = { usual: strengths.length < FEW ? NOTED_RESPONSE : strengths[Math.floor(STRONGER * strengths.length)]!, crowd: strengths.length }
+      // As numbers that need no comparing function they are sorted many times as fast.
+      here = { usual: strengths.length < FEW ? NOTED_RESPONSE : Float64Array.from(strengths).sort()[Math.floor(STRONGER * strengths.length)]!, crowd: strengths.length }
       known.set(at, here)
     }
     return here

@@ -1,6 +1,7 @@
 import { ln } from '../raster/exact-math.js'
+import { inOrder, smallestOfMany } from '../raster/order.js'
 import { overlaps } from '../raster/raster.js'
-import { DEVIATION_PER_MAD, median, placeOfGreatest, selectSmallest, valuesAt } from '../raster/statistics.js'
+import { DEVIATION_PER_MAD, median, placeOfGreatest, valuesAt } from '../raster/statistics.js'
 import { distanceAt, shapeBounds, type Outline } from '../shape/shape.js'
 import type { AreaFind } from './area-find.js'
 import { cellsOfPicture, type TileCells } from './cells.js'
@@ -69,7 +70,7 @@ function meanOf(planes: readonly Float32Array[]): Float32Array {
 function candidatesAmong(cells: Cells, size: { readonly width: number; readonly height: number }, sign: 1 | -1): LossCandidate[] {
   const border = borderOf(cells)
   const open = { ...cells, tone: withoutBorder(cells.tone, border) }
-  const sorted = open.tone.slice().sort()
+  const sorted = valuesAt(open.tone, inOrder(open.tone))
   const marks = new Int32Array(open.tone.length)
   return stableRegions(open, sorted).flatMap((region, n) => {
     const own = MARKS * (n + 1)
@@ -92,7 +93,7 @@ const EVEN_TONE = 12
 /** Cells of the white border of a print: rows and columns from the edge inward that are bright and even. */
 function borderOf({ columns, rows, tone }: Cells): Uint8Array {
   const border = new Uint8Array(tone.length)
-  const bright = selectSmallest(tone.slice(), tone.length, Math.floor(0.8 * tone.length))
+  const bright = smallestOfMany(tone, Math.floor(0.8 * tone.length))
   const even = (count: number, at: (k: number) => number): boolean => {
     const line = Float32Array.from({ length: count }, (_value, k) => tone[at(k)]!).sort()
     const middle = line[count >> 1]!

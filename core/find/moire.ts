@@ -71,7 +71,7 @@ export function screensOfTile(light: Plane, surroundings: Region, tile: Region):
     across[i] = lone.across
     down[i] = lone.down
   }
-  const square = new FourierSquare(SCREEN_WINDOW)
+  const square = new FourierSquare(SCREEN_WINDOW, RINGS)
   /** Two windows are transformed at once, as the real and the imaginary part of one. */
   const lookAt = (windows: readonly number[]) => {
     for (let n = 0; n < windows.length; n += 2) {
@@ -80,8 +80,8 @@ export function screensOfTile(light: Plane, surroundings: Region, tile: Region):
       if (other === undefined) square.imaginary.fill(0)
       else square.fadeIn('imaginary', light, left(other), top(other), FADE)
       square.transform()
-      keep(one, strongestLone(square.energiesOf('real')))
-      if (other !== undefined) keep(other, strongestLone(square.energiesOf('imaginary')))
+      keep(one, strongestLone(square, 'real'))
+      if (other !== undefined) keep(other, strongestLone(square, 'imaginary'))
     }
   }
   const all = Array.from({ length: columns * rows }, (_value, i) => i)
@@ -127,30 +127,22 @@ export interface LoneWave {
  * @returns Strength 0 when none stands out enough to be a pattern anywhere.
  */
 export function loneWaveOf(light: Plane, left: number, top: number): LoneWave {
-  const square = new FourierSquare(SCREEN_WINDOW)
+  const square = new FourierSquare(SCREEN_WINDOW, RINGS)
   square.fadeIn('real', light, left, top, FADE)
   square.imaginary.fill(0)
   square.transform()
-  return strongestLone(square.energiesOf('real'))
+  return strongestLone(square, 'real')
 }
 
-/** Whether one of the energies is so many times their median: then less than half of them reach the greatest over that. */
-function mayStandOut(count: number): boolean {
-  let most = 0
-  for (let n = 0; n < count; n++) if (ringEnergy[n]! > most) most = ringEnergy[n]!
-  const least = most / LEAST_STRENGTH
-  let near = 0
-  for (let n = 0; n < count; n++) if (ringEnergy[n]! > least) near++
-  return 2 * near <= count
-}
-
-function strongestLone(energy: Float32Array): LoneWave {
+function strongestLone(square: FourierSquare, part: 'real' | 'imaginary'): LoneWave {
+  const energy = square.energiesOf(part)
+  const standing = square.standOut(LEAST_STRENGTH)
   let strength = 0
   let at = 0
   for (let ring = FEWEST; ring <= MOST; ring++) {
+    if (!standing[ring]) continue
     const places = RINGS[ring]!
     for (let n = 0; n < places.length; n++) ringEnergy[n] = energy[places[n]!]!
-    if (!mayStandOut(places.length)) continue
     const usual = median(ringEnergy, places.length) + 1e-9
     for (let n = 0; n < places.length; n++) {
       const i = places[n]!

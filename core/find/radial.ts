@@ -39,7 +39,7 @@ export function findRadial(octaves: Octaves, sign: -1 | 1): Candidate[] {
   const found: Candidate[] = []
   octaves.planes.forEach((plane, octave) => {
     if (octave === 0 || plane.width < 24 || plane.height < 24) return
-    const workshop = new PlaneWorkshop(plane.width, plane.height, 4)
+    const workshop = new PlaneWorkshop(plane.width, plane.height, 5)
     workshop.plane(0).data.set(plane.data)
     workshop.blur(workshop.plane(0), workshop.plane(1))
     for (const radius of RADII) collect(workshop, plane, radius, octave, sign, found)
@@ -66,33 +66,26 @@ function collect(workshop: PlaneWorkshop, { width, height }: Plane, radius: numb
   const meanNoise = noise / Math.sqrt(DIRECTIONS)
   const least = LEAST_RESPONSE * meanNoise
   const scale = 2 ** octave
-  for (let y = outer + 1; y < height - outer - 1; y++) {
-    for (let i = y * width + outer + 1; i < (y + 1) * width - outer - 1; i++) {
-      const mean = score[i]!
-      if (mean < least || mean * mean < LEAST_EVENNESS * LEAST_EVENNESS * spread[i]!) continue
-      if (
-        score[i - 1]! > mean || score[i + 1]! >= mean || score[i - width]! > mean || score[i + width]! >= mean ||
-        score[i - width - 1]! > mean || score[i - width + 1]! > mean || score[i + width - 1]! >= mean || score[i + width + 1]! >= mean
-      ) continue
-      const local = Math.sqrt(Math.max(spread[i]!, quiet))
-      const evenness = mean / local
-      // Texture throws up round dark places by chance; there the evidence has to be better.
-      if (evenness < LEAST_EVENNESS + Math.min(1, 0.16 * (local / noise - 2))) continue
-      const response = (mean * radius) / noise
-      const [a, b, c, d, e] = FIRST_JUDGEMENT
-      if (a * ln(evenness) + b * ln(response) + c * ln(local / noise) + d * ln(radius * scale) + e < LEAST_JUDGEMENT) continue
-      found.push({
-        x: ((i % width) + 0.5) * scale,
-        y: (y + 0.5) * scale,
-        radius: radius * scale,
-        response: sign * response,
-        evenness,
-        unrest: local / noise,
-        // Told by evenness here, not by what lies around.
-        standing: 1,
-        crowd: 0,
-      })
-    }
+  for (const i of workshop.evenMaxima(scores, spreads, outer + 1, least, LEAST_EVENNESS, workshop.plane(4))) {
+    const mean = score[i]!
+    const local = Math.sqrt(Math.max(spread[i]!, quiet))
+    const evenness = mean / local
+    // Texture throws up round dark places by chance; there the evidence has to be better.
+    if (evenness < LEAST_EVENNESS + Math.min(1, 0.16 * (local / noise - 2))) continue
+    const response = (mean * radius) / noise
+    const [a, b, c, d, e] = FIRST_JUDGEMENT
+    if (a * ln(evenness) + b * ln(response) + c * ln(local / noise) + d * ln(radius * scale) + e < LEAST_JUDGEMENT) continue
+    found.push({
+      x: ((i % width) + 0.5) * scale,
+      y: (Math.floor(i / width) + 0.5) * scale,
+      radius: radius * scale,
+      response: sign * response,
+      evenness,
+      unrest: local / noise,
+      // Told by evenness here, not by what lies around.
+      standing: 1,
+      crowd: 0,
+    })
   }
 }
 

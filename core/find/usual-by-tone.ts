@@ -1,4 +1,4 @@
-import { selectSmallest } from '../raster/statistics.js'
+import { smallestOfMany } from '../raster/order.js'
 
 const TONES = 32
 /** Nearer to black or white noise is cut off. */
@@ -34,7 +34,7 @@ export function shareOfUsual(values: Float32Array, tone: Float32Array, { share, 
     const step = stepOf(tone[i]!)
     byTone[step]![counts[step]!++] = values[i]!
   }
-  const usual = byTone.map((list) => (list.length < least ? 0 : selectSmallest(list, list.length, Math.floor(share * list.length)) / ofUsual))
+  const usual = byTone.map((list) => (list.length < least ? 0 : smallestOfMany(list, Math.floor(share * list.length)) / ofUsual))
   const result = new Float32Array(values.length)
   for (let i = 0; i < values.length; i++) {
     const light = tone[i]!

@@ -80,6 +80,20 @@ export function fadeIn(values: usize, side: i32, fade: usize, into: usize): void
   }
 }
 
+export function standOut(energies: usize, places: usize, ends: usize, groups: i32, times: f64, into: usize): void {
+  let from = 0
+  for (let group = 0; group < groups; group++) {
+    const end = load<i32>(ends + (<usize>group << 2))
+    let most: f32 = 0
+    for (let n = from; n < end; n++) most = max(most, f32.load(energies + (<usize>load<i32>(places + (<usize>n << 2)) << 2)))
+    const least = <f64>most / times
+    let near = 0
+    for (let n = from; n < end; n++) near += i32(<f64>f32.load(energies + (<usize>load<i32>(places + (<usize>n << 2)) << 2)) > least)
+    store<u8>(into + <usize>group, u8(2 * near <= end - from))
+    from = end
+  }
+}
+
 export function energiesOfPart(side: i32, real: usize, imaginary: usize, part: f64, into: usize): void {
   const last = side - 1
   for (let row = 0; row < side; row++) {

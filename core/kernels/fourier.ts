@@ -8,6 +8,7 @@ interface Kernels {
   readonly memory: WebAssembly.Memory
   transformSquare(side: number, real: number, imaginary: number, spareReal: number, spareImaginary: number, turns: number, reversed: number): void
   fadeIn(values: number, side: number, fade: number, into: number): void
+  standOut(energies: number, places: number, ends: number, groups: number, times: number, into: number): void
   energiesOfPart(side: number, real: number, imaginary: number, part: number, into: number): void
 }
 
@@ -39,16 +40,17 @@ export class FourierSquare {
   readonly imaginary: Float64Array
   private readonly kernels = compiled()
   private readonly layout = new Layout()
-  private readonly at: Record<'real' | 'imaginary' | 'spareReal' | 'spareImaginary' | 'turns' | 'reversed' | 'values' | 'fade' | 'energies', number>
+  private readonly at: Record<'real' | 'imaginary' | 'spareReal' | 'spareImaginary' | 'turns' | 'reversed' | 'values' | 'fade' | 'energies' | 'places' | 'ends' | 'standing', number>
 
   /**
-   * @param side  A power of two, at least 2.
+   * @param side    A power of two, at least 2.
+   * @param groups  Places in it, row by row, whose energies are held against one another.
    * @throws {RangeError} when the side is no power of two.
    */
-  constructor(private readonly side: number) {
+  constructor(private readonly side: number, private readonly groups: readonly Int32Array[] = []) {
     if (side < 2 || (side & (side - 1)) !== 0) throw new RangeError(`A side of ${side} is no power of two`)
     const square = () => this.layout.claim(8 * side * side)
-    this.at = { real: square(), imaginary: square(), spareReal: square(), spareImaginary: square(), turns: this.layout.claim(16 * side), reversed: this.layout.claim(4 * side), values: this.layout.claim(4 * side * side), fade: this.layout.claim(8 * side), energies: this.layout.claim(4 * side * side) }
+    this.at = { real: square(), imaginary: square(), spareReal: square(), spareImaginary: square(), turns: this.layout.claim(16 * side), reversed: this.layout.claim(4 * side), values: this.layout.claim(4 * side * side), fade: this.layout.claim(8 * side), energies: this.layout.claim(4 * side * side), places: this.layout.claim(4 * side * side), ends: this.layout.claim(4 * groups.length), standing: this.layout.claim(groups.length) }
     const { memory } = this.kernels
     reserve(memory, this.layout.end)
     this.real = new Float64Array(memory.buffer, this.at.real, side * side)
@@ -58,6 +60,12 @@ export class FourierSquare {
     turns.set(cosines)
     turns.set(sines, side)
     new Int32Array(memory.buffer, this.at.reversed, side).set(reversed)
+    let end = 0
+    groups.forEach((group, k) => {
+      new Int32Array(memory.buffer, this.at.places + 4 * end, group.length).set(group)
+      end += group.length
+      new Int32Array(memory.buffer, this.at.ends, groups.length)[k] = end
+    })
   }
 
   /**
@@ -95,5 +103,17 @@ export class FourierSquare {
     const { side, at } = this
     this.kernels.energiesOfPart(side, at.real, at.imaginary, part === 'real' ? 1 : -1, at.energies)
     return new Float32Array(this.kernels.memory.buffer, at.energies, side * side)
+  }
+
+  /**
+   * Of which groups one of the energies that were told last may be so many times their upper median: less than half of them
+   * reach the greatest over that.
+   *
+   * @returns 1 or 0 for each, good until this is called again.
+   */
+  standOut(times: number): Uint8Array {
+    const { at, groups, kernels } = this
+    kernels.standOut(at.energies, at.places, at.ends, groups.length, times, at.standing)
+    return new Uint8Array(kernels.memory.buffer, at.standing, groups.length)
   }
 }

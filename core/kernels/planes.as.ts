@@ -69,6 +69,11 @@ export function halve(source: usize, into: usize, width: i32, height: i32): void
   }
 }
 
+/** Rows of means along rows that are kept at a time, a multiple of four: more than are summed, or all. */
+@inline function rowsKept(radius: i32, height: i32): i32 {
+  return min((2 * radius + 12) & ~3, (height + 3) & ~3)
+}
+
 /**
  * Means along four rows, of each pixel and so many before and after it.
  *
@@ -102,18 +107,23 @@ function meansAlongRows(data: usize, across: usize, stride: usize, last: i32, wi
 export function subtractBoxMean(data: usize, width: i32, height: i32, radius: i32, across: usize, sums: usize): void {
   const stride = <usize>width << 2
   const share: f64 = 1.0 / <f64>(2 * radius + 1)
-  // Each sum waits for the one before it: of four rows at once, four go on side by side.
-  for (let y = 0; y < height; y += 4) meansAlongRows(data + <usize>y * stride, across + <usize>y * stride, stride, min(3, height - 1 - y), width, radius, share)
+  // Few rows at a time, so that they stay near at hand; of four rows at once, since each sum waits for the one before it.
+  const kept = rowsKept(radius, height)
+  let known = 0
   memory.fill(sums, 0, <usize>width << 3)
   for (let y = -radius; y <= radius; y++) {
-    const row = across + <usize>max(0, min(height - 1, y)) * stride
+    const wanted = max(0, min(height - 1, y))
+    for (; known <= wanted; known += 4) meansAlongRows(data + <usize>known * stride, across + <usize>(known % kept) * stride, stride, min(3, height - 1 - known), width, radius, share)
+    const row = across + <usize>(wanted % kept) * stride
     for (let x: usize = 0; x < <usize>width; x++) f64.store(sums + (x << 3), f64.load(sums + (x << 3)) + <f64>f32.load(row + (x << 2)))
   }
   const shares = f64x2.splat(share)
   for (let y = 0; y < height; y++) {
     const row = data + <usize>y * stride
-    const enter = across + <usize>min(height - 1, y + radius + 1) * stride
-    const leave = across + <usize>max(0, y - radius) * stride
+    const coming = min(height - 1, y + radius + 1)
+    for (; known <= coming; known += 4) meansAlongRows(data + <usize>known * stride, across + <usize>(known % kept) * stride, stride, min(3, height - 1 - known), width, radius, share)
+    const enter = across + <usize>(coming % kept) * stride
+    const leave = across + <usize>(max(0, y - radius) % kept) * stride
     let x: usize = 0
     for (; x + 4 <= <usize>width; x += 4) {
       const low = v128.load(sums + (x << 3))
@@ -122,12 +132,12 @@ export function subtractBoxMean(data: usize, width: i32, height: i32, radius: i3
       const highMean = f32x4.demote_f64x2_zero(f64x2.mul(high, shares))
       const mean = v128.shuffle<f32>(lowMean, highMean, 0, 1, 4, 5)
       v128.store(row + (x << 2), f32x4.sub(v128.load(row + (x << 2)), mean))
-      const coming = v128.load(enter + (x << 2))
-      const going = v128.load(leave + (x << 2))
-      v128.store(sums + (x << 3), f64x2.add(low, f64x2.sub(f64x2.promote_low_f32x4(coming), f64x2.promote_low_f32x4(going))))
-      const comingHigh = v128.shuffle<f32>(coming, coming, 2, 3, 2, 3)
-      const goingHigh = v128.shuffle<f32>(going, going, 2, 3, 2, 3)
-      v128.store(sums + (x << 3) + 16, f64x2.add(high, f64x2.sub(f64x2.promote_low_f32x4(comingHigh), f64x2.promote_low_f32x4(goingHigh))))
+      const into = v128.load(enter + (x << 2))
+      const out = v128.load(leave + (x << 2))
+      v128.store(sums + (x << 3), f64x2.add(low, f64x2.sub(f64x2.promote_low_f32x4(into), f64x2.promote_low_f32x4(out))))
+      const intoHigh = v128.shuffle<f32>(into, into, 2, 3, 2, 3)
+      const outHigh = v128.shuffle<f32>(out, out, 2, 3, 2, 3)
+      v128.store(sums + (x << 3) + 16, f64x2.add(high, f64x2.sub(f64x2.promote_low_f32x4(intoHigh), f64x2.promote_low_f32x4(outHigh))))
     }
     for (; x < <usize>width; x++) {
       const sum = f64.load(sums + (x << 3))
@@ -166,10 +176,46 @@ export function radialStatistics(
   }
 }
 
+/** Whether a pixel's value is larger than at all eight neighbours, times `sign`; of two alike the first counts. */
+@inline function isLargest(place: usize, stride: usize, sign: f32): bool {
+  const size = sign * f32.load(place)
+  return !(
+    sign * f32.load(place - 4) > size || sign * f32.load(place + 4) >= size || sign * f32.load(place - stride) > size || sign * f32.load(place + stride) >= size ||
+    sign * f32.load(place - stride - 4) > size || sign * f32.load(place - stride + 4) > size || sign * f32.load(place + stride - 4) >= size || sign * f32.load(place + stride + 4) >= size
+  )
+}
+
+export function evenMaxima(mean: usize, variance: usize, width: i32, height: i32, border: i32, least: f64, evenness: f64, into: usize): i32 {
+  const stride = <usize>width << 2
+  // Rounded down and up, so that none of four is passed over that would be taken.
+  const bounds = f32x4.splat(<f32>(0.9999999 * least))
+  const share = f32x4.splat(<f32>(0.999999 * evenness * evenness))
+  let found = 0
+  for (let y = border; y < height - border; y++) {
+    const end = (y + 1) * width - border
+    for (let i = y * width + border; i < end; i++) {
+      while (i + 4 <= end) {
+        const four = v128.load(mean + (<usize>i << 2))
+        const even = f32x4.ge(f32x4.mul(four, four), f32x4.mul(share, v128.load(variance + (<usize>i << 2))))
+        if (v128.any_true(v128.and(even, f32x4.ge(four, bounds)))) break
+        i += 4
+      }
+      if (i >= end) break
+      const own = <f64>f32.load(mean + (<usize>i << 2))
+      if (own < least || own * own < evenness * evenness * <f64>f32.load(variance + (<usize>i << 2)) || !isLargest(mean + (<usize>i << 2), stride, 1)) continue
+      store<i32>(into + (<usize>found << 2), i)
+      found++
+    }
+  }
+  return found
+}
+
 // The same in both tones: what is curved across, less what is curved along as well.
 export function ridgeStrength(source: usize, into: usize, width: i32, height: i32): void {
   const stride = <usize>width << 2
-  memory.fill(into, 0, stride * <usize>height)
+  // Two rows above and below, and with each row its two pixels left and right.
+  memory.fill(into, 0, 2 * stride)
+  memory.fill(into + <usize>(height - 2) * stride, 0, 2 * stride)
   const quarter = f32x4.splat(0.25)
   const half = f32x4.splat(0.5)
   const two = f32x4.splat(2)
@@ -177,6 +223,8 @@ export function ridgeStrength(source: usize, into: usize, width: i32, height: i3
   for (let y = 2; y < height - 2; y++) {
     const first = y * width + 2
     const end = (y + 1) * width - 2
+    f64.store(into + <usize>y * stride, 0)
+    f64.store(into + <usize>y * stride + stride - 8, 0)
     // The last four of a row are done again from its end, so that no pixel is done by other arithmetic.
     for (let i = first; i < end; i += 4) {
       const at = <usize>min(i, end - 4) << 2
@@ -220,21 +268,23 @@ function kthSmallest(values: usize, count: i32, k: i32): f32 {
 export function blockMedians(source: usize, width: i32, height: i32, side: i32, into: usize, values: usize): void {
   const columns = max(1, width / side)
   const rows = max(1, height / side)
+  const most = <usize>(((min(side, height) + 1) >> 1) * min(side, width) + 3 & ~3) << 2
   for (let row = 0; row < rows; row++) {
-    for (let column = 0; column < columns; column++) {
-      let n = 0
-      for (let y = row * side; y < (row + 1) * side && y < height; y += 2) {
+    // A whole row of blocks is read as it lies, each block to its own values.
+    let n = 0
+    for (let y = row * side; y < (row + 1) * side && y < height; y += 2) {
+      for (let column = 0; column < columns; column++) {
         const first = column * side
         const count = min(width, first + side) - first
         const from = source + (<usize>(y * width + first) << 2)
-        const to = values + (<usize>n << 2)
+        const to = values + <usize>column * most + (<usize>n << 2)
         let x = 0
         for (; x + 4 <= count; x += 4) v128.store(to + (<usize>x << 2), f32x4.abs(v128.load(from + (<usize>x << 2))))
         for (; x < count; x++) f32.store(to + (<usize>x << 2), abs(f32.load(from + (<usize>x << 2))))
-        n += count
       }
-      f32.store(into + (<usize>(row * columns + column) << 2), kthSmallest(values, n, n >> 1))
+      n += min(width, side)
     }
+    for (let column = 0; column < columns; column++) f32.store(into + (<usize>(row * columns + column) << 2), kthSmallest(values + <usize>column * most, n, n >> 1))
   }
 }
 
@@ -255,11 +305,7 @@ export function extrema(source: usize, width: i32, height: i32, border: i32, dev
         const own = f32.load(place)
         const size = abs(own)
         if (size < bound) continue
-        const sign: f32 = own < 0 ? -1 : 1
-        if (
-          sign * f32.load(place - 4) > size || sign * f32.load(place + 4) >= size || sign * f32.load(place - stride) > size || sign * f32.load(place + stride) >= size ||
-          sign * f32.load(place - stride - 4) > size || sign * f32.load(place - stride + 4) > size || sign * f32.load(place + stride - 4) >= size || sign * f32.load(place + stride + 4) >= size
-        ) continue
+        if (!isLargest(place, stride, own < 0 ? -1 : 1)) continue
         store<i32>(into + (<usize>found << 2), i)
         found++
       }

@@ -10,6 +10,7 @@ interface Kernels {
   halve(source: number, into: number, width: number, height: number): void
   subtractBoxMean(data: number, width: number, height: number, radius: number, across: number, sums: number): void
   radialStatistics(source: number, width: number, height: number, border: number, inner: number, outer: number, directions: number, sign: number, mean: number, variance: number): void
+  evenMaxima(mean: number, variance: number, width: number, height: number, border: number, least: number, evenness: number, into: number): number
   ridgeStrength(source: number, into: number, width: number, height: number): void
   extrema(source: number, width: number, height: number, border: number, deviations: number, blockColumns: number, blockRows: number, side: number, least: number, into: number): number
   middlesOfRidges(smooth: number, strength: number, width: number, height: number, deviations: number, blockColumns: number, blockRows: number, side: number, goOn: number, start: number, sideRatio: number, answers: number, across: number, offsets: number, used: number, seeds: number): number
@@ -97,6 +98,20 @@ export class PlaneWorkshop {
     new Int32Array(buffer, second, outer.length).set(outer)
     this.kernels.radialStatistics(from.address, this.width, this.height, border, this.scratch, second, inner.length, sign, mean.address, variance.address)
   }
+
+  /**
+   * Places where a mean is larger than at all eight neighbours, at least `least` and at least `evenness` deviations, further
+   * than `border` from the edge.
+   *
+   * @param least  Above 0.
+   * @param room   A plane whose content is lost.
+   * @returns      Indices of pixels, row by row.
+   */
+  evenMaxima(mean: KernelPlane, variance: KernelPlane, border: number, least: number, evenness: number, room: KernelPlane): Int32Array {
+    const found = this.kernels.evenMaxima(mean.address, variance.address, this.width, this.height, border, least, evenness, room.address)
+    return new Int32Array(this.kernels.memory.buffer, room.address, found).slice()
+  }
+
   /**
    * How much every pixel looks like the middle of a line, bright lines above 0: twice the lesser of the mean of both
    * principal curvatures and half their difference; 0 within two pixels of the edge.

@@ -1,3 +1,4 @@
+import { inOrder } from './order.js'
 import { median, valuesAt } from './statistics.js'
 
 /**
@@ -26,22 +27,4 @@ export function medianCurve(at: Float32Array, values: Float32Array, parts: numbe
     const t = places[k + 1]! > places[k]! ? Math.max(0, Math.min(1, (place - places[k]!) / (places[k + 1]! - places[k]!))) : 0
     return levels[k]! + t * (levels[k + 1]! - levels[k]!)
   }
-}
-
-/** Indices of values from the least to the greatest, equal ones as they come: many times as fast as sorting indices. */
-function inOrder(values: Float32Array): Uint32Array {
-  const sorted = values.slice().sort()
-  const order = new Uint32Array(values.length)
-  const taken = new Uint32Array(values.length)
-  for (let i = 0; i < values.length; i++) {
-    const value = values[i]!
-    let first = 0
-    for (let end = sorted.length; first < end; ) {
-      const middle = (first + end) >> 1
-      if (sorted[middle]! < value) first = middle + 1
-      else end = middle
-    }
-    order[first + taken[first]!++] = i
-  }
-  return order
 }
