@@ -58,11 +58,10 @@ function followAll(plane: Plane, octave: number, into: RidgePath[]): void {
   const unrest = blockDeviations(workshop, strength, plane, side)
   const middles = workshop.middlesOfRidges(smooth, strength, unrest, side, { goOn: GO_ON, start: START, side: SIDE }, 3)
   const { answers, seeds } = middles
-  for (let k = seeds.length - 1; k >= 0; k--) {
-    const seed = seeds[k]! % answers.length
-    const followed = workshop.followRidge(middles, seed, source, smooth)
-    if (followed.length < SHORTEST) continue
-    for (const path of withoutCorners(followed, width)) {
+  for (let next, left = seeds.length; (next = workshop.followNextRidge(middles, left, SHORTEST, source, smooth)); ) {
+    left = next.left
+    const sign = answers[next.pixels[0]!]! > 0 ? 1 : -1
+    for (const path of withoutCorners(next.pixels, width)) {
       if (path.length < SHORTEST) continue
       let sum = 0
       let restless = 0
@@ -70,7 +69,7 @@ function followAll(plane: Plane, octave: number, into: RidgePath[]): void {
         sum += Math.abs(answers[i]!)
         restless += unrest.data[Math.min(unrest.height - 1, Math.floor(i / width / side)) * unrest.width + Math.min(unrest.width - 1, Math.floor((i % width) / side))]!
       }
-      into.push({ points: smoothed(middlesAlong(middles, path, width, 2 ** octave), 2), sign: answers[seed]! > 0 ? 1 : -1, octave, response: sum / path.length, unrest: restless / path.length / Math.max(1e-9, unrest.quiet) })
+      into.push({ points: smoothed(middlesAlong(middles, path, width, 2 ** octave), 2), sign, octave, response: sum / path.length, unrest: restless / path.length / Math.max(1e-9, unrest.quiet) })
     }
   }
 }

@@ -3,7 +3,7 @@
 
 // @ts-nocheck: the compiler of this file is AssemblyScript's.
 
-export { middlesOfRidges, followRidge } from './ridges.as'
+export { middlesOfRidges, followNextRidge } from './ridges.as'
 
 function weigh(far: v128, near: v128, middle: v128): v128 {
   return f32x4.add(far, f32x4.add(f32x4.mul(f32x4.splat(4), near), f32x4.mul(f32x4.splat(6), middle)))

@@ -185,10 +185,11 @@ describe.each(SIZES)('lines and their surroundings on planes of %i x %i', (width
       if (!isMiddle) continue
       runs++
       expect(across[i]).toBe(direction)
-      expect(seeds.some((seed) => seed % data.length === i)).toBe(Math.abs(answers[i]!) >= 2)
+      expect(seeds.includes(i)).toBe(Math.abs(answers[i]!) >= 2)
     }
     if (width > 8) expect(runs).toBeGreaterThan(2)
-    expect([...seeds]).toEqual([...seeds].sort((a, b) => a - b))
+    const strengths = Array.from(seeds, (seed) => Math.abs(answers[seed]!))
+    expect(strengths).toEqual([...strengths].sort((a, b) => a - b))
   })
 })
 
@@ -204,23 +205,35 @@ describe('a ridge that is followed', () => {
       // The step across a line that runs from left to right is that down.
       middles.across[y * width + x] = 2
     }
-    return (x: number, y: number) => Array.from(workshop.followRidge(middles, y * width + x, workshop.plane(0), workshop.plane(1)), (i) => [i % width, Math.floor(i / width)])
+    return (...begin: readonly (readonly [number, number])[]) => {
+      const seeds = new Int32Array(middles.answers.buffer, middles.seeds.byteOffset, begin.length)
+      seeds.set(begin.map(([x, y]) => y * width + x).reverse())
+      const next = workshop.followNextRidge({ ...middles, seeds }, begin.length, 9, workshop.plane(0), workshop.plane(1))
+      return { path: Array.from(next?.pixels ?? [], (i) => [i % width, Math.floor(i / width)]), left: next?.left }
+    }
   }
   const row = (from: number, to: number, y = 12) => Array.from({ length: to - from }, (_value, k) => [from + k, y] as const)
 
   it('runs from end to end, wherever it was begun, and only once', () => {
     const follow = following(row(8, 50))
-    const path = follow(30, 12)
+    const { path, left } = follow([30, 12], [9, 12])
+    expect(left).toBe(1)
     expect(path[0]![0]! < path.at(-1)![0]! ? path : path.reverse()).toEqual(row(8, 50))
-    expect(follow(20, 12)).toEqual([])
+    expect(follow([20, 12])).toEqual({ path: [], left: undefined })
+  })
+  it('is passed over when it is too short', () => {
+    const { path, left } = following([...row(8, 16), ...row(8, 17, 18)])([10, 12], [10, 18], [11, 18])
+    expect(path).toHaveLength(9)
+    expect(path.every(([, y]) => y === 18)).toBe(true)
+    expect(left).toBe(1)
   })
   it('goes on over a gap of six pixels and not over one of eight', () => {
-    expect(following([...row(8, 28), ...row(34, 50)])(12, 12)).toHaveLength(36)
-    expect(following([...row(8, 28), ...row(36, 50)])(12, 12)).toHaveLength(20)
+    expect(following([...row(8, 28), ...row(34, 50)])([12, 12]).path).toHaveLength(36)
+    expect(following([...row(8, 28), ...row(36, 50)])([12, 12]).path).toHaveLength(20)
   })
   it('bends with its line and leaves a stranger beside it alone', () => {
     const slope = Array.from({ length: 10 }, (_value, k) => [30 + k, 12 - k] as const)
-    const path = following([...row(8, 30), ...slope, ...row(8, 30, 17)])(10, 12)
+    const { path } = following([...row(8, 30), ...slope, ...row(8, 30, 17)])([10, 12])
     expect(path).toHaveLength(32)
     expect(path.some(([, y]) => y === 17)).toBe(false)
   })

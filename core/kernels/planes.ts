@@ -1,3 +1,4 @@
+import { inOrder } from '../raster/order.js'
 import type { Plane } from '../raster/raster.js'
 import { WASM } from './generated/planes-wasm.js'
 import { FIRST_ADDRESS, lazily, reserve } from './module.js'
@@ -13,12 +14,15 @@ interface Kernels {
   evenMaxima(mean: number, variance: number, width: number, height: number, border: number, least: number, evenness: number, into: number): number
   ridgeStrength(source: number, into: number, width: number, height: number): void
   extrema(source: number, width: number, height: number, border: number, deviations: number, blockColumns: number, blockRows: number, side: number, least: number, into: number): number
-  middlesOfRidges(smooth: number, strength: number, width: number, height: number, deviations: number, blockColumns: number, blockRows: number, side: number, goOn: number, start: number, sideRatio: number, answers: number, across: number, offsets: number, used: number, seeds: number): number
-  followRidge(answers: number, across: number, used: number, width: number, height: number, seed: number, path: number, room: number): number
+  middlesOfRidges(smooth: number, strength: number, width: number, height: number, deviations: number, blockColumns: number, blockRows: number, side: number, goOn: number, start: number, sideRatio: number, answers: number, across: number, offsets: number, used: number, seeds: number, seedAnswers: number): number
+  followNextRidge(answers: number, across: number, used: number, width: number, height: number, seeds: number, left: number, shortest: number, path: number, room: number): number
   blockMedians(source: number, width: number, height: number, side: number, into: number, values: number): void
 }
 
 const compiled = lazily<Kernels>(WASM)
+
+/** Columns and rows are kept in halves of a number. */
+const LONGEST_SIDE = 32767
 
 /** A plane in the kernels' memory; good until the next workshop is opened. */
 export interface KernelPlane {
@@ -30,14 +34,14 @@ export interface KernelPlane {
 export interface RidgeMiddles {
   /** Answer in deviations, positive for bright lines, 0 where no line runs. */
   readonly answers: Float32Array
-  /** Number of the step of the direction across: right, right and down, down, left and down. */
+  /** Where a line runs, number of the step of the direction across: right, right and down, down, left and down. */
   readonly across: Uint8Array
-  /** How far the middle of the line lies from the pixel's, across, in 1/64 px. */
+  /** Where a line runs, how far its middle lies from the pixel's, across, in 1/64 px. */
   readonly offset: Int8Array
   /** 1 where a ridge was followed. */
   readonly used: Uint8Array
-  /** Where a line may begin, weakest first: numbers whose higher part is the answer in 1/1024 and whose lower part is the place. */
-  readonly seeds: Float64Array
+  /** Pixels where a line may begin, weakest first. */
+  readonly seeds: Int32Array
 }
 
 /**
@@ -146,6 +150,7 @@ export class PlaneWorkshop {
    * @param least       In these deviations, what a pixel on a line answers at least, and one where a line may begin; and how
    *                    much stronger than itself a line of the other tone, two or three pixels across, makes it that line's side.
    * @param room        First of four planes behind both: their content is lost.
+   * @throws {RangeError} when the plane is too wide or high for places that are kept in halves of a number.
    */
   middlesOfRidges(smooth: KernelPlane, strength: KernelPlane, deviations: Plane, side: number, least: { readonly goOn: number; readonly start: number; readonly side: number }, room: number): RidgeMiddles {
     const { width, height, kernels: { memory } } = this
@@ -155,28 +160,36 @@ export class PlaneWorkshop {
     const offsets = across + count
     const used = offsets + count
     const seeds = this.plane(room + 2).address
+    const seedAnswers = this.plane(room + 3).address
+    if (width > LONGEST_SIDE || height > LONGEST_SIDE) throw new RangeError(`A plane of ${width} x ${height} is too large for lines to be followed`)
     new Float32Array(memory.buffer, this.scratch, deviations.data.length).set(deviations.data)
-    const found = this.kernels.middlesOfRidges(smooth.address, strength.address, width, height, this.scratch, deviations.width, deviations.height, side, least.goOn, least.start, least.side, answers.address, across, offsets, used, seeds)
+    const found = this.kernels.middlesOfRidges(smooth.address, strength.address, width, height, this.scratch, deviations.width, deviations.height, side, least.goOn, least.start, least.side, answers.address, across, offsets, used, seeds, seedAnswers)
+    const places = new Int32Array(memory.buffer, seeds, found)
+    const inAnswers = inOrder(new Float32Array(memory.buffer, seedAnswers, found))
+    places.set(Int32Array.from(inAnswers, (n) => places[n]!))
     return {
       answers: answers.data,
       across: new Uint8Array(memory.buffer, across, count),
       offset: new Int8Array(memory.buffer, offsets, count),
       used: new Uint8Array(memory.buffer, used, count),
-      seeds: new Float64Array(memory.buffer, seeds, found).sort(),
+      seeds: places,
     }
   }
 
   /**
-   * Follow a ridge both ways from a pixel, as long as its answers have the sign of this one's; short gaps are bridged
-   * straight on. What was followed, with its neighbours across, is not followed again.
+   * Follow the ridge on which the strongest seed lies that is left, both ways as long as its answers have the sign of this
+   * one's; short gaps are bridged straight on. What was followed, with its neighbours across, is not followed again.
    *
-   * @param seed  A pixel where a line runs.
-   * @param path  A plane whose content is lost; `room` likewise.
-   * @returns     Pixels from end to end, good until the next ridge is followed; none where one was followed before.
+   * @param left      Only so many of the seeds, the weakest, are left.
+   * @param shortest  Ridges of fewer pixels are passed over.
+   * @param path      A plane whose content is lost; `room` likewise.
+   * @returns         Pixels from end to end, good until the next ridge is followed, and how many seeds are left; null when there is none.
    */
-  followRidge({ answers, across, used }: RidgeMiddles, seed: number, path: KernelPlane, room: KernelPlane): Int32Array {
-    const length = this.kernels.followRidge(answers.byteOffset, across.byteOffset, used.byteOffset, this.width, this.height, seed, path.address, room.address)
-    return new Int32Array(this.kernels.memory.buffer, path.address, length)
+  followNextRidge({ answers, across, used, seeds }: RidgeMiddles, left: number, shortest: number, path: KernelPlane, room: KernelPlane): { pixels: Int32Array; left: number } | null {
+    const length = this.kernels.followNextRidge(answers.byteOffset, across.byteOffset, used.byteOffset, this.width, this.height, seeds.byteOffset, left, shortest, path.address, room.address)
+    if (length === 0) return null
+    const { buffer } = this.kernels.memory
+    return { pixels: new Int32Array(buffer, path.address, length), left: new Int32Array(buffer, room.address, 1)[0]! }
   }
 
   /**
