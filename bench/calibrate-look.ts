@@ -2,7 +2,7 @@ import { findCandidates, makeOctaves } from '@fennip/core/find/candidates.js'
 import { GLANCE_MARGIN, LARGEST_RADIUS, searchTiles, tileSurroundings } from '@fennip/core/find/find.js'
 import { firstLook } from '@fennip/core/find/first-look.js'
 import { FIRST_EFFORT, fitDisc } from '@fennip/core/find/fit-disc.js'
-import { colourLook } from '@fennip/core/find/colour.js'
+import { ColourLook } from '@fennip/core/find/colour.js'
 import { judge, layered, leastScore, speckJudge } from '@fennip/core/find/judge.js'
 import { logLight } from '@fennip/core/find/log-light.js'
 import { crop } from '@fennip/core/raster/raster.js'
@@ -42,7 +42,7 @@ for (const [i, { name, light: coloured, exposure }] of scenes.entries()) {
     const pixels = crop(damaged, tileSurroundings(tile, damaged.width, damaged.height))
     const octaves = makeOctaves(logLight(pixels, curve), LARGEST_RADIUS.speck)
     for (const candidate of findCandidates(octaves)) {
-      const scoreOf = (fit: ReturnType<typeof fitDisc>) => (fit ? judge(speckJudge, speckJudge.features(candidate, fit, colourLook(pixels, curve))).score : -Infinity)
+      const scoreOf = (fit: ReturnType<typeof fitDisc>) => (fit ? judge(speckJudge, speckJudge.features(candidate, fit, new ColourLook(pixels, curve))).score : -Infinity)
       rows.push(firstLook(octaves, candidate))
       accepted.push(scoreOf(fitDisc(octaves, candidate, FIRST_EFFORT)) >= HOPELESS && scoreOf(fitDisc(octaves, candidate)) >= LEAST)
     }

@@ -1,4 +1,4 @@
-import { colourLook } from '@fennip/core/find/colour.js'
+import { ColourLook } from '@fennip/core/find/colour.js'
 import { SampleTable } from '@fennip/core/kernels/samples.js'
 import { evidenceInTile, searchTiles, tileSurroundings, type DiscKind, type Evidence } from '@fennip/core/find/find.js'
 import { dustJudge, hairJudge, layered, lineAlone, lossJudge, scratchJudge, speckJudge, stainJudge, type Belief } from '@fennip/core/find/judge.js'
@@ -68,7 +68,7 @@ function collect(name: string, damaged: IntegerRaster, depth: 8 | 16, flaws: rea
   for (const tile of searchTiles(source.width, source.height)) {
     const around = tileSurroundings(tile, source.width, source.height)
     const pixels = source.read(around)
-    const colour = colourLook(pixels, transfer)
+    const colour = new ColourLook(pixels, transfer)
     const evidence = evidenceInTile(logLight(pixels, transfer), colour, around, tile, kind, -12)
     // The strongest of those that lie on one another stands for all, as it does in a search.
     const kept: Evidence[] = []

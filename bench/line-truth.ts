@@ -2,7 +2,7 @@ import sharp from 'sharp'
 import { joinPieces } from '@fennip/core/find/join-lines.js'
 import { linePieces, type LinePiece } from '@fennip/core/find/lines.js'
 import { searchTiles, tileSurroundings } from '@fennip/core/find/find.js'
-import { colourLook } from '@fennip/core/find/colour.js'
+import { ColourLook } from '@fennip/core/find/colour.js'
 import { logLight } from '@fennip/core/find/log-light.js'
 import { rasterSource, type IntegerRaster } from '@fennip/core/raster/raster.js'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'
@@ -19,7 +19,7 @@ export function allLines(picture: IntegerRaster, depth: 8 | 16): LinePiece[] {
   return joinPieces(searchTiles(source.width, source.height).flatMap((tile) => {
     const around = tileSurroundings(tile, source.width, source.height)
     const pixels = source.read(around)
-    return linePieces(logLight(pixels, transfer), colourLook(pixels, transfer), around, tile)
+    return linePieces(logLight(pixels, transfer), new ColourLook(pixels, transfer), around, tile)
   }))
 }
 

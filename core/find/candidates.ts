@@ -76,9 +76,10 @@ function halfOf(plane: Plane): Plane {
  */
 export function findCandidates(octaves: Octaves): readonly Candidate[] {
   const found: Unplaced[] = []
-  octaves.planes.forEach((plane, octave) => {
+  for (let octave = 0; octave < octaves.planes.length; octave++) {
+    const plane = octaves.planes[octave]!
     const { width, height } = plane
-    if (width < 16 || height < 16) return
+    if (width < 16 || height < 16) break
     const wanted = SCALES.filter((scale) => scale.octaves === 'all' || (scale.octaves === 'first') === (octave === 0))
     const last = Math.max(...wanted.map((scale) => scale.outer))
     const workshop = new PlaneWorkshop(width, height, last + 3)
@@ -100,7 +101,7 @@ export function findCandidates(octaves: Octaves): readonly Candidate[] {
         found.push({ x: (x + 0.5) * step, y: (y + 0.5) * step, radius: scale.radius * step, response: response.data[i]! / deviation, unrest: deviation / spread.quiet, evenness: 1, standing: 0, crowd: 0 })
       }
     }
-  })
+  }
   return seenAmongOthers(strongestOnly(found))
 }
 
@@ -113,37 +114,48 @@ const FEW = 6
 /** A candidate before it is seen among the others. */
 type Unplaced = Omit<Candidate, 'standing' | 'crowd'> & { standing: number; crowd: number }
 
+const strengthOf = ({ response, unrest }: Unplaced) => Math.abs(response) * unrest
+
 /** Candidates with how they stand among those around them. */
 function seenAmongOthers(found: readonly Unplaced[]): readonly Candidate[] {
-  const key = (x: number, y: number) => Math.floor(y / AROUND) * 65536 + Math.floor(x / AROUND)
-  const cells = new Map<number, number[]>()
-  const strengthOf = ({ response, unrest }: Unplaced) => Math.abs(response) * unrest
+  const strengths = new Surroundings()
+  for (const candidate of found) if (Math.abs(candidate.response) >= NOTED_RESPONSE) strengths.add(candidate.x, candidate.y, strengthOf(candidate))
   for (const candidate of found) {
-    if (Math.abs(candidate.response) < NOTED_RESPONSE) continue
-    const at = key(candidate.x, candidate.y)
-    const list = cells.get(at)
-    if (list) list.push(strengthOf(candidate))
-    else cells.set(at, [strengthOf(candidate)])
-  }
-  const known = new Map<number, { usual: number; crowd: number }>()
-  const around = (x: number, y: number) => {
-    const at = key(x, y)
-    let here = known.get(at)
-    if (!here) {
-      const strengths: number[] = []
-      for (let dy = -1; dy <= 1; dy++) for (let dx = -1; dx <= 1; dx++) strengths.push(...(cells.get(at + dy * 65536 + dx) ?? []))
-      // As numbers that need no comparing function they are sorted many times as fast.
-      here = { usual: strengths.length < FEW ? NOTED_RESPONSE : Float64Array.from(strengths).sort()[Math.floor(STRONGER * strengths.length)]!, crowd: strengths.length }
-      known.set(at, here)
-    }
-    return here
-  }
-  for (const candidate of found) {
-    const { usual, crowd } = around(candidate.x, candidate.y)
+    const { usual, crowd } = strengths.around(candidate.x, candidate.y)
     candidate.standing = strengthOf(candidate) / Math.max(NOTED_RESPONSE, usual)
     candidate.crowd = crowd
   }
   return found
+}
+
+/** Strengths by square, and what is usual around each. */
+class Surroundings {
+  private readonly squares = new Map<number, number[]>()
+  private readonly known = new Map<number, { usual: number; crowd: number }>()
+
+  private squareAt(x: number, y: number): number {
+    return Math.floor(y / AROUND) * CELLS + Math.floor(x / AROUND)
+  }
+
+  add(x: number, y: number, strength: number): void {
+    const at = this.squareAt(x, y)
+    const list = this.squares.get(at)
+    if (list) list.push(strength)
+    else this.squares.set(at, [strength])
+  }
+
+  around(x: number, y: number): { usual: number; crowd: number } {
+    const at = this.squareAt(x, y)
+    let here = this.known.get(at)
+    if (!here) {
+      const strengths: number[] = []
+      for (let dy = -1; dy <= 1; dy++) for (let dx = -1; dx <= 1; dx++) strengths.push(...(this.squares.get(at + dy * CELLS + dx) ?? []))
+      // As numbers that need no comparing function they are sorted many times as fast.
+      here = { usual: strengths.length < FEW ? NOTED_RESPONSE : Float64Array.from(strengths).sort()[Math.floor(STRONGER * strengths.length)]!, crowd: strengths.length }
+      this.known.set(at, here)
+    }
+    return here
+  }
 }
 
 /**
@@ -174,15 +186,33 @@ export function blockDeviations(workshop: PlaneWorkshop, response: KernelPlane, 
 
 /** Strongest first; one inside a stronger one of the same sign and alike in size is the same thing seen twice. */
 export function strongestOnly<C extends Omit<Candidate, 'standing' | 'crowd'>>(found: C[]): C[] {
-  // By size: what is small is asked about what is small alone, in small cells.
-  const kept: { radius: number; side: number; cells: Map<number, C[]> }[] = []
-  const ofRadius = (radius: number) => {
-    let own = kept.find((size) => size.radius === radius)
-    if (!own) kept.push((own = { radius, side: 2 * radius + 2, cells: new Map<number, C[]>() }))
-    return own
+  const places = new KnownPlaces()
+  const kept: C[] = []
+  for (const candidate of strongestFirst(found)) {
+    if (places.has(candidate)) continue
+    places.add(candidate)
+    kept.push(candidate)
   }
-  const isKnown = (candidate: C): boolean => {
-    for (const { radius, side, cells } of kept) {
+  return kept
+}
+
+/** Candidates by size and place: what is small is asked about what is small alone, in small cells. */
+class KnownPlaces {
+  private readonly sizes: { readonly radius: number; readonly side: number; readonly cells: Map<number, Round[]> }[] = []
+
+  add(candidate: Round): void {
+    let size
+    for (const known of this.sizes) if (known.radius === candidate.radius) size = known
+    if (!size) this.sizes.push((size = { radius: candidate.radius, side: 2 * candidate.radius + 2, cells: new Map<number, Round[]>() }))
+    const key = Math.floor(candidate.y / size.side) * CELLS + Math.floor(candidate.x / size.side)
+    const cell = size.cells.get(key)
+    if (cell) cell.push(candidate)
+    else size.cells.set(key, [candidate])
+  }
+
+  /** Whether one that was added is the same thing. */
+  has(candidate: Round): boolean {
+    for (const { radius, side, cells } of this.sizes) {
       if (!(candidate.radius > ALIKE * radius)) continue
       const reach = Math.max(APART * radius, WITHIN * candidate.radius)
       const right = Math.floor((candidate.x + reach) / side)
@@ -196,15 +226,6 @@ export function strongestOnly<C extends Omit<Candidate, 'standing' | 'crowd'>>(f
     }
     return false
   }
-  return strongestFirst(found).filter((candidate) => {
-    if (isKnown(candidate)) return false
-    const { side, cells } = ofRadius(candidate.radius)
-    const key = Math.floor(candidate.y / side) * CELLS + Math.floor(candidate.x / side)
-    const cell = cells.get(key)
-    if (cell) cell.push(candidate)
-    else cells.set(key, [candidate])
-    return true
-  })
 }
 
 /** Steps of a deviation by which responses are told apart, and more candidates than one search has. */
@@ -213,9 +234,12 @@ const MOST = 2 ** 24
 
 /** In the order of their responses, alike ones as they come: numbers are sorted many times as fast as candidates are. */
 function strongestFirst<C extends { readonly response: number }>(found: readonly C[]): C[] {
-  const keys = Float64Array.from({ length: found.length }, (_key, i) => i - MOST * Math.round(STEPS * Math.min(Math.abs(found[i]!.response), STRONGEST)))
+  const keys = new Float64Array(found.length)
+  for (let i = 0; i < keys.length; i++) keys[i] = i - MOST * Math.round(STEPS * Math.min(Math.abs(found[i]!.response), STRONGEST))
   keys.sort()
-  return Array.from(keys, (key) => found[((key % MOST) + MOST) % MOST]!)
+  const sorted: C[] = []
+  for (let n = 0; n < keys.length; n++) sorted.push(found[((keys[n]! % MOST) + MOST) % MOST]!)
+  return sorted
 }
 
 /** More than any response: what is as exact a number as this, in steps and among so many. */

@@ -38,16 +38,18 @@ export interface PictureCells {
 export function cellsOfTile(samples: SampleTable, surroundings: Region, tile: Region): TileCells {
   const columns = Math.ceil(tile.width / CELL_SIDE)
   const sums = samples.sumCells(tile.x - surroundings.x, tile.y - surroundings.y, tile.width, tile.height, CELL_SIDE)
-  const pixelsOf = (cell: number, pixels: number) => Math.min(pixels, (cell + 1) * CELL_SIDE) - cell * CELL_SIDE
-  const planes = sums.map((plane) => {
-    const means = new Float32Array(plane.length)
-    for (let row = 0, i = 0; i < plane.length; row++) {
-      const rowOfPixels = (samples.largest * pixelsOf(row, tile.height)) / 255
-      for (let column = 0; column < columns; column++, i++) means[i] = plane[i]! / (rowOfPixels * pixelsOf(column, tile.width))
-    }
-    return means
-  })
-  return { column: tile.x / CELL_SIDE, row: tile.y / CELL_SIDE, columns, planes }
+  return { column: tile.x / CELL_SIDE, row: tile.y / CELL_SIDE, columns, planes: sums.map((plane) => meansOf(plane, columns, tile, samples.largest)) }
+}
+
+const pixelsOf = (cell: number, pixels: number) => Math.min(pixels, (cell + 1) * CELL_SIDE) - cell * CELL_SIDE
+
+function meansOf(sums: ArrayLike<number>, columns: number, { width, height }: Region, largest: number): Float32Array {
+  const means = new Float32Array(sums.length)
+  for (let row = 0, i = 0; i < sums.length; row++) {
+    const rowOfPixels = (largest * pixelsOf(row, height)) / 255
+    for (let column = 0; column < columns; column++, i++) means[i] = sums[i]! / (rowOfPixels * pixelsOf(column, width))
+  }
+  return means
 }
 
 /** Planes of all tiles laid side by side, at least one; 0 where no tile has a cell. */
@@ -80,18 +82,19 @@ export function cellsOfPicture(tiles: readonly TileCells[], size: { readonly wid
 /** Means of two by two; along the right and the lower edge of what there is. */
 function halved({ columns, rows, side, planes }: PictureCells): PictureCells {
   const [width, height] = [(columns + 1) >> 1, (rows + 1) >> 1]
-  const means = planes.map((plane) => {
-    const mean = new Float32Array(width * height)
-    for (let y = 0; y < height; y++) {
-      const upper = 2 * y * columns
-      const lower = Math.min(rows - 1, 2 * y + 1) * columns
-      for (let x = 0; x < width; x++) {
-        const left = 2 * x
-        const right = left + 1 < columns ? left + 1 : left
-        mean[y * width + x] = (plane[upper + left]! + plane[upper + right]! + plane[lower + left]! + plane[lower + right]!) / 4
-      }
+  return { columns: width, rows: height, side: 2 * side, planes: planes.map((plane) => halfOf(plane, columns, rows, width, height)) }
+}
+
+function halfOf(plane: Float32Array, columns: number, rows: number, width: number, height: number): Float32Array {
+  const mean = new Float32Array(width * height)
+  for (let y = 0; y < height; y++) {
+    const upper = 2 * y * columns
+    const lower = Math.min(rows - 1, 2 * y + 1) * columns
+    for (let x = 0; x < width; x++) {
+      const left = 2 * x
+      const right = left + 1 < columns ? left + 1 : left
+      mean[y * width + x] = (plane[upper + left]! + plane[upper + right]! + plane[lower + left]! + plane[lower + right]!) / 4
     }
-    return mean
-  })
-  return { columns: width, rows: height, side: 2 * side, planes: means }
+  }
+  return mean
 }

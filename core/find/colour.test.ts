@@ -2,7 +2,7 @@ import { describe, expect, it } from 'vitest'
 import { makeRandom } from '../random.js'
 import { crop, makeRaster, type IntegerRaster } from '../raster/raster.js'
 import { makeTransfer } from '../raster/transfer.js'
-import { colourLook } from './colour.js'
+import { ColourLook } from './colour.js'
 
 const transfer = makeTransfer({ type: 'srgb' }, 8)
 const SIDE = 60
@@ -19,7 +19,7 @@ function picture(ground: readonly number[], disc: readonly number[], noise = 4):
   return raster
 }
 
-const colour = (raster: IntegerRaster) => colourLook(raster, transfer).ofDisc({ ...at, radius: at.r })
+const colour = (raster: IntegerRaster) => new ColourLook(raster, transfer).ofDisc({ ...at, radius: at.r })
 
 describe('the colour of a disc', () => {
   it('is paler where it is grey on a ground of colour, bright or dark', () => {
@@ -57,7 +57,7 @@ describe('the colour of a disc', () => {
   })
   it('is told at the edges of a picture too', () => {
     const raster = picture([90, 140, 60], [90, 140, 60])
-    for (const [x, y] of [[0, 0], [59.5, 30], [30, 59.9]] as const) expect(Number.isFinite(colourLook(raster, transfer).ofDisc({ x, y, radius: 4 }).change)).toBe(true)
+    for (const [x, y] of [[0, 0], [59.5, 30], [30, 59.9]] as const) expect(Number.isFinite(new ColourLook(raster, transfer).ofDisc({ x, y, radius: 4 }).change)).toBe(true)
   })
 })
 
@@ -70,7 +70,7 @@ describe('the colour of a line', () => {
   }
   const down = Float64Array.from({ length: 2 * SIDE }, (_value, k) => (k % 2 === 0 ? 30.5 : (k - 1) / 2 + 0.5))
   const across = Float64Array.from({ length: 2 * SIDE }, (_value, k) => (k % 2 === 0 ? 1 : 0))
-  const along = (raster: IntegerRaster) => colourLook(raster, transfer).ofLine(down, across, 1.5)
+  const along = (raster: IntegerRaster) => new ColourLook(raster, transfer).ofLine(down, across, 1.5)
 
   it('is paler where it is grey on a ground of colour', () => {
     const { change, paler } = along(crossed([90, 140, 60], [200, 200, 200]))
@@ -84,15 +84,15 @@ describe('the colour of a line', () => {
   it('leaves out points whose sides lie outside, and says nothing where all do', () => {
     const raster = crossed([90, 140, 60], [200, 200, 200])
     const edge = Float64Array.from({ length: 2 * SIDE }, (_value, k) => (k % 2 === 0 ? 2.5 : (k - 1) / 2 + 0.5))
-    expect(colourLook(raster, transfer).ofLine(edge, across, 1.5)).toEqual({ change: 0, paler: 0, colourful: 0 })
-    expect(colourLook(raster, transfer).ofLine(Float64Array.of(2.5, 30.5, ...down), Float64Array.of(1, 0, ...across), 1.5)).toEqual(along(raster))
+    expect(new ColourLook(raster, transfer).ofLine(edge, across, 1.5)).toEqual({ change: 0, paler: 0, colourful: 0 })
+    expect(new ColourLook(raster, transfer).ofLine(Float64Array.of(2.5, 30.5, ...down), Float64Array.of(1, 0, ...across), 1.5)).toEqual(along(raster))
   })
 })
 
 it('from an origin on is told as in a copy of the pixels from there on', () => {
   const raster = picture([90, 140, 60], [200, 190, 180])
   const part = crop(raster, { x: 4, y: 7, width: 50, height: 50 })
-  const [there, copied] = [colourLook(raster, transfer, { x: 4, y: 7 }), colourLook(part, transfer)]
+  const [there, copied] = [new ColourLook(raster, transfer, { x: 4, y: 7 }), new ColourLook(part, transfer)]
   expect(there.ofDisc({ x: 26, y: 23, radius: 5 })).toEqual(copied.ofDisc({ x: 26, y: 23, radius: 5 }))
   const [points, normals] = [Float64Array.of(26, 21.5, 26, 23.5, 26, 25.5), Float64Array.of(1, 0, 0.8, 0.6, 1, 0)]
   expect(there.ofLine(points, normals, 5)).toEqual(copied.ofLine(points, normals, 5))

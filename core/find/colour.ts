@@ -11,20 +11,6 @@ export interface ColourEvidence {
   readonly colourful: number
 }
 
-/** Says what the colour of a flaw in the searched pixels is. */
-export interface ColourLook {
-  /** Inside a disc against a ring around it. */
-  ofDisc(disc: { readonly x: number; readonly y: number; readonly radius: number }): ColourEvidence
-  /**
-   * In the middle of a line against both of its sides.
-   *
-   * @param points   x and y in turn.
-   * @param normals  Unit vectors across at each of them, x and y in turn.
-   * @param half     Of its width, in pixels.
-   */
-  ofLine(points: Float64Array, normals: Float64Array, half: number): ColourEvidence
-}
-
 const NO_COLOUR: ColourEvidence = { change: 0, paler: 0, colourful: 0 }
 /** Light that is added before colours are compared, so that the noise of what is black has none. */
 const FLOOR = 0.01
@@ -35,17 +21,32 @@ const STEADY = 0.015
 const BESIDE = 3
 
 /**
- * How the colour inside a flaw is compared with that around it.
- *
- * @param pixels    1 or 3 channels.
- * @param transfer  Tables of its curve.
- * @param origin    Where in these pixels what flaws are told in begins.
+ * Says what the colour of a flaw in the searched pixels is: a class, since what is compiled for one tile's then serves the next.
  */
-export function colourLook(pixels: IntegerRaster, transfer: Transfer, origin: { readonly x: number; readonly y: number } = { x: 0, y: 0 }): ColourLook {
-  if (pixels.channels !== 3) return { ofDisc: () => NO_COLOUR, ofLine: () => NO_COLOUR }
-  return {
-    ofDisc: ({ x, y, radius }) => colourOfDisc(pixels, transfer, x + origin.x, y + origin.y, radius),
-    ofLine: (points, normals, half) => colourOfLine(pixels, transfer, points, normals, half, origin.x, origin.y),
+export class ColourLook {
+  /**
+   * @param pixels    1 or 3 channels.
+   * @param transfer  Tables of its curve.
+   * @param origin    Where in these pixels what flaws are told in begins.
+   */
+  constructor(private readonly pixels: IntegerRaster, private readonly transfer: Transfer, private readonly origin: { readonly x: number; readonly y: number } = { x: 0, y: 0 }) {}
+
+  /** Inside a disc against a ring around it. */
+  ofDisc({ x, y, radius }: { readonly x: number; readonly y: number; readonly radius: number }): ColourEvidence {
+    const { pixels, transfer, origin } = this
+    return pixels.channels === 3 ? colourOfDisc(pixels, transfer, x + origin.x, y + origin.y, radius) : NO_COLOUR
+  }
+
+  /**
+   * In the middle of a line against both of its sides.
+   *
+   * @param points   x and y in turn.
+   * @param normals  Unit vectors across at each of them, x and y in turn.
+   * @param half     Of its width, in pixels.
+   */
+  ofLine(points: Float64Array, normals: Float64Array, half: number): ColourEvidence {
+    const { pixels, transfer, origin } = this
+    return pixels.channels === 3 ? colourOfLine(pixels, transfer, points, normals, half, origin.x, origin.y) : NO_COLOUR
   }
 }
 

@@ -23,6 +23,9 @@ export function boxRound(cells: Int32Array, columns: number, rows: number, margi
   return { left: Math.max(0, box.left - margin), right: Math.min(columns, box.right + margin), top: Math.max(0, box.top - margin), bottom: Math.min(rows, box.bottom + margin) }
 }
 
+/** One for all: what is compiled for one is not compiled again. */
+const tracer = contours()
+
 /**
  * The outer contour of a level that goes round a cell, in cells; drawn between cells by linear interpolation.
  *
@@ -36,7 +39,7 @@ export function contourRound(valueAt: (i: number) => number, columns: number, bo
   const height = box.bottom - box.top
   const part = new Float64Array(width * height)
   for (let y = 0; y < height; y++) for (let x = 0; x < width; x++) part[y * width + x] = valueAt((y + box.top) * columns + x + box.left)
-  const { coordinates } = contours().size([width, height]).contour(part as unknown as number[], level)
+  const { coordinates } = tracer.size([width, height]).contour(part as unknown as number[], level)
   const [sx, sy] = [(seed % columns) - box.left + 0.5, Math.floor(seed / columns) - box.top + 0.5]
   for (const [ring] of coordinates as [number, number][][][]) {
     if (distanceAt({ type: 'outline', points: ring! }, sx, sy) < 0) return ring!.slice(0, -1).map(([x, y]): [number, number] => [x + box.left, y + box.top])

@@ -4,6 +4,7 @@ import { LEAST_SEEN } from '../treatment/visibility.js'
 import { makeRandom } from '../random.js'
 import { crop, rasterSource, makeRaster, type IntegerRaster, type Plane } from '../raster/raster.js'
 import { makeTransfer } from '../raster/transfer.js'
+import { ColourLook } from './colour.js'
 import { findCandidates, makeOctaves, strongestOnly, type Candidate } from './candidates.js'
 import { DUST } from './weights/dust.js'
 import { SPECK } from './weights/speck.js'
@@ -149,8 +150,7 @@ describe('the fitted disc', () => {
 })
 
 describe('the judgement', () => {
-  const none = () => ({ change: 0, paler: 0, colourful: 0 })
-  const grey = { ofDisc: none, ofLine: none }
+  const grey = new ColourLook(makeRaster(96, 96, 1, 8), makeTransfer({ type: 'srgb' }, 8))
   it('of fewer false finds asks for more evidence, by the measured law', () => {
     for (const by of [dustJudge, speckJudge]) {
       expect(leastScore(by, 0.01)).toBeGreaterThan(leastScore(by, 1))

@@ -5,7 +5,7 @@ import type { Transfer } from '../raster/transfer.js'
 import type { SearchKind } from '../treatment/schema.js'
 import { LEAST_SEEN } from '../treatment/visibility.js'
 import { cellsOfTile, type TileCells } from './cells.js'
-import { colourLook, type ColourLook } from './colour.js'
+import { ColourLook } from './colour.js'
 import { findCandidates, makeOctaves, type Candidate } from './candidates.js'
 import { REFERENCE_MEGAPIXELS } from './false-finds.js'
 import { flatPatches, GRAIN_BLOCK, grainBlocks, type BlockGrain } from './flat.js'
@@ -87,7 +87,7 @@ function closeTo(tile: Region, pixels: IntegerRaster, { plane, at: around }: Til
   const within = clipRegion({ x: tile.x - CLOSE_APRON - around.x, y: tile.y - CLOSE_APRON - around.y, width: tile.width + 2 * CLOSE_APRON, height: tile.height + 2 * CLOSE_APRON }, around.width, around.height)
   return {
     plane: crop({ ...plane, channels: 1 }, within),
-    colour: colourLook(pixels, transfer, within),
+    colour: new ColourLook(pixels, transfer, within),
     at: { ...within, x: within.x + around.x, y: within.y + around.y },
   }
 }
@@ -118,7 +118,7 @@ export function findInTile(pixels: IntegerRaster, surroundings: Region, tile: Re
   const { placed, whole } = splitKinds(options.kinds)
   const plane = placed.length > 0 || whole.includes('moire') ? logLight(pixels, transfer) : null
   return {
-    ...(plane && placed.length > 0 ? findPlaced({ plane, colour: colourLook(pixels, transfer), at: surroundings }, pixels, tile, transfer, options) : { discs: [], pieces: [] }),
+    ...(plane && placed.length > 0 ? findPlaced({ plane, colour: new ColourLook(pixels, transfer), at: surroundings }, pixels, tile, transfer, options) : { discs: [], pieces: [] }),
     ...(whole.length > 0 ? measureTile(pixels, plane, surroundings, tile, whole) : {}),
   }
 }
@@ -190,7 +190,7 @@ export function evidenceInTile(plane: Plane, colour: ColourLook, surroundings: R
   const octaves = makeOctaves(plane, LARGEST_RADIUS[kind])
   const candidates = kind === 'dust' ? findRadial(octaves, -1) : findCandidates(octaves)
   const result: Evidence[] = []
-  for (const candidate of byBands(candidates, plane.height)) {
+  for (const candidate of byPlace(candidates, plane)) {
     const x = candidate.x + surroundings.x
     const y = candidate.y + surroundings.y
     if (x < tile.x - 8 || y < tile.y - 8 || x > tile.x + tile.width + 8 || y > tile.y + tile.height + 8) continue
@@ -203,14 +203,15 @@ export function evidenceInTile(plane: Plane, colour: ColourLook, surroundings: R
   return result
 }
 
-/** Rows of a plane that stay near at hand, in a processor's own memory, while its candidates are looked at. */
-const BAND = 32
+/** Side of the cells of a plane that stay near at hand, in a processor's own memory, while their candidates are looked at. */
+const CLOSE = 48
 
-/** Candidates band by band of rows: looked at as they stand out, each would lie where nobody just was. */
-function byBands(candidates: readonly Candidate[], height: number): Candidate[] {
-  const bands = Array.from({ length: Math.ceil(height / BAND) }, (): Candidate[] => [])
-  for (const candidate of candidates) bands[Math.min(bands.length - 1, Math.floor(candidate.y / BAND))]!.push(candidate)
-  return bands.flat()
+/** Candidates cell by cell: looked at as they stand out, each would lie where nobody just was. */
+function byPlace(candidates: readonly Candidate[], { width, height }: Plane): Candidate[] {
+  const columns = Math.ceil(width / CLOSE)
+  const cells = Array.from({ length: columns * Math.ceil(height / CLOSE) }, (): Candidate[] => [])
+  for (const candidate of candidates) cells[Math.floor(candidate.y / CLOSE) * columns + Math.floor(candidate.x / CLOSE)]!.push(candidate)
+  return cells.flat()
 }
 
 /**

@@ -168,6 +168,12 @@ function ringMean(window: Float32Array, size: number, cx: number, cy: number, fr
   return n === 0 ? window[(size * size) >> 1]! : sum / n
 }
 
+function sumOf(values: Float64Array): number {
+  let sum = 0
+  for (let i = 0; i < values.length; i++) sum += values[i]!
+  return sum
+}
+
 function describe(
   window: Float32Array,
   size: number,
@@ -224,7 +230,7 @@ function describe(
   const sign = Math.sign(a)
   let least = Infinity
   let total = 0
-  const middle = sectorIn.reduce((sum, value) => sum + value, 0) / Math.max(1, countIn.reduce((sum, value) => sum + value, 0))
+  const middle = sumOf(sectorIn) / Math.max(1, sumOf(countIn))
   for (let s = 0; s < 8; s++) {
     const inner = countIn[s]! > 0 ? sectorIn[s]! / countIn[s]! : middle
     const outer = countOut[s]! > 0 ? sectorOut[s]! / countOut[s]! : 0

@@ -36,9 +36,10 @@ export function amongOthers(pieces: readonly LinePiece[], around: LinesAround): 
   })
 }
 
+const logOf = (value: number, most = Infinity) => ln(Math.max(1e-4, Math.min(most, value)))
+
 /** What a line is judged by when it is looked at by itself; the first is 1. */
 export function lineFeatures(line: Line): number[] {
-  const logOf = (value: number, most = Infinity) => ln(Math.max(1e-4, Math.min(most, value)))
   const first = line.points[0]!
   const last = line.points.at(-1)!
   return [

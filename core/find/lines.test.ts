@@ -6,6 +6,7 @@ import { makeTransfer } from '../raster/transfer.js'
 import { distanceAt, type Stroke } from '../shape/shape.js'
 import type { Flaw } from '../treatment/schema.js'
 import { makeOctaves } from './candidates.js'
+import { ColourLook } from './colour.js'
 import { findFlaws, gatherFinds, type Find } from './find.js'
 import { flawsOfFinds, newFinds, undecidedFinds } from './found-flaws.js'
 import { goesOn, joinPieces } from './join-lines.js'
@@ -35,8 +36,7 @@ function plane(width: number, height: number, lines: readonly Drawn[], ground: (
   return { width, height, data }
 }
 const whole = (p: Plane) => ({ x: 0, y: 0, width: p.width, height: p.height })
-const none = () => ({ change: 0, paler: 0, colourful: 0 })
-const grey = { ofDisc: none, ofLine: none }
+const grey = new ColourLook(makeRaster(1, 1, 1, 8), makeTransfer({ type: 'srgb' }, 8))
 const piecesOf = (p: Plane): LinePiece[] => joinPieces(linePieces(p, grey, whole(p), whole(p)))
 /** Paths of a plane, their points in pairs. */
 const ridgesOf = (p: Plane, last: number) => findRidges(makeOctaves(p, 26), last).map(({ points, sign }) => ({ sign, points: Array.from({ length: points.length / 2 }, (_value, k): Point => [points[2 * k]!, points[2 * k + 1]!]) }))

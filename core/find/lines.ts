@@ -64,19 +64,25 @@ export function linePieces(plane: Plane, colour: ColourLook, surroundings: Regio
   const octaves = makeOctaves(plane, WIDEST)
   const within = { ...tile, x: tile.x - surroundings.x, y: tile.y - surroundings.y }
   const bounds = octaves.planes.slice(0, LAST_OCTAVE).map((_plane, level) => clearOfBorder(within, plane, BESIDE * 2 ** level))
-  const inTile = findRidges(octaves, LAST_OCTAVE).flatMap((path) => (strengthOf(path) < LEAST_SUM ? [] : clipped(path, bounds[levelOf(path.octave)]!)))
+  const inTile: RidgePath[] = []
+  for (const path of findRidges(octaves, LAST_OCTAVE)) if (strengthOf(path) >= LEAST_SUM) inTile.push(...clipped(path, bounds[levelOf(path.octave)]!))
   const paths = onceOnly(inTile, plane)
-  return octaves.planes.slice(0, LAST_OCTAVE).flatMap((source, level) => {
+  const pieces: LinePiece[] = []
+  for (let level = 0; level < bounds.length; level++) {
+    const source = octaves.planes[level]!
     const reader = new PathReader(source)
-    const scale = 2 ** level
-    return paths.filter(({ octave }) => levelOf(octave) === level).flatMap((path) => {
-      const measured = measure(reader, source, scale, colour, withoutTails(reader, path, scale))
-      if (!measured) return []
-      const { path: _path, ...piece } = asFarAsItGoes(reader, source, scale, colour, measured, bounds[level]!)
-      return [{ ...piece, points: piece.points.map(([x, y]) => [x + surroundings.x, y + surroundings.y] as const) }]
-    })
-  })
+    for (const path of paths) {
+      if (levelOf(path.octave) !== level) continue
+      const measured = measure(reader, source, 2 ** level, colour, withoutTails(reader, path, 2 ** level))
+      if (!measured) continue
+      const { path: _path, ...piece } = asFarAsItGoes(reader, source, 2 ** level, colour, measured, bounds[level]!)
+      pieces.push({ ...piece, points: moved(piece.points, surroundings.x, surroundings.y) })
+    }
+  }
+  return pieces
 }
+
+const moved = (points: LinePiece['points'], x: number, y: number): LinePiece['points'] => points.map((point) => [point[0] + x, point[1] + y] as const)
 
 /** Pixels of its plane that have to be seen beside a line: what one side of is not seen may be the edge of anything. */
 const BESIDE = 5
@@ -120,16 +126,18 @@ function withoutTails(reader: PathReader, path: RidgePath, scale: number): Ridge
   const { points, sign } = path
   reader.follow(points, scale)
   const { values, mean } = reader.ask(1, 0)
-  const stands = (from: number) => {
-    let sum = 0
-    for (let k = from; k < from + STRETCH; k++) sum += sign * values[k]!
-    return sum > STANDS_OUT * STRETCH * Math.abs(mean)
-  }
+  const least = STANDS_OUT * STRETCH * Math.abs(mean)
   let first = 0
   let last = values.length - STRETCH
-  while (first < last && !stands(first)) first++
-  while (last > first && !stands(last)) last--
+  while (first < last && sign * sumOfStretch(values, first) <= least) first++
+  while (last > first && sign * sumOfStretch(values, last) <= least) last--
   return last > first ? { ...path, points: points.subarray(2 * first, 2 * (last + STRETCH)) } : path
+}
+
+function sumOfStretch(values: Float32Array, from: number): number {
+  let sum = 0
+  for (let k = from; k < from + STRETCH; k++) sum += values[k]!
+  return sum
 }
 
 /** A stretch of so many points stands out with its line when it has this share of the line's difference. */
@@ -172,11 +180,13 @@ function onceOnly(paths: readonly RidgePath[], { width, height }: Pick<Plane, 'w
     if (strength >= LEAST_SUM) strong.push({ path, rank: strength * (1 + 0.35 * path.octave) })
   }
   strong.sort((a, b) => b.rank - a.rank || a.path.points[1]! - b.path.points[1]! || a.path.points[0]! - b.path.points[0]!)
-  return strong.flatMap(({ path }) => {
-    if (taken.shareOf(path.points) > SAME) return []
+  const once: RidgePath[] = []
+  for (const { path } of strong) {
+    if (taken.shareOf(path.points) > SAME) continue
     taken.take(path.points, REACH * 2 ** path.octave)
-    return [path]
-  })
+    once.push(path)
+  }
+  return once
 }
 
 /** Half a profile in half pixels of the plane it is read from. */
@@ -193,14 +203,8 @@ function measure(reader: PathReader, plane: Plane, scale: number, colour: Colour
   for (let j = PROFILE - 2; j <= PROFILE + 2; j++) if (sign * profile[j]! > sign * profile[peak]!) peak = j
   const height = sign * (profile[peak]! - sides)
   if (height <= 0) return null
-  /** Steps from the peak one way to where so much of it is left. */
-  const fallsTo = (share: number, direction: 1 | -1) => {
-    let j = peak
-    while (j > 0 && j < 2 * PROFILE && sign * (profile[j]! - sides) > share * height) j += direction
-    return j
-  }
-  const wide = fallsTo(0.2, 1) - fallsTo(0.2, -1)
-  const heart = fallsTo(0.7, 1) - fallsTo(0.7, -1)
+  const wide = widthAt(profile, peak, sign, sides, 0.2 * height)
+  const heart = widthAt(profile, peak, sign, sides, 0.7 * height)
   const half = Math.max(0.5, wide / 4)
 
   // The same question at the path and beside it: what it finds there is what the ground alone shows.
@@ -210,8 +214,9 @@ function measure(reader: PathReader, plane: Plane, scale: number, colour: Colour
   const steadiness = steadyShare(own.values, sign, difference)
   const strayed = new Float32Array(4 * n)
   let echo = 0
-  for (const [k, away] of [1.6 * half + 4, -1.6 * half - 4, 3 * half + 8, -3 * half - 8].entries()) {
-    const other = reader.ask(half, away)
+  for (let k = 0; k < 4; k++) {
+    // Nearer and further, on either side.
+    const other = reader.ask(half, (k % 2 === 0 ? 1 : -1) * (k < 2 ? 1.6 * half + 4 : 3 * half + 8))
     echo = Math.max(echo, Math.abs(other.mean))
     for (let j = 0; j < n; j++) strayed[k * n + j] = Math.abs(other.values[j]!)
   }
@@ -239,6 +244,15 @@ function measure(reader: PathReader, plane: Plane, scale: number, colour: Colour
     through: own.through,
     ...colour.ofLine(points, reader.normals, half * scale),
   }
+}
+
+/** Steps between where a profile falls, on either side of its peak, to so much over its sides. */
+function widthAt(profile: Float64Array, peak: number, sign: -1 | 1, sides: number, level: number): number {
+  let right = peak
+  while (right > 0 && right < 2 * PROFILE && sign * (profile[right]! - sides) > level) right++
+  let left = peak
+  while (left > 0 && left < 2 * PROFILE && sign * (profile[left]! - sides) > level) left--
+  return right - left
 }
 
 /** Share of the stretches of a line that stand out as it does. */

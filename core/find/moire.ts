@@ -61,42 +61,76 @@ const FADE = Float64Array.from({ length: SCREEN_WINDOW }, (_value, k) => {
  * @param tile          Starts on a window; windows that it does not hold whole are left out.
  */
 export function screensOfTile(light: Plane, surroundings: Region, tile: Region): TileScreens {
-  const columns = Math.floor(tile.width / SCREEN_WINDOW)
-  const rows = Math.floor(tile.height / SCREEN_WINDOW)
-  const [strength, across, down] = [0, 0, 0].map(() => new Float32Array(columns * rows)) as [Float32Array, Float32Array, Float32Array]
-  const left = (i: number) => tile.x - surroundings.x + (i % columns) * SCREEN_WINDOW
-  const top = (i: number) => tile.y - surroundings.y + Math.floor(i / columns) * SCREEN_WINDOW
-  const keep = (i: number, lone: LoneWave) => {
-    strength[i] = lone.strength
-    across[i] = lone.across
-    down[i] = lone.down
+  const windows = new TileWindows(light, surroundings, tile)
+  const { columns, rows } = windows
+  // Of windows that touch side by side, as on a chessboard, some are white: where no white one has a wave, a black one belongs to no area.
+  const white: number[] = []
+  const black: number[] = []
+  for (let row = 0, i = 0; row < rows; row++) for (let column = 0; column < columns; column++, i++) ((row + column) % 2 === 0 ? white : black).push(i)
+  windows.lookAt(white)
+  windows.lookAt(black.filter((i) => windows.mayGoOn(i)))
+  const { strength, across, down } = windows
+  return { column: tile.x / SCREEN_WINDOW, row: tile.y / SCREEN_WINDOW, columns, strength, across, down }
+}
+
+/** The windows of a tile, numbered row by row, and the strongest lone wave of those that were looked at. */
+class TileWindows {
+  readonly columns: number
+  readonly rows: number
+  readonly strength: Float32Array
+  readonly across: Float32Array
+  readonly down: Float32Array
+  private readonly left: number
+  private readonly top: number
+  private readonly square = new FourierSquare(SCREEN_WINDOW, RINGS)
+
+  constructor(private readonly light: Plane, surroundings: Region, tile: Region) {
+    this.columns = Math.floor(tile.width / SCREEN_WINDOW)
+    this.rows = Math.floor(tile.height / SCREEN_WINDOW)
+    this.left = tile.x - surroundings.x
+    this.top = tile.y - surroundings.y
+    const count = this.columns * this.rows
+    this.strength = new Float32Array(count)
+    this.across = new Float32Array(count)
+    this.down = new Float32Array(count)
   }
-  const square = new FourierSquare(SCREEN_WINDOW, RINGS)
+
   /** Two windows are transformed at once, as the real and the imaginary part of one. */
-  const lookAt = (windows: readonly number[]) => {
+  lookAt(windows: readonly number[]): void {
+    const { square } = this
     for (let n = 0; n < windows.length; n += 2) {
       const [one, other] = [windows[n]!, windows[n + 1]]
-      square.fadeIn('real', light, left(one), top(one), FADE)
+      this.fadeIn('real', one)
       if (other === undefined) square.imaginary.fill(0)
-      else square.fadeIn('imaginary', light, left(other), top(other), FADE)
+      else this.fadeIn('imaginary', other)
       square.transform()
-      keep(one, strongestLone(square, 'real'))
-      if (other !== undefined) keep(other, strongestLone(square, 'imaginary'))
+      this.keep(one, strongestLone(square, 'real'))
+      if (other !== undefined) this.keep(other, strongestLone(square, 'imaginary'))
     }
   }
-  const all = Array.from({ length: columns * rows }, (_value, i) => i)
-  // Of windows that touch side by side, as on a chessboard, some are white: where no white one has a wave, a black one belongs to no area.
-  const isWhite = (i: number) => ((i % columns) + Math.floor(i / columns)) % 2 === 0
-  const goesOnAt = (i: number) => strength[i]! >= GOES_ON * LONE
-  lookAt(all.filter(isWhite))
-  lookAt(all.filter((i) => {
-    if (isWhite(i)) return false
+
+  /** Whether a wave may go on in a window beside this one. */
+  mayGoOn(i: number): boolean {
+    const { columns, rows } = this
     const [column, row] = [i % columns, Math.floor(i / columns)]
-    // At the edge of the tile another has the white ones beside it.
+    // At the edge of the tile another has the windows beside it.
     const atEdge = column === 0 || row === 0 || column === columns - 1 || row === rows - 1
-    return atEdge || goesOnAt(i - 1) || goesOnAt(i + 1) || goesOnAt(i - columns) || goesOnAt(i + columns)
-  }))
-  return { column: tile.x / SCREEN_WINDOW, row: tile.y / SCREEN_WINDOW, columns, strength, across, down }
+    return atEdge || this.goesOnAt(i - 1) || this.goesOnAt(i + 1) || this.goesOnAt(i - columns) || this.goesOnAt(i + columns)
+  }
+
+  private goesOnAt(i: number): boolean {
+    return this.strength[i]! >= GOES_ON * LONE
+  }
+
+  private fadeIn(part: 'real' | 'imaginary', i: number): void {
+    this.square.fadeIn(part, this.light, this.left + (i % this.columns) * SCREEN_WINDOW, this.top + Math.floor(i / this.columns) * SCREEN_WINDOW, FADE)
+  }
+
+  private keep(i: number, lone: LoneWave): void {
+    this.strength[i] = lone.strength
+    this.across[i] = lone.across
+    this.down[i] = lone.down
+  }
 }
 
 /** Indices of the half spectrum by the number of waves, rounded down. */

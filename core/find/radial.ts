@@ -37,13 +37,14 @@ const LEAST_RESPONSE = 4.5
  */
 export function findRadial(octaves: Octaves, sign: -1 | 1): Candidate[] {
   const found: Candidate[] = []
-  octaves.planes.forEach((plane, octave) => {
-    if (octave === 0 || plane.width < 24 || plane.height < 24) return
+  for (let octave = 1; octave < octaves.planes.length; octave++) {
+    const plane = octaves.planes[octave]!
+    if (plane.width < 24 || plane.height < 24) break
     const workshop = new PlaneWorkshop(plane.width, plane.height, 5)
     workshop.plane(0).data.set(plane.data)
     workshop.blur(workshop.plane(0), workshop.plane(1))
     for (const radius of RADII) collect(workshop, plane, radius, octave, sign, found)
-  })
+  }
   return strongestOnly(found)
 }
 

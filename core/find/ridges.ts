@@ -36,10 +36,11 @@ const STEP_Y = [0, 1, 1, 1] as const
  */
 export function findRidges(octaves: Octaves, last: number): RidgePath[] {
   const paths: RidgePath[] = []
-  octaves.planes.slice(0, last + 1).forEach((plane, octave) => {
-    if (plane.width < 24 || plane.height < 24) return
+  for (let octave = 0; octave <= Math.min(last, octaves.planes.length - 1); octave++) {
+    const plane = octaves.planes[octave]!
+    if (plane.width < 24 || plane.height < 24) break
     followAll(plane, octave, paths)
-  })
+  }
   return paths
 }
 

@@ -165,8 +165,9 @@ export class PlaneWorkshop {
     new Float32Array(memory.buffer, this.scratch, deviations.data.length).set(deviations.data)
     const found = this.kernels.middlesOfRidges(smooth.address, strength.address, width, height, this.scratch, deviations.width, deviations.height, side, least.goOn, least.start, least.side, answers.address, across, offsets, used, seeds, seedAnswers)
     const places = new Int32Array(memory.buffer, seeds, found)
-    const inAnswers = inOrder(new Float32Array(memory.buffer, seedAnswers, found))
-    places.set(Int32Array.from(inAnswers, (n) => places[n]!))
+    const unsorted = places.slice()
+    const order = inOrder(new Float32Array(memory.buffer, seedAnswers, found))
+    for (let n = 0; n < found; n++) places[n] = unsorted[order[n]!]!
     return {
       answers: answers.data,
       across: new Uint8Array(memory.buffer, across, count),
