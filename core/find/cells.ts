@@ -56,9 +56,10 @@ function meansOf(sums: ArrayLike<number>, columns: number, { width, height }: Re
 export function wholePlanes(tiles: readonly TilePlanes[], columns: number, rows: number): Float32Array[] {
   const planes = tiles[0]!.planes.map(() => new Float32Array(columns * rows))
   for (const tile of tiles) {
-    tile.planes.forEach((plane, c) => {
+    for (let c = 0; c < planes.length; c++) {
+      const plane = tile.planes[c]!
       for (let i = 0; i < plane.length; i += tile.columns) planes[c]!.set(plane.subarray(i, i + tile.columns), (tile.row + i / tile.columns) * columns + tile.column)
-    })
+    }
   }
   return planes
 }

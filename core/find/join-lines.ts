@@ -149,31 +149,24 @@ export function goesOn(p: LinePiece, q: LinePiece): boolean {
 /** Long enough to say in which direction it runs as a whole, and the same all along. */
 const isStraight = ({ points, length }: LinePiece) => length > 30 && distanceOf(points[0]!, points.at(-1)!) > 0.985 * length
 
-/** One line of several pieces; measures are means over their lengths, weights add as squares. */
+/** Measures of a line that are means over its length. */
+const MEANS = ['width', 'difference', 'ground', 'contrast', 'steadiness', 'unevenness', 'echo', 'response', 'unrest', 'softness', 'wiggle', 'topped', 'likeness', 'through', 'change', 'paler'] as const
+
+/** One line of several pieces: measures are means over their lengths, weights add as squares. */
 function together(list: readonly LinePiece[]): LinePiece {
-  const total = list.reduce((sum, piece) => sum + piece.length, 0)
-  const over = (value: (piece: LinePiece) => number) => list.reduce((sum, piece) => sum + value(piece) * piece.length, 0) / Math.max(1e-9, total)
-  return {
-    points: list.flatMap((piece) => piece.points),
-    length: total,
-    width: over(({ width }) => width),
-    difference: over(({ difference }) => difference),
-    ground: over(({ ground }) => ground),
-    contrast: over(({ contrast }) => contrast),
-    weight: Math.sqrt(list.reduce((sum, { weight }) => sum + weight * weight, 0)),
-    steadiness: over(({ steadiness }) => steadiness),
-    unevenness: over(({ unevenness }) => unevenness),
-    echo: over(({ echo }) => echo),
-    response: over(({ response }) => response),
-    unrest: over(({ unrest }) => unrest),
-    softness: over(({ softness }) => softness),
-    wiggle: over(({ wiggle }) => wiggle),
-    topped: over(({ topped }) => topped),
-    likeness: over(({ likeness }) => likeness),
-    through: over(({ through }) => through),
-    change: over(({ change }) => change),
-    paler: over(({ paler }) => paler),
+  let length = 0
+  let squares = 0
+  for (const piece of list) {
+    length += piece.length
+    squares += piece.weight * piece.weight
   }
+  const means = {} as Record<(typeof MEANS)[number], number>
+  for (const measure of MEANS) {
+    let sum = 0
+    for (const piece of list) sum += piece[measure] * piece.length
+    means[measure] = sum / Math.max(1e-9, length)
+  }
+  return { ...means, points: list.flatMap(({ points }) => points), length, weight: Math.sqrt(squares) }
 }
 
 /** The list at a key, begun when first asked for. */

@@ -170,16 +170,23 @@ const SAME = 0.5
 /** How far to either side a path takes places, in pixels of its octave. */
 const REACH = 1.5
 
+interface RankedPath {
+  readonly path: RidgePath
+  readonly rank: number
+}
+
+const strongestFirst = (a: RankedPath, b: RankedPath) => b.rank - a.rank || a.path.points[1]! - b.path.points[1]! || a.path.points[0]! - b.path.points[0]!
+
 /** A line answers in several octaves: the octave where it answers most keeps it. */
 function onceOnly(paths: readonly RidgePath[], { width, height }: Pick<Plane, 'width' | 'height'>): RidgePath[] {
   const taken = new TakenPlaces(width, height)
-  const strong: { path: RidgePath; rank: number }[] = []
+  const strong: RankedPath[] = []
   for (const path of paths) {
     const strength = strengthOf(path)
     // A point of a wide octave stands for more pixels.
     if (strength >= LEAST_SUM) strong.push({ path, rank: strength * (1 + 0.35 * path.octave) })
   }
-  strong.sort((a, b) => b.rank - a.rank || a.path.points[1]! - b.path.points[1]! || a.path.points[0]! - b.path.points[0]!)
+  strong.sort(strongestFirst)
   const once: RidgePath[] = []
   for (const { path } of strong) {
     if (taken.shareOf(path.points) > SAME) continue
