@@ -219,12 +219,12 @@ function byLayer(name: string, among: readonly Sample[], starts?: number): Fitte
 }
 
 /**
- * What a judge learns from. What is no scratch says of hairs too what is none, less the last item, which only scratches are asked:
+ * What a judge learns from. What is no scratch says of hairs too what is none, less the last items, which only scratches are asked:
  * there are few hairs, and much that looks like them.
  */
 function learnsFrom(name: string): Sample[] {
   const own = samples.filter(({ as }) => as === name)
-  return name === 'hair' ? [...own, ...samples.filter(({ as, real }) => as === 'scratch' && !real).map((sample) => ({ ...sample, features: sample.features.slice(0, -1) }))] : own
+  return name === 'hair' ? [...own, ...samples.filter(({ as, real }) => as === 'scratch' && !real).map((sample) => ({ ...sample, features: sample.features.slice(0, own[0]!.features.length) }))] : own
 }
 
 /** Fit the judge of that name, and print how well it judges what it has not seen. */

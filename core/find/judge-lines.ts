@@ -1,4 +1,5 @@
 import { hairJudge, judge, leastScore, lineAlone, scratchJudge } from './judge.js'
+import { BrightLines } from './line-brightness.js'
 import { companyOf } from './line-company.js'
 import { amongOthers, coverOf, lineFeatures, runsStraight, type Line } from './line-features.js'
 import { LinesAround } from './lines-around.js'
@@ -17,7 +18,7 @@ export interface LineEvidence {
   readonly line: Line
   /** What is pale and straight is judged as a scratch or a fold, all else as a hair. */
   readonly as: 'scratch' | 'hair'
-  /** What it shows by itself, the score that it has by that, its company, and of a scratch how much it covers of what it lies on. */
+  /** What it shows by itself, the score that it has by that, its company, and of a scratch how much it covers of what it lies on and how bright it is among those around. */
   readonly features: readonly number[]
 }
 
@@ -32,10 +33,11 @@ export function lineEvidence(pieces: readonly LinePiece[]): LineEvidence[] {
   const scores = alone.map((features) => lineAlone.score(features))
   const asked = scores.flatMap((score, i) => (score >= LEAST_ALONE ? [i] : []))
   const companies = companyOf(lines, around, scores, asked)
+  const bright = new BrightLines(lines, around)
   return asked.map((i, n) => {
     const line = lines[i]!
     const shown = [...alone[i]!, scores[i]!, ...companies[n]!]
-    return line.difference > 0 && runsStraight(line) ? { line, as: 'scratch', features: [...shown, coverOf(line)] } : { line, as: 'hair', features: shown }
+    return line.difference > 0 && runsStraight(line) ? { line, as: 'scratch', features: [...shown, coverOf(line), ...bright.of(i)] } : { line, as: 'hair', features: shown }
   })
 }
 

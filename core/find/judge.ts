@@ -138,14 +138,14 @@ export const lineAlone: Pick<Belief, 'score'> = { score: layered(LINE_ALONE) }
 
 /**
  * Judge of what is pale and straight: scratches and folds, on what `lineEvidence` tells. Its numbers, and those of the one
- * below, were read off pictures of bench/finding.ts of other seeds, as those of specks were: by the photographs of calibration,
- * walls and grounds from edge to edge most of them, false finds would ask for 2.88 and 0.91.
+ * below, were read off pictures of bench/finding.ts of other seeds, as those of specks were: the photographs of calibration are
+ * walls and grounds from edge to edge, most of them.
  */
 export const scratchJudge: Judge = {
   score: layered(SCRATCH),
-  even: 2.3,
-  slope: 0.95,
-  scoreAtOne: 0.75,
+  even: 3.1,
+  slope: 1.4,
+  scoreAtOne: 1.2,
   steepness: 1.5,
 }
 
