@@ -190,7 +190,7 @@ export function evidenceInTile(plane: Plane, colour: ColourLook, surroundings: R
   const octaves = makeOctaves(plane, LARGEST_RADIUS[kind])
   const candidates = kind === 'dust' ? findRadial(octaves, -1) : findCandidates(octaves)
   const result: Evidence[] = []
-  for (const candidate of byPlace(candidates, plane)) {
+  for (const candidate of byBands(candidates, plane.height)) {
     const x = candidate.x + surroundings.x
     const y = candidate.y + surroundings.y
     if (x < tile.x - 8 || y < tile.y - 8 || x > tile.x + tile.width + 8 || y > tile.y + tile.height + 8) continue
@@ -203,15 +203,14 @@ export function evidenceInTile(plane: Plane, colour: ColourLook, surroundings: R
   return result
 }
 
-/** Side of the cells of a plane that stay near at hand, in a processor's own memory, while their candidates are looked at. */
-const CLOSE = 48
+/** Rows of a plane that stay near at hand, in a processor's own memory, while its candidates are looked at. */
+const BAND = 32
 
-/** Candidates cell by cell: looked at as they stand out, each would lie where nobody just was. */
-function byPlace(candidates: readonly Candidate[], { width, height }: Plane): Candidate[] {
-  const columns = Math.ceil(width / CLOSE)
-  const cells = Array.from({ length: columns * Math.ceil(height / CLOSE) }, (): Candidate[] => [])
-  for (const candidate of candidates) cells[Math.floor(candidate.y / CLOSE) * columns + Math.floor(candidate.x / CLOSE)]!.push(candidate)
-  return cells.flat()
+/** Candidates band by band of rows: looked at as they stand out, each would lie where nobody just was. */
+function byBands(candidates: readonly Candidate[], height: number): Candidate[] {
+  const bands = Array.from({ length: Math.ceil(height / BAND) }, (): Candidate[] => [])
+  for (const candidate of candidates) bands[Math.min(bands.length - 1, Math.floor(candidate.y / BAND))]!.push(candidate)
+  return bands.flat()
 }
 
 /**

@@ -71,11 +71,12 @@ export function linePieces(plane: Plane, colour: ColourLook, surroundings: Regio
   for (let level = 0; level < bounds.length; level++) {
     const source = octaves.planes[level]!
     const reader = new PathReader(source)
+    const scale = 2 ** level
     for (const path of paths) {
       if (levelOf(path.octave) !== level) continue
-      const measured = measure(reader, source, 2 ** level, colour, withoutTails(reader, path, 2 ** level))
+      const measured = measure(reader, source, scale, colour, withoutTails(reader, path, scale))
       if (!measured) continue
-      const { path: _path, ...piece } = asFarAsItGoes(reader, source, 2 ** level, colour, measured, bounds[level]!)
+      const { path: _path, ...piece } = asFarAsItGoes(reader, source, scale, colour, measured, bounds[level]!)
       pieces.push({ ...piece, points: moved(piece.points, surroundings.x, surroundings.y) })
     }
   }

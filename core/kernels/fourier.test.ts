@@ -76,4 +76,23 @@ describe('the Fourier transform of a square', () => {
       energies.forEach((energy, i) => expect(energy / most).toBeCloseTo((alone.real[i]! ** 2 + alone.imaginary[i]! ** 2) / most, 5))
     }
   })
+
+  it('says of which groups of places one may have many times the median of its energies', () => {
+    const side = 16
+    const random = makeRandom(8)
+    // By the energies: places of every length, from one to as many as there are rows.
+    const groups = Array.from({ length: side }, (_value, n) => Int32Array.from({ length: n + 1 }, (_place, k) => side * k + n))
+    const square = new FourierSquare(side, groups)
+    square.imaginary.fill(0)
+    square.real.set(Float64Array.from({ length: side * side }, (_value, i) => (i % 37 === 0 ? 9 : 1) * (random.uniform() - 0.5)))
+    square.transform()
+    const energies = square.energiesOf('real').slice()
+    const told = [2, 15, 60].map((times) => Array.from(square.standOut(times)))
+    const expected = [2, 15, 60].map((times) => groups.map((places) => {
+      const values = Array.from(places, (place) => energies[place]!)
+      return 2 * values.filter((value) => value > Math.max(...values) / times).length <= values.length ? 1 : 0
+    }))
+    expect(told).toEqual(expected)
+    expect(new Set(told.flat())).toEqual(new Set([0, 1]))
+  })
 })

@@ -69,11 +69,6 @@ export function halve(source: usize, into: usize, width: i32, height: i32): void
   }
 }
 
-/** Rows of means along rows that are kept at a time, a multiple of four: more than are summed, or all. */
-@inline function rowsKept(radius: i32, height: i32): i32 {
-  return min((2 * radius + 12) & ~3, (height + 3) & ~3)
-}
-
 /**
  * Means along four rows, of each pixel and so many before and after it.
  *
@@ -107,23 +102,18 @@ function meansAlongRows(data: usize, across: usize, stride: usize, last: i32, wi
 export function subtractBoxMean(data: usize, width: i32, height: i32, radius: i32, across: usize, sums: usize): void {
   const stride = <usize>width << 2
   const share: f64 = 1.0 / <f64>(2 * radius + 1)
-  // Few rows at a time, so that they stay near at hand; of four rows at once, since each sum waits for the one before it.
-  const kept = rowsKept(radius, height)
-  let known = 0
+  // Each sum waits for the one before it: of four rows at once, four go on side by side.
+  for (let y = 0; y < height; y += 4) meansAlongRows(data + <usize>y * stride, across + <usize>y * stride, stride, min(3, height - 1 - y), width, radius, share)
   memory.fill(sums, 0, <usize>width << 3)
   for (let y = -radius; y <= radius; y++) {
-    const wanted = max(0, min(height - 1, y))
-    for (; known <= wanted; known += 4) meansAlongRows(data + <usize>known * stride, across + <usize>(known % kept) * stride, stride, min(3, height - 1 - known), width, radius, share)
-    const row = across + <usize>(wanted % kept) * stride
+    const row = across + <usize>max(0, min(height - 1, y)) * stride
     for (let x: usize = 0; x < <usize>width; x++) f64.store(sums + (x << 3), f64.load(sums + (x << 3)) + <f64>f32.load(row + (x << 2)))
   }
   const shares = f64x2.splat(share)
   for (let y = 0; y < height; y++) {
     const row = data + <usize>y * stride
-    const coming = min(height - 1, y + radius + 1)
-    for (; known <= coming; known += 4) meansAlongRows(data + <usize>known * stride, across + <usize>(known % kept) * stride, stride, min(3, height - 1 - known), width, radius, share)
-    const enter = across + <usize>(coming % kept) * stride
-    const leave = across + <usize>(max(0, y - radius) % kept) * stride
+    const enter = across + <usize>min(height - 1, y + radius + 1) * stride
+    const leave = across + <usize>max(0, y - radius) * stride
     let x: usize = 0
     for (; x + 4 <= <usize>width; x += 4) {
       const low = v128.load(sums + (x << 3))
@@ -132,12 +122,12 @@ export function subtractBoxMean(data: usize, width: i32, height: i32, radius: i3
       const highMean = f32x4.demote_f64x2_zero(f64x2.mul(high, shares))
       const mean = v128.shuffle<f32>(lowMean, highMean, 0, 1, 4, 5)
       v128.store(row + (x << 2), f32x4.sub(v128.load(row + (x << 2)), mean))
-      const into = v128.load(enter + (x << 2))
-      const out = v128.load(leave + (x << 2))
-      v128.store(sums + (x << 3), f64x2.add(low, f64x2.sub(f64x2.promote_low_f32x4(into), f64x2.promote_low_f32x4(out))))
-      const intoHigh = v128.shuffle<f32>(into, into, 2, 3, 2, 3)
-      const outHigh = v128.shuffle<f32>(out, out, 2, 3, 2, 3)
-      v128.store(sums + (x << 3) + 16, f64x2.add(high, f64x2.sub(f64x2.promote_low_f32x4(intoHigh), f64x2.promote_low_f32x4(outHigh))))
+      const coming = v128.load(enter + (x << 2))
+      const going = v128.load(leave + (x << 2))
+      v128.store(sums + (x << 3), f64x2.add(low, f64x2.sub(f64x2.promote_low_f32x4(coming), f64x2.promote_low_f32x4(going))))
+      const comingHigh = v128.shuffle<f32>(coming, coming, 2, 3, 2, 3)
+      const goingHigh = v128.shuffle<f32>(going, going, 2, 3, 2, 3)
+      v128.store(sums + (x << 3) + 16, f64x2.add(high, f64x2.sub(f64x2.promote_low_f32x4(comingHigh), f64x2.promote_low_f32x4(goingHigh))))
     }
     for (; x < <usize>width; x++) {
       const sum = f64.load(sums + (x << 3))
@@ -268,23 +258,21 @@ function kthSmallest(values: usize, count: i32, k: i32): f32 {
 export function blockMedians(source: usize, width: i32, height: i32, side: i32, into: usize, values: usize): void {
   const columns = max(1, width / side)
   const rows = max(1, height / side)
-  const most = <usize>(((min(side, height) + 1) >> 1) * min(side, width) + 3 & ~3) << 2
   for (let row = 0; row < rows; row++) {
-    // A whole row of blocks is read as it lies, each block to its own values.
-    let n = 0
-    for (let y = row * side; y < (row + 1) * side && y < height; y += 2) {
-      for (let column = 0; column < columns; column++) {
+    for (let column = 0; column < columns; column++) {
+      let n = 0
+      for (let y = row * side; y < (row + 1) * side && y < height; y += 2) {
         const first = column * side
         const count = min(width, first + side) - first
         const from = source + (<usize>(y * width + first) << 2)
-        const to = values + <usize>column * most + (<usize>n << 2)
+        const to = values + (<usize>n << 2)
         let x = 0
         for (; x + 4 <= count; x += 4) v128.store(to + (<usize>x << 2), f32x4.abs(v128.load(from + (<usize>x << 2))))
         for (; x < count; x++) f32.store(to + (<usize>x << 2), abs(f32.load(from + (<usize>x << 2))))
+        n += count
       }
-      n += min(width, side)
+      f32.store(into + (<usize>(row * columns + column) << 2), kthSmallest(values, n, n >> 1))
     }
-    for (let column = 0; column < columns; column++) f32.store(into + (<usize>(row * columns + column) << 2), kthSmallest(values + <usize>column * most, n, n >> 1))
   }
 }
 

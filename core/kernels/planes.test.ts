@@ -157,6 +157,21 @@ describe.each(SIZES)('lines and their surroundings on planes of %i x %i', (width
     expect([...workshop.extrema(workshop.plane(0), 2, deviations, side, 2, workshop.plane(1))].sort((a, b) => a - b)).toEqual(expected)
   })
 
+  it('gives the places whose mean is the largest around, strong enough and even enough', () => {
+    const workshop = new PlaneWorkshop(width, height, 3)
+    const [mean, variance] = [noise(width, height), noise(width, height).map((value) => value * value)]
+    workshop.plane(0).data.set(mean)
+    workshop.plane(1).data.set(variance.reverse())
+    const expected: number[] = []
+    for (let y = 2; y < height - 2; y++) for (let x = 2; x < width - 2; x++) {
+      const i = y * width + x
+      const around = [-1, 0, 1].flatMap((dy) => [-1, 0, 1].filter((dx) => dx !== 0 || dy !== 0).map((dx) => mean[i + dy * width + dx]!))
+      if (mean[i]! >= 0.2 && mean[i]! >= 1.2 * Math.sqrt(variance[i]!) && around.every((value) => value < mean[i]!)) expected.push(i)
+    }
+    if (width > 8) expect(expected.length).toBeGreaterThan(0)
+    expect([...workshop.evenMaxima(workshop.plane(0), workshop.plane(1), 2, 0.2, 1.2, workshop.plane(2))]).toEqual(expected)
+  })
+
   it('finds where lines run, by the direction in which the plane curves most', () => {
     const workshop = new PlaneWorkshop(width, height, 6)
     const data = noise(width, height)
