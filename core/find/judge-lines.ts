@@ -1,7 +1,7 @@
 import { hairJudge, judge, leastScore, lineAlone, scratchJudge } from './judge.js'
 import { BrightLines } from './line-brightness.js'
 import { companyOf } from './line-company.js'
-import { amongOthers, coverOf, lineFeatures, runsStraight, type Line } from './line-features.js'
+import { amongOthers, coverOf, isPaleAndStraight, lineFeatures, type Line } from './line-features.js'
 import { LinesAround } from './lines-around.js'
 import type { LinePiece } from './lines.js'
 
@@ -37,7 +37,7 @@ export function lineEvidence(pieces: readonly LinePiece[]): LineEvidence[] {
   return asked.map((i, n) => {
     const line = lines[i]!
     const shown = [...alone[i]!, scores[i]!, ...companies[n]!]
-    return line.difference > 0 && runsStraight(line) ? { line, as: 'scratch', features: [...shown, coverOf(line), ...bright.of(i)] } : { line, as: 'hair', features: shown }
+    return isPaleAndStraight(line) ? { line, as: 'scratch', features: [...shown, coverOf(line), ...bright.of(i)] } : { line, as: 'hair', features: shown }
   })
 }
 

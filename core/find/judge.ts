@@ -145,7 +145,7 @@ export const scratchJudge: Judge = {
   score: layered(SCRATCH),
   even: 3.1,
   slope: 1.4,
-  scoreAtOne: 1.2,
+  scoreAtOne: 0.75,
   steepness: 1.5,
 }
 

@@ -80,8 +80,35 @@ export function coverOf({ ground, difference }: Pick<Line, 'ground' | 'differenc
   return ln(Math.max(1e-3, Math.min(1, covered)))
 }
 
+type Course = Pick<LinePiece, 'points' | 'length'>
+
 /** Over this share of its length apart, the ends of a line make it a straight one. */
 const STRAIGHT = 0.94
 
 /** Whether a line runs straight on the whole. */
-export const runsStraight = ({ points, length }: Pick<LinePiece, 'points' | 'length'>) => distanceOf(points[0]!, points.at(-1)!) > STRAIGHT * length
+export const runsStraight = ({ points, length }: Course) => distanceOf(points[0]!, points.at(-1)!) > STRAIGHT * length
+
+/** Halves of a line that are looked at, each a little further on than the one before. */
+const HALVES = 5
+/** By so much the middle of a half lies off the way between its ends where it is bent: of their distance, and in pixels, since places are known to a third of one. */
+const BEND = { share: 0.0125, pixels: 0.75 } as const
+
+/**
+ * Whether a line bends evenly from end to end, as a whisker, a stalk or a hair does: most of its halves are bent, and to one side.
+ * What scratches a picture runs past it and hardly bends, or strays to both sides; where a line was followed onto another, one
+ * half alone is bent.
+ */
+export function bendsEvenly({ points }: Pick<Course, 'points'>): boolean {
+  const at = (share: number) => points[Math.round(share * (points.length - 1))]!
+  const halves = Array.from({ length: HALVES }, (_value, k) => {
+    const from = (0.5 * k) / (HALVES - 1)
+    const [start, middle, end] = [at(from), at(from + 0.25), at(from + 0.5)]
+    const chord = Math.max(1e-9, distanceOf(start, end))
+    return { chord, off: ((middle[0] - start[0]) * (end[1] - start[1]) - (middle[1] - start[1]) * (end[0] - start[0])) / chord }
+  }).sort((a, b) => a.off / a.chord - b.off / b.chord)
+  const { chord, off } = halves[HALVES >> 1]!
+  return Math.abs(off) > Math.max(BEND.pixels, BEND.share * chord)
+}
+
+/** Whether a line looks as scratches and folds do; all else is judged as hairs are. */
+export const isPaleAndStraight = (line: Course & Pick<LinePiece, 'difference'>) => line.difference > 0 && runsStraight(line) && !bendsEvenly(line)

@@ -2,7 +2,7 @@ import { overlaps } from '../raster/raster.js'
 import { distanceAt, shapeBounds, type Stroke } from '../shape/shape.js'
 import { distanceOf, goesOn, joinPieces } from './join-lines.js'
 import { judgeLines, type JudgedLine } from './judge-lines.js'
-import { runsStraight, type Line } from './line-features.js'
+import { isPaleAndStraight, runsStraight, type Line } from './line-features.js'
 import type { LinePiece } from './lines.js'
 
 export const LINE_KINDS = ['hair', 'scratch', 'fold', 'wire'] as const
@@ -117,7 +117,6 @@ const FOLD_WIDTH = 3
 /** By tone, length and course: common practice of what each looks like. */
 export function kindOfLine(line: Line, size: { readonly width: number; readonly height: number }): LineKind {
   const side = Math.min(size.width, size.height)
-  if (!runsStraight(line)) return 'hair'
-  if (line.difference < 0) return line.length > WIRE_LENGTH * side ? 'wire' : 'hair'
-  return line.width > FOLD_WIDTH && line.length > FOLD_LENGTH * side ? 'fold' : 'scratch'
+  if (isPaleAndStraight(line)) return line.width > FOLD_WIDTH && line.length > FOLD_LENGTH * side ? 'fold' : 'scratch'
+  return line.difference < 0 && runsStraight(line) && line.length > WIRE_LENGTH * side ? 'wire' : 'hair'
 }
