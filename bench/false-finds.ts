@@ -4,7 +4,7 @@ import { findFlaws } from '@fennip/core/find/find.js'
 import { rasterSource } from '@fennip/core/raster/raster.js'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'
 import { expose } from '@fennip/demo/photograph.js'
-import { furtherPhotographs, openPhotographs, unseenPhotographs, type Photograph } from './open-photographs.js'
+import { animalAndBuildingPhotographs, furtherPhotographs, openPhotographs, unseenPhotographs, type Photograph } from './open-photographs.js'
 import { demoScenes, FRAME, sceneOf, type ExposedScene } from './scenes.js'
 
 /**
@@ -33,6 +33,7 @@ const sets: readonly (readonly [string, readonly Photograph[]])[] = [
   ['learned from, twice', await furtherPhotographs(2)],
   ...(await Promise.all(LONGER_SIDES.map(async (side) => [`unseen, ${side} px`, await allSmaller(unseen, side)] as const))),
   ['unseen', unseen],
+  ['animals and buildings', await animalAndBuildingPhotographs()],
 ]
 const scenes = [...sets.map(([name, photographs]) => [name, photographs.map(taken)] as const), ['scenes of the demo', Object.values(await demoScenes())] as const]
 

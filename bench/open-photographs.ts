@@ -1,7 +1,7 @@
 import { execFileSync } from 'node:child_process'
-import { existsSync, mkdirSync, readdirSync } from 'node:fs'
+import { existsSync, mkdirSync, readdirSync, readFileSync } from 'node:fs'
 import { join } from 'node:path'
-import sharp from 'sharp'
+import sharp, { type Sharp } from 'sharp'
 import type { IntegerRaster } from '@fennip/core/raster/raster.js'
 import { homeFolder } from '../server/settings.js'
 
@@ -70,8 +70,32 @@ export async function groundPhotographs(): Promise<Photograph[]> {
   return [...walls, ...roads.map(({ name, raster }) => ({ name: name.split('/').at(-1)!, raster }))]
 }
 
-/** Files of a Debian package, fetched once into Fennip's own folder. @param width  None is left wider. */
-async function photographsOf(name: string, path: string, files: readonly string[] | 'all', width?: number): Promise<Photograph[]> {
+/** Collections in Debian's package gcompris-qt-data; what is narrower than so many pixels in them is a sign and no photograph. */
+const COLLECTIONS = ['explore_farm_animals', 'explore_world_animals', 'erase', 'explore_monuments']
+const LEAST_WIDTH = 640
+
+/**
+ * Photographs of animals and of buildings with open licences from Debian's package gcompris-qt-data (its copyright file names each).
+ * Fennip has not learned from them: whiskers before fur and masts before the sky are the hardest of what is no scratch.
+ */
+export async function animalAndBuildingPhotographs(): Promise<Photograph[]> {
+  const folder = unpacked('gcompris-qt-data', 'usr/share/gcompris-qt/rcc')
+  const pictures = COLLECTIONS.flatMap((name) => webpPicturesIn(readFileSync(join(folder, `${name}.rcc`))).map((bytes, i) => ({ name: `${name} ${i}`, picture: sharp(bytes) })))
+  const widths = await Promise.all(pictures.map(async ({ picture }) => (await picture.metadata()).width ?? 0))
+  return Promise.all(pictures.filter((_picture, i) => widths[i]! >= LEAST_WIDTH).map(async ({ name, picture }) => ({ name, raster: await rasterOf(picture, 720) })))
+}
+
+/** Pictures in the WebP format that lie in a file as they are, one after the other: each tells how long it is (RFC 9649, section 2.3). */
+function webpPicturesIn(file: Buffer): Buffer[] {
+  const pictures: Buffer[] = []
+  for (let at = file.indexOf('RIFF'); at >= 0; at = file.indexOf('RIFF', at + 4)) {
+    if (file.toString('latin1', at + 8, at + 12) === 'WEBP') pictures.push(file.subarray(at, at + 8 + file.readUInt32LE(at + 4)))
+  }
+  return pictures
+}
+
+/** Where the files of a Debian package lie, which is fetched once into Fennip's own folder. */
+function unpacked(name: string, path: string): string {
   const folder = join(homeFolder, 'open-photographs', name)
   const data = join(folder, path)
   if (!existsSync(data)) {
@@ -80,15 +104,20 @@ async function photographsOf(name: string, path: string, files: readonly string[
     const archive = readdirSync(folder).find((file) => file.endsWith('.deb'))!
     execFileSync('sh', ['-c', 'dpkg-deb --fsys-tarfile "$0" | tar -x "./$1"', archive, path], { cwd: folder })
   }
+  return data
+}
+
+/** Files of a Debian package. @param width  None is left wider. */
+async function photographsOf(name: string, path: string, files: readonly string[] | 'all', width?: number): Promise<Photograph[]> {
+  const data = unpacked(name, path)
   const wanted = files === 'all' ? readdirSync(data).filter((file) => file.endsWith('.jpg')).sort() : files
-  return Promise.all(
-    wanted.map(async (file) => {
-      const picture = sharp(join(data, file))
-      const { data: bytes, info } = await (width ? picture.resize({ width, withoutEnlargement: true }) : picture).toColourspace('srgb').removeAlpha().raw().toBuffer({ resolveWithObject: true })
-      const grey = info.channels === 1
-      const pixels = new Uint8Array(info.width * info.height * 3)
-      for (let i = 0; i < info.width * info.height; i++) for (let c = 0; c < 3; c++) pixels[3 * i + c] = bytes[i * info.channels + (grey ? 0 : c)]!
-      return { name: file, raster: { width: info.width, height: info.height, channels: 3, data: pixels } }
-    }),
-  )
+  return Promise.all(wanted.map(async (file) => ({ name: file, raster: await rasterOf(sharp(join(data, file)), width) })))
+}
+
+async function rasterOf(picture: Sharp, width?: number): Promise<IntegerRaster> {
+  const { data, info } = await (width ? picture.resize({ width, withoutEnlargement: true }) : picture).toColourspace('srgb').removeAlpha().raw().toBuffer({ resolveWithObject: true })
+  const grey = info.channels === 1
+  const pixels = new Uint8Array(info.width * info.height * 3)
+  for (let i = 0; i < info.width * info.height; i++) for (let c = 0; c < 3; c++) pixels[3 * i + c] = data[i * info.channels + (grey ? 0 : c)]!
+  return { width: info.width, height: info.height, channels: 3, data: pixels }
 }
