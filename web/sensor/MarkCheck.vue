@@ -29,7 +29,7 @@ const saying = ({ shows }: Checked) => shows.map((name) => TELLTALE_SHORT[name a
       <span class="soft" data-test="check-counts">{{ checking.counts.judged }} of {{ checking.counts.all }} looked at<template v-if="checking.counts.shows">, <span class="shows">{{ checking.counts.shows }} show</span></template></span>
       <span class="keys"><span class="key">&larr;</span> <span class="key">&rarr;</span> mark <span class="key">&uarr;</span> <span class="key">&darr;</span> frame</span>
     </div>
-    <p v-if="checking.reading > 0" class="soft">Reading {{ checking.reading }} frames</p>
+    <p v-if="checking.reading > 0" class="soft">Reading {{ checking.reading }} {{ checking.reading === 1 ? 'frame' : 'frames' }}</p>
     <p v-else-if="checking.byMark.size === 0" class="soft">The chart has not been applied to any frame yet. Choose frames on the right and apply it.</p>
     <p v-else-if="checking.list.length === 0" class="soft">No frame shows this mark.</p>
     <div class="rows">
