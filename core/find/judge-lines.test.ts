@@ -28,12 +28,15 @@ function line([from, ...rest]: readonly [Point, ...Point[]], said: Partial<Line>
 
 describe('the kind of a line', () => {
   const size = { width: 1000, height: 800 }
+  const sagging = [[100, 300], [200, 318], [300, 324], [400, 318], [500, 300]] as const
   it.each([
     ['scratch', [[100, 100], [400, 130]], 2, 0.3],
     ['fold', [[0, 300], [900, 330]], 6, 0.3],
     ['wire', [[0, 300], [900, 330]], 3, -0.3],
     ['hair', [[100, 100], [160, 180], [100, 260]], 2, -0.3],
     ['hair', [[100, 100], [140, 120]], 2, -0.3],
+    ['hair', sagging, 2, 0.3],
+    ['wire', sagging, 2, -0.3],
   ] as const)('%s follows from tone, length and course', (kind, points, width, difference) => {
     expect(kindOfLine(line(points, { width, difference }), size)).toBe(kind)
   })
