@@ -9,7 +9,7 @@ import { demoScenes, FRAME, sceneOf, type ExposedScene } from './scenes.js'
 
 /**
  * False finds of pictures without flaws by their size, against what core/find/false-finds.ts tells the restorer: on photographs
- * that Fennip learned from what is no flaw, and on others: `npx tsx bench/false-finds.ts [seed]`, some eight minutes.
+ * that Fennip learned from what is no flaw, and on others: `npx tsx bench/false-finds.ts [seed]`, more than ten minutes.
  */
 
 const SEED = Number(process.argv[2] ?? 1501)
