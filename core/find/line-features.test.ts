@@ -46,7 +46,7 @@ describe('a line that bends evenly', () => {
     }
   })
 
-  it('is no scratch', () => {
+  it('is no scratch, and a dark line is none however it runs', () => {
     const length = 140
     expect(isPaleAndStraight({ points: arc(length, 0.01), length, difference: 0.4 })).toBe(true)
     expect(isPaleAndStraight({ points: arc(length, 0.05), length, difference: 0.4 })).toBe(false)
