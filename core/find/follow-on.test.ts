@@ -4,6 +4,7 @@ import type { Plane } from '../raster/raster.js'
 import { makeRandom, type Random } from '../random.js'
 import { followedOn } from './follow-on.js'
 import type { MeasuredPath } from './lines.js'
+import { madeUpLine } from './made-up-lines.js'
 
 const WIDTH = 420
 const HEIGHT = 120
@@ -29,7 +30,7 @@ function lineOver(noise: number, from: number, to: number, middle: (x: number) =
 /** What was traced of it. */
 const traced = (from: number, to: number, middle: (x: number) => number): MeasuredPath => {
   const points = Float64Array.from({ length: 2 * (to - from) }, (_value, i) => (i % 2 === 0 ? from + i / 2 : middle(from + (i - 1) / 2)))
-  return { path: { points, sign: 1, octave: 0, response: 5, unrest: 1 }, points: [], width: 2, length: to - from, difference: 0.3, ground: -1, contrast: 1, weight: 9, steadiness: 1, unevenness: 0, echo: 0, response: 5, unrest: 1, softness: 0, wiggle: 0, topped: 0, likeness: 0, through: 0, change: 0, paler: 0 }
+  return { ...madeUpLine({ points: [], width: 2, length: to - from, difference: 0.3 }), path: { points, sign: 1, octave: 0, response: 5, unrest: 1 } }
 }
 
 /** Where a path begins and ends, and how far it strays from the line at most. */

@@ -166,7 +166,8 @@ function together(list: readonly LinePiece[]): LinePiece {
     for (const piece of list) sum += piece[measure] * piece.length
     means[measure] = sum / Math.max(1e-9, length)
   }
-  return { ...means, points: list.flatMap(({ points }) => points), length, weight: Math.sqrt(squares) }
+  const profile = list[0]!.profile.map((_value, k) => list.reduce((sum, piece) => sum + piece.profile[k]! * piece.length, 0) / Math.max(1e-9, length))
+  return { ...means, profile, points: list.flatMap(({ points }) => points), length, weight: Math.sqrt(squares) }
 }
 
 /** The list at a key, begun when first asked for. */

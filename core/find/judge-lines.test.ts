@@ -4,6 +4,7 @@ import { companyOf } from './line-company.js'
 import { amongOthers, coverOf, lineFeatures, type Line } from './line-features.js'
 import { kindOfLine } from './line-kinds.js'
 import { LinesAround } from './lines-around.js'
+import { madeUpLine } from './made-up-lines.js'
 import { HAIR } from './weights/hair.js'
 import { LINE_ALONE } from './weights/line-alone.js'
 import { SCRATCH } from './weights/scratch.js'
@@ -13,17 +14,12 @@ type Point = readonly [number, number]
 /** A line with points two pixels apart, as a strong scratch shows itself unless other things are said of it. */
 function line([from, ...rest]: readonly [Point, ...Point[]], said: Partial<Line> = {}): Line {
   const points: Point[] = [from]
-  let length = 0
   for (const to of rest) {
     const [x, y] = points.at(-1)!
     const steps = Math.round(Math.hypot(to[0] - x, to[1] - y) / 2)
     for (let k = 1; k <= steps; k++) points.push([x + ((to[0] - x) * k) / steps, y + ((to[1] - y) * k) / steps])
-    length += Math.hypot(to[0] - x, to[1] - y)
   }
-  return {
-    points, length, width: 3, difference: 0.5, ground: -1.2, contrast: 12, weight: 90, steadiness: 1, unevenness: 0.1, echo: 0.05, response: 8, unrest: 1.2, softness: 0.35,
-    wiggle: 0.1, topped: 0, likeness: 0.6, through: 0.7, change: 0, paler: 0, standing: 10, family: 0, ...said,
-  }
+  return { ...madeUpLine({ points }), standing: 10, family: 0, ...said }
 }
 
 describe('the kind of a line', () => {

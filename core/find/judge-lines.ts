@@ -2,6 +2,7 @@ import { hairJudge, judge, leastScore, lineAlone, scratchJudge } from './judge.j
 import { BrightLines } from './line-brightness.js'
 import { companyOf } from './line-company.js'
 import { amongOthers, coverOf, isPaleAndStraight, lineFeatures, type Line } from './line-features.js'
+import { strayFeatures } from './line-strays.js'
 import { LinesAround } from './lines-around.js'
 import type { LinePiece } from './lines.js'
 
@@ -18,12 +19,16 @@ export interface LineEvidence {
   readonly line: Line
   /** What is pale and straight is judged as a scratch or a fold, all else as a hair. */
   readonly as: 'scratch' | 'hair'
-  /** What it shows by itself, the score that it has by that, its company, and of a scratch how much it covers of what it lies on and how bright it is among those around. */
+  /** What it shows by itself, the score that it has by that, its company, and of a scratch how much it covers of what it lies on, how bright it is among those around, how far it strays and what lies across it. */
   readonly features: readonly number[]
 }
 
 /** Judged by itself, a line with less is not looked at among the others: it would not be found, and there are thousands. */
 const LEAST_ALONE = -6
+
+/** What lies across a line at most counts for so much: beside a faint one something bright may run. */
+const MOST_ACROSS = 2
+const profileFeatures = ({ profile }: LinePiece) => Array.from(profile, (share) => Math.max(-MOST_ACROSS, Math.min(MOST_ACROSS, share)))
 
 /** What speaks for the lines of a picture, joined of their pieces, and against them; hopeless ones are left out. */
 export function lineEvidence(pieces: readonly LinePiece[]): LineEvidence[] {
@@ -37,7 +42,7 @@ export function lineEvidence(pieces: readonly LinePiece[]): LineEvidence[] {
   return asked.map((i, n) => {
     const line = lines[i]!
     const shown = [...alone[i]!, scores[i]!, ...companies[n]!]
-    return isPaleAndStraight(line) ? { line, as: 'scratch', features: [...shown, coverOf(line), ...bright.of(i)] } : { line, as: 'hair', features: shown }
+    return isPaleAndStraight(line) ? { line, as: 'scratch', features: [...shown, coverOf(line), ...bright.of(i), ...strayFeatures(line), ...profileFeatures(line)] } : { line, as: 'hair', features: shown }
   })
 }
 

@@ -143,18 +143,18 @@ export const lineAlone: Pick<Belief, 'score'> = { score: layered(LINE_ALONE) }
  */
 export const scratchJudge: Judge = {
   score: layered(SCRATCH),
-  even: 3.1,
-  slope: 1.4,
-  scoreAtOne: 0.75,
+  even: 1.5,
+  slope: 1.2,
+  scoreAtOne: 0,
   steepness: 1.5,
 }
 
 /** Judge of all other lines: hairs, and wires of which the restorer is asked. */
 export const hairJudge: Judge = {
   score: layered(HAIR),
-  even: 2.2,
-  slope: 1,
-  scoreAtOne: 1.6,
+  even: 2,
+  slope: 0.8,
+  scoreAtOne: -0.25,
   steepness: 2,
 }
 

@@ -4,12 +4,11 @@ import { BrightLines } from './line-brightness.js'
 import { amongOthers } from './line-features.js'
 import { LinesAround } from './lines-around.js'
 import type { LinePiece } from './lines.js'
+import { madeUpLine } from './made-up-lines.js'
 
 /** A line down from a place, over a ground of that light, with a veil of white over so much of it. */
-const veiled = (x: number, length: number, ground: number, cover: number, from = 300): LinePiece => ({
-  points: [[x, from], [x, from + length]], width: 3, length, difference: Math.log((ground + (1 - ground) * cover) / ground), ground: Math.log(ground), contrast: 9, weight: 30,
-  steadiness: 1, unevenness: 0.2, echo: 0.1, response: 5, unrest: 1, softness: 0.3, wiggle: 0.1, topped: 0, likeness: 0, through: 0, change: 0, paler: 0,
-})
+const veiled = (x: number, length: number, ground: number, cover: number, from = 300) =>
+  madeUpLine({ points: [[x, from], [x, from + length]], difference: Math.log((ground + (1 - ground) * cover) / ground), ground: Math.log(ground) })
 const brightness = (pieces: readonly LinePiece[]): number[] => {
   const around = new LinesAround(pieces)
   return new BrightLines(amongOthers(pieces, around), around).of(0)

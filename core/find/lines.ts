@@ -3,6 +3,7 @@ import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
 import { PathReader } from '../kernels/paths.js'
 import { followedOn } from './follow-on.js'
 import { lineAlone } from './judge.js'
+import { withoutCopies } from './line-copies.js'
 import { lineFeatures } from './line-features.js'
 import { distanceOf } from './join-lines.js'
 import { makeOctaves } from './candidates.js'
@@ -50,6 +51,8 @@ export interface LinePiece {
   /** What its colour says against that of its sides. */
   readonly change: number
   readonly paler: number
+  /** What lies across it, from half a pixel to the next of the plane that it was read from, as a share of how far its middle stands out from its sides. */
+  readonly profile: Float32Array
 }
 
 /**
@@ -80,7 +83,7 @@ export function linePieces(plane: Plane, colour: ColourLook, surroundings: Regio
       pieces.push({ ...piece, points: moved(piece.points, surroundings.x, surroundings.y) })
     }
   }
-  return pieces
+  return withoutCopies(pieces, surroundings)
 }
 
 const moved = (points: LinePiece['points'], x: number, y: number): LinePiece['points'] => points.map((point) => [point[0] + x, point[1] + y] as const)
@@ -211,6 +214,7 @@ function measure(reader: PathReader, plane: Plane, scale: number, colour: Colour
   for (let j = PROFILE - 2; j <= PROFILE + 2; j++) if (sign * profile[j]! > sign * profile[peak]!) peak = j
   const height = sign * (profile[peak]! - sides)
   if (height <= 0) return null
+  const across = sharesOf(profile, sides, sign * height)
   const wide = widthAt(profile, peak, sign, sides, 0.2 * height)
   const heart = widthAt(profile, peak, sign, sides, 0.7 * height)
   const half = Math.max(0.5, wide / 4)
@@ -251,7 +255,15 @@ function measure(reader: PathReader, plane: Plane, scale: number, colour: Colour
     likeness: own.likeness,
     through: own.through,
     ...colour.ofLine(points, reader.normals, half * scale),
+    profile: across,
   }
+}
+
+/** A profile in shares of a height over its sides. */
+function sharesOf(profile: Float64Array, sides: number, height: number): Float32Array {
+  const shares = new Float32Array(profile.length)
+  for (let j = 0; j < profile.length; j++) shares[j] = (profile[j]! - sides) / height
+  return shares
 }
 
 /** Steps between where a profile falls, on either side of its peak, to so much over its sides. */

@@ -1,5 +1,6 @@
 import { PlaneWorkshop, type KernelPlane, type RidgeMiddles } from '../kernels/planes.js'
 import type { Plane } from '../raster/raster.js'
+import { bendsEvenly } from './line-features.js'
 import { blockDeviations, blockSide, type Octaves } from './candidates.js'
 
 /** A thin thing that stands out from both of its sides, followed from end to end. */
@@ -62,8 +63,8 @@ function followAll(plane: Plane, octave: number, into: RidgePath[]): void {
   for (let next, left = seeds.length; (next = workshop.followNextRidge(middles, left, SHORTEST, source, smooth)); ) {
     left = next.left
     const sign = answers[next.pixels[0]!]! > 0 ? 1 : -1
-    for (const path of withoutCorners(next.pixels, width)) {
-      if (path.length < SHORTEST) continue
+    for (const path of withoutTurns(next.pixels, middles, width)) {
+      if (path.length < SHORTEST || isEdge(path, smooth.data, middles.across, width, sign)) continue
       let sum = 0
       let restless = 0
       for (const i of path) {
@@ -75,35 +76,91 @@ function followAll(plane: Plane, octave: number, into: RidgePath[]): void {
   }
 }
 
-/** So many points before and after tell whether a path turns a corner, and the cosine below which it does: scratches and hairs bend, they do not turn. */
-const ARM = 8
-const CORNER = 0.7
+/** Pixels across from the middle of a line where its sides are asked, and the least that one of them falls over what both do in the mean. */
+const ASIDE = 3
+const LEAST_FALL = 0.3
 
-/** A path parted where it turns from one thing into another: out of a wall's edge into the scratch that ends there. */
-function withoutCorners(path: Int32Array, width: number): Int32Array[] {
+/** Whether a path runs along an edge: it falls to one of its sides, and to the other not much. */
+function isEdge(path: Int32Array, smooth: Float32Array, across: Uint8Array, width: number, sign: -1 | 1): boolean {
+  let [left, right] = [0, 0]
+  let [stepX, stepY] = [0, 0]
+  for (const i of path) {
+    let [x, y] = [STEP_X[across[i]!]!, STEP_Y[across[i]!]!] as [number, number]
+    // Of two opposite ways across, the one that lies on the side where the last was.
+    if (x * stepX + y * stepY < 0) [x, y] = [-x, -y];
+    [stepX, stepY] = [x, y]
+    const aside = ASIDE * (y * width + x)
+    left += sign * (smooth[i]! - smooth[i - aside]!)
+    right += sign * (smooth[i]! - smooth[i + aside]!)
+  }
+  return Math.min(left, right) < LEAST_FALL * (left + right) / 2
+}
+
+/** Where a path is parted: the stretches of so many points before and after turn by more than the cosine says, and bow by no more than so many pixels. */
+interface Turn {
+  readonly arm: number
+  readonly cosine: number
+  readonly bow: number
+}
+
+/** Scratches and hairs bend, they do not turn: out of a wall's edge into the scratch that ends there. */
+const CORNER: Turn = { arm: 8, cosine: 0.7, bow: Infinity }
+/** What runs straight up to a place and straight on from there in another direction is two lines that meet: a joint and the scratch that runs along it for a while. */
+const KINK: Turn = { arm: 24, cosine: 0.99, bow: 1.2 }
+
+/** A path parted where it turns from one thing into another; what bends evenly all along, as a whisker does, is one thing. */
+const withoutTurns = (path: Int32Array, middles: RidgeMiddles, width: number): Int32Array[] =>
+  parted(path, width, CORNER).flatMap((part) => (part.length < 2 * KINK.arm || bendsEvenly({ points: pairsOf(middlesAlong(middles, part, width, 1)) }) ? [part] : parted(part, width, KINK)))
+
+const pairsOf = (points: Float64Array) => Array.from({ length: points.length / 2 }, (_value, k) => [points[2 * k]!, points[2 * k + 1]!] as const)
+
+/** A path parted at its turns. */
+function parted(path: Int32Array, width: number, turn: Turn): Int32Array[] {
   const parts: Int32Array[] = []
   let start = 0
-  let sharpest = CORNER
-  let corner = -1
-  for (let k = ARM; k < path.length - ARM; k++) {
-    const ax = (path[k]! % width) - (path[k - ARM]! % width)
-    const ay = Math.floor(path[k]! / width) - Math.floor(path[k - ARM]! / width)
-    const bx = (path[k + ARM]! % width) - (path[k]! % width)
-    const by = Math.floor(path[k + ARM]! / width) - Math.floor(path[k]! / width)
-    const cosine = (ax * bx + ay * by) / Math.sqrt(Math.max(1, (ax * ax + ay * ay) * (bx * bx + by * by)))
-    if (cosine < sharpest) {
-      sharpest = cosine
-      corner = k
-    }
-    if (corner >= 0 && (k - corner >= ARM || k === path.length - ARM - 1)) {
-      parts.push(path.subarray(start, corner + 1))
-      start = corner + 1
-      sharpest = CORNER
-      corner = -1
-    }
+  for (const end of turns(path, width, turn)) {
+    parts.push(path.subarray(start, end))
+    start = end
   }
   parts.push(start === 0 ? path : path.subarray(start))
   return parts
+}
+
+/** Of each turn of a path the point after its sharpest one. */
+function turns(path: Int32Array, width: number, { arm, cosine: least, bow }: Turn): number[] {
+  const found: number[] = []
+  let sharpest = least
+  let sharpestAt = -1
+  for (let k = arm; k < path.length - arm; k++) {
+    const [before, here, after] = [path[k - arm]!, path[k]!, path[k + arm]!]
+    const ax = (here % width) - (before % width)
+    const ay = Math.floor(here / width) - Math.floor(before / width)
+    const bx = (after % width) - (here % width)
+    const by = Math.floor(after / width) - Math.floor(here / width)
+    const cosine = (ax * bx + ay * by) / Math.sqrt(Math.max(1, (ax * ax + ay * ay) * (bx * bx + by * by)))
+    if (cosine < sharpest && (bow === Infinity || (runsWithin(path, width, k - arm, k, bow) && runsWithin(path, width, k, k + arm, bow)))) {
+      sharpest = cosine
+      sharpestAt = k
+    }
+    if (sharpestAt >= 0 && (k - sharpestAt >= arm || k === path.length - arm - 1)) {
+      found.push(sharpestAt + 1)
+      sharpest = least
+      sharpestAt = -1
+    }
+  }
+  return found
+}
+
+/** Whether a stretch of a path strays from its chord by no more than so many pixels. */
+function runsWithin(path: Int32Array, width: number, from: number, to: number, bow: number): boolean {
+  const [x, y] = [path[from]! % width, Math.floor(path[from]! / width)]
+  const dx = (path[to]! % width) - x
+  const dy = Math.floor(path[to]! / width) - y
+  const most = bow * Math.sqrt(dx * dx + dy * dy)
+  for (let k = from + 1; k < to; k++) {
+    if (Math.abs(((path[k]! % width) - x) * dy - (Math.floor(path[k]! / width) - y) * dx) > most) return false
+  }
+  return true
 }
 
 /** Where the line runs at each pixel of a path, x and y in turn, in pixels of the searched plane. */
