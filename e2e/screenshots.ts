@@ -165,7 +165,7 @@ if (body.marks === null) {
   await page.click('[data-test=apply]')
 }
 await page.waitForFunction(() => document.querySelectorAll('[data-test=check-row]').length >= 5, undefined, { timeout: 300000 })
-await page.waitForFunction(() => !/^Reading \d/m.test(document.body.innerText), undefined, { timeout: 300000 })
+await page.waitForFunction(() => !/^(Reading \d|Applying )/m.test(document.body.innerText), undefined, { timeout: 300000 })
 await rest(page, 4000)
 await shot('sensor-chart')
 await page.goto(`${address}/jobs/${job.id}`)
