@@ -10,12 +10,12 @@ const LEAST_REACH = 1.5
  * Lines without those that run where a heavier one does: pieces of one joint that were each followed on to both of its ends.
  * What is told of the lines around another would otherwise be told of one of them many times.
  *
- * @param lines   Heaviest first they are kept, in the order given.
- * @param within  Where they lie.
+ * @param within  The region in which they are compared; what lies outside is no copy.
+ * @returns Those that are left, in the order given.
  */
-export function withoutCopies<T extends Pick<LinePiece, 'points' | 'width' | 'weight' | 'difference'>>(lines: readonly T[], within: Region): T[] {
+export function withoutCopies(lines: readonly LinePiece[], within: Region): LinePiece[] {
   const taken = new TakenPixels(within)
-  const kept = new Set<T>()
+  const kept = new Set<LinePiece>()
   for (const line of [...lines].sort((a, b) => b.weight - a.weight)) {
     const tone = line.difference > 0 ? BRIGHT : DARK
     if (taken.shareOf(line.points, tone) > SAME) continue

@@ -181,6 +181,13 @@ describe('a path', () => {
   })
 })
 
+describe('a line that is crossed by many others', () => {
+  it('is kept once, though each of its parts was followed on to the whole', () => {
+    const wall = plane(420, 160, [{ path: [[20, 70], [400, 85]], width: 4, depth: 0.12 }], (x) => (x % 60 < 6 ? 0.3 : 0))
+    expect(linePieces(wall, grey, whole(wall), whole(wall)).filter(({ difference, points, length }) => difference > 0 && length > 200 && Math.abs(points[0]![1] - 77) < 12)).toHaveLength(1)
+  })
+})
+
 describe('a line that texture hides', () => {
   const over = (hidden: number) => plane(420, 160, [
     { path: [[20, 70], [170, 76]], width: 2, depth: 0.12 }, { path: [[170, 76], [270, 80]], width: 2, depth: hidden }, { path: [[270, 80], [400, 85]], width: 2, depth: 0.12 },
