@@ -56,8 +56,13 @@ export async function makePyramid({ where, sha256 }: { where: Where; sha256: str
   await makeTiles(storage, sha256, picture.pixels, transfer)
 }
 
-/** Search one tile of an original. */
-export async function searchTile({ where, sha256, tile, options }: { where: Where; sha256: string; tile: Region; options: FindOptions }): Promise<TileFinds> {
+/**
+ * Search one tile of an original.
+ *
+ * @param ended  Its one number is not 0 when nobody waits for the search any more: what still stands in line is passed over then.
+ */
+export async function searchTile({ where, sha256, tile, options, ended }: { where: Where; sha256: string; tile: Region; options: FindOptions; ended: Int32Array }): Promise<TileFinds> {
+  if (Atomics.load(ended, 0) !== 0) return { discs: [], pieces: [] }
   const { picture, transfer } = await openOriginal(storageAt(where), sha256)
   const { pixels } = picture
   const surroundings = tileSurroundings(tile, pixels.width, pixels.height)

@@ -1,4 +1,4 @@
-import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { afterAll, beforeAll, describe, expect, it, vi } from 'vitest'
 import { mkdtempSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
@@ -17,6 +17,7 @@ import { SEARCH_KINDS, type Flaw, type Step, type Treatment } from '@fennip/core
 import { folderStorage } from './storage/folder.js'
 import { keepOriginal } from './storage/storage.js'
 import { keptPatches } from './storage/patches.js'
+import { searchTile } from './tasks.js'
 import { Threads } from './threads.js'
 
 /** Many flaws mended side by side: what comes out must not depend on how many threads there are. */
@@ -118,5 +119,20 @@ describe('a search', () => {
       throw new RangeError('enough')
     })).rejects.toThrow('enough')
     await threads.stop()
+  })
+  it('leaves nothing in line when it is ended: tiles that were not begun are passed over', async () => {
+    const { sha256 } = await tornPrint()
+    const threads = new Threads(where, 1)
+    const run = vi.spyOn(threads as unknown as { run: (name: string, input: { ended: Int32Array }) => Promise<unknown> }, 'run')
+    const marks = () => run.mock.calls.map(([name, { ended }]) => [name, Atomics.load(ended, 0)])
+    await expect(threads.search({ sha256, width: 640, height: 480 }, options, (share) => {
+      if (share > 0) throw new RangeError('enough')
+      expect(marks().map(([, mark]) => mark)).not.toContain(1)
+    })).rejects.toThrow('enough')
+    expect(marks()).toEqual([['searchTile', 1], ['searchTile', 1]])
+    await threads.stop()
+    const tile = { where, sha256: 'f'.repeat(64), tile: { x: 0, y: 0, width: 640, height: 480 }, options }
+    await expect(searchTile({ ...tile, ended: new Int32Array(1) })).rejects.toThrow()
+    expect(await searchTile({ ...tile, ended: Int32Array.of(1) })).toEqual({ discs: [], pieces: [] })
   })
 })

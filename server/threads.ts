@@ -60,9 +60,10 @@ export class Threads {
     // Putting them together is one part more, in which a search can be ended too.
     const all = searches.length * tiles.length + 1
     let done = 0
+    const ended = new Int32Array(new SharedArrayBuffer(Int32Array.BYTES_PER_ELEMENT))
     const searchAll = (kinds: readonly SearchKind[]) => Promise.all(kinds.length === 0 ? [] : tiles.map(async (tile) => {
       onShare(done / all)
-      const finds = await this.searchTile(sha256, tile, { ...options, kinds })
+      const finds = await this.searchTile(sha256, tile, { ...options, kinds }, ended)
       done++
       onShare(done / all)
       return finds
@@ -73,14 +74,18 @@ export class Threads {
       discs: parts.map(({ discs }) => ({ discs })),
       lines: await this.run<LineFind[]>('searchLines', { tiles: parts.map(({ pieces }) => ({ pieces })), options, size }),
     }))
-    const [{ discs, lines: found }, other] = await Promise.all([lines, wholes])
+    const [{ discs, lines: found }, other] = await Promise.all([lines, wholes]).catch((reason: unknown) => {
+      Atomics.store(ended, 0, 1)
+      throw reason
+    })
     const finds = await this.run<Find[]>('joinSearch', { tiles: discs, lines: found, whole: other.flat() })
     onShare(1)
     return finds
   }
 
-  searchTile(sha256: string, tile: Region, options: FindOptions): Promise<TileFinds> {
-    return this.run('searchTile', { sha256, tile, options })
+  /** @param ended  Shared; its one number is set to anything but 0 when nobody waits for this any more. */
+  searchTile(sha256: string, tile: Region, options: FindOptions, ended: Int32Array = new Int32Array(1)): Promise<TileFinds> {
+    return this.run('searchTile', { sha256, tile, options, ended })
   }
 
   measurePlaces(sha256: string, places: readonly ExpectedMark[]): Promise<(MarkMeasure | null)[]> {
