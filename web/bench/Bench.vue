@@ -10,6 +10,7 @@ import { LENS_WORDS, megapixels, RUN_WORDS } from '../shared/words.js'
 import { useAreas } from '../store/areas.js'
 import { useBench, type MarksShown, type Tool } from '../store/bench.js'
 import { useGroup } from '../store/group.js'
+import { useLook } from '../store/look.js'
 import { useOffer } from '../store/offer.js'
 import { useRound } from '../store/round.js'
 import { LENSES } from '../workers/display.js'
@@ -24,6 +25,7 @@ import Steps from './Steps.vue'
 
 const props = defineProps<{ job: string; picture: string; stage: string }>()
 const bench = useBench()
+const look = useLook()
 const areas = useAreas()
 const group = useGroup()
 const offer = useOffer()
@@ -45,7 +47,7 @@ onBeforeUnmount(() => bench.close())
 
 // A lens belongs to the stage it was put on in.
 watch(() => props.stage, (stage) => {
-  bench.lens = 'plain'
+  look.lens = 'plain'
   if (stage !== 'mend') {
     bench.tool = 'select'
     group.clear()
@@ -113,19 +115,19 @@ key(['h', 'H'], () => (bench.marks = MARKS[(MARKS.indexOf(bench.marks) + 1) % MA
 key(['-'], () => (bench.toolSize /= 1.2), mending)
 key(['+', '='], () => (bench.toolSize = bench.toolSize * 1.2 + 1), mending)
 key(['d', 'D'], () => view.value?.toggleDivider())
-key(['b', 'B'], () => (bench.beside = !bench.beside))
+key(['b', 'B'], () => (look.beside = !look.beside))
 key(['k', 'K'], toggleBlink)
-key(['w', 'W'], () => (bench.compareScope = bench.compareScope === 'all' ? 'mend' : 'all'), mending)
+key(['w', 'W'], () => (look.compareScope = look.compareScope === 'all' ? 'mend' : 'all'), mending)
 /** The result and what it is compared with, in turn, while blinking is on. */
 const blinking = ref(false)
 const BLINK = 700
-const { pause, resume } = useIntervalFn(() => (bench.holdOriginal = !bench.holdOriginal), BLINK, { immediate: false })
+const { pause, resume } = useIntervalFn(() => (look.holdOriginal = !look.holdOriginal), BLINK, { immediate: false })
 function toggleBlink(): void {
   blinking.value = !blinking.value
   if (blinking.value) resume()
   else {
     pause()
-    bench.holdOriginal = false
+    look.holdOriginal = false
   }
 }
 key(['z', 'Z'], () => view.value?.zoomTo(1))
@@ -144,7 +146,7 @@ useEventListener('keydown', (event: KeyboardEvent) => {
   }
   if (event.code === 'Space' && !typing(event)) {
     event.preventDefault()
-    bench.holdOriginal = true
+    look.holdOriginal = true
   }
   if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'z') {
     event.preventDefault()
@@ -152,9 +154,9 @@ useEventListener('keydown', (event: KeyboardEvent) => {
   }
 })
 useEventListener('keyup', (event: KeyboardEvent) => {
-  if (event.code === 'Space') bench.holdOriginal = false
+  if (event.code === 'Space') look.holdOriginal = false
 })
-useEventListener(window, 'blur', () => (bench.holdOriginal = false))
+useEventListener(window, 'blur', () => (look.holdOriginal = false))
 useEventListener(window, 'beforeunload', (event: BeforeUnloadEvent) => {
   if (bench.saving > 0) event.preventDefault()
 })
@@ -197,18 +199,18 @@ const runWord = computed(() => RUN_WORDS[bench.run?.kind ?? 'find'].doing)
             <span class="key">H</span>
           </div>
         </div>
-        <div class="views" :class="{ two: bench.beside }">
-          <BesideView v-if="bench.beside" />
+        <div class="views" :class="{ two: look.beside }">
+          <BesideView v-if="look.beside" />
           <PictureView ref="view" :editable="stage === 'mend'" />
         </div>
         <div class="lenses">
           <span class="soft">Lens</span>
-          <button v-for="lens in LENSES" :key="lens" type="button" :class="{ on: bench.lens === lens }" :aria-pressed="bench.lens === lens" :data-test="`lens-${lens}`" @click="bench.lens = lens">{{ LENS_WORDS[lens] }}</button>
+          <button v-for="lens in LENSES" :key="lens" type="button" :class="{ on: look.lens === lens }" :aria-pressed="look.lens === lens" :data-test="`lens-${lens}`" @click="look.lens = lens">{{ LENS_WORDS[lens] }}</button>
           <span class="soft hold">
-            <button type="button" :class="{ on: bench.divider !== null }" :aria-pressed="bench.divider !== null" data-test="divide" @click="view?.toggleDivider()">Divide <span class="key">D</span></button>
-            <button type="button" :class="{ on: bench.beside }" :aria-pressed="bench.beside" data-test="beside-toggle" title="The original beside the result, moved with it" @click="bench.beside = !bench.beside">Beside <span class="key">B</span></button>
+            <button type="button" :class="{ on: look.divider !== null }" :aria-pressed="look.divider !== null" data-test="divide" @click="view?.toggleDivider()">Divide <span class="key">D</span></button>
+            <button type="button" :class="{ on: look.beside }" :aria-pressed="look.beside" data-test="beside-toggle" title="The original beside the result, moved with it" @click="look.beside = !look.beside">Beside <span class="key">B</span></button>
             <button type="button" :class="{ on: blinking }" :aria-pressed="blinking" data-test="blink" title="Original and result in turn" @click="toggleBlink">Blink <span class="key">K</span></button>
-            <button v-if="stage === 'mend'" type="button" :class="{ on: bench.compareScope === 'mend' }" :aria-pressed="bench.compareScope === 'mend'" data-test="scope" title="Compare with the result without the selected mend, not with the original" @click="bench.compareScope = bench.compareScope === 'all' ? 'mend' : 'all'">One mend <span class="key">W</span></button>
+            <button v-if="stage === 'mend'" type="button" :class="{ on: look.compareScope === 'mend' }" :aria-pressed="look.compareScope === 'mend'" data-test="scope" title="Compare with the result without the selected mend, not with the original" @click="look.compareScope = look.compareScope === 'all' ? 'mend' : 'all'">One mend <span class="key">W</span></button>
             Hold <span class="key">Space</span>
           </span>
         </div>

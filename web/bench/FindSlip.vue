@@ -1,7 +1,9 @@
 <script setup lang="ts">
 import { ElCheckbox, ElCheckboxGroup, ElSlider } from 'element-plus'
-import { computed, ref } from 'vue'
+import { computed, ref, watch } from 'vue'
 import { expectedFalseFinds } from '@fennip/core/find/false-finds.js'
+import { splitKinds } from '@fennip/core/find/find.js'
+import { shareSearched } from '@fennip/core/find/searched-area.js'
 import { searchKindOf, usualKinds } from '@fennip/core/find/search-kinds.js'
 import type { SearchKind } from '@fennip/core/treatment/schema.js'
 import { looksLike } from '@fennip/core/find/likeness.js'
@@ -24,12 +26,20 @@ const kinds = ref(usualKinds({ kind: bench.opened!.kind, aperture: bench.opened!
 const STEPS = [0.5, 1, 2, 3, 6, 12, 25, 60]
 const step = ref(3)
 const rate = computed(() => STEPS[step.value]!)
-const expected = computed(() => expectedFalseFinds(rate.value, bench.opened?.original ?? { width: 0, height: 0 }))
 /** Empty for all, else how and which area. */
 const where = ref('')
 const searched = computed(() => {
   const [how, id] = where.value.split(':')
   return id ? { [how!]: id } : {}
+})
+watch(() => bench.areas, (areas) => {
+  if (!areas.some(({ id }) => where.value.endsWith(`:${id}`))) where.value = ''
+})
+/** Kinds that only the whole picture tells are few: the control says nothing of them. */
+const isCounted = computed(() => splitKinds(kinds.value).placed.length > 0)
+const expected = computed(() => {
+  const picture = bench.opened?.original ?? { width: 0, height: 0 }
+  return expectedFalseFinds(rate.value, picture, shareSearched({ areas: bench.areas }, searched.value, picture))
 })
 /** With the selected one. */
 const alike = computed(() => (bench.selected ? bench.flaws.filter((flaw) => looksLike(bench.selected!, flaw)).length : 0))
@@ -42,11 +52,11 @@ const canSearch = computed(() => bench.selected !== null && searchKindOf(bench.s
     <ElCheckboxGroup v-model="kinds" class="kinds" aria-label="What to search for">
       <ElCheckbox v-for="{ kind, words, hint } in KINDS" :key="kind" :value="kind" :data-test="`kind-${kind}`" :title="hint">{{ words }}</ElCheckbox>
     </ElCheckboxGroup>
-    <label>
+    <label v-if="isCounted">
       <span>False finds to look at <b>{{ rate }}</b></span>
       <ElSlider v-model="step" :min="0" :max="STEPS.length - 1" :show-tooltip="false" aria-label="False finds to look at" />
     </label>
-    <p class="soft" data-test="false-finds">On average in 24 megapixels. Here about {{ expected.mean < 1 ? expected.mean.toFixed(1) : Math.round(expected.mean) }}, in 95 of 100 such pictures at most {{ expected.most }}. More finds fainter flaws.</p>
+    <p v-if="isCounted" class="soft" data-test="false-finds">On average in 24 megapixels. Here about {{ expected.mean < 1 ? expected.mean.toFixed(1) : Math.round(expected.mean) }}, in 95 of 100 such pictures at most {{ expected.most }}. More finds fainter flaws.</p>
     <label v-if="bench.areas.length > 0" class="where"><span>Where</span>
       <select v-model="where" aria-label="Where to search" data-test="where">
         <option value="">The whole picture</option>

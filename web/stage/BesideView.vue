@@ -2,11 +2,13 @@
 import OpenSeadragon from 'openseadragon'
 import { onBeforeUnmount, onMounted, ref, watch } from 'vue'
 import { useBench } from '../store/bench.js'
+import { useLook } from '../store/look.js'
 import { LivingTiles } from './tile-source.js'
 import { linkViews } from './linked-views.js'
 
 /** The picture before, beside the result and moved with it. */
 const bench = useBench()
+const look = useLook()
 const frame = ref<HTMLElement>()
 let viewer: OpenSeadragon.Viewer | null = null
 let tiles: LivingTiles | null = null
@@ -25,11 +27,11 @@ onMounted(() => {
     if (item) viewer!.drawer.setImageSmoothingEnabled(item.viewportToImageZoom(viewer!.viewport.getZoom(true)) * devicePixelRatio < 0.99)
   })
   viewer.addHandler('tile-unloaded', (event: { tile: { getUrl(): string } }) => tiles?.forget(event.tile.getUrl()))
-  tiles = new LivingTiles(bench.opened!, bench.thePool(), () => ({ lens: bench.lens, strength: bench.lensStrength, radius: bench.reliefRadius, ...bench.before }))
+  tiles = new LivingTiles(bench.opened!, bench.thePool(), () => ({ lens: look.lens, strength: look.lensStrength, radius: look.reliefRadius, ...look.before }))
   viewer.open(tiles.source() as never)
-  stop = [linkViews(viewer, 'before', bench), bench.onPixels(() => void repaint())]
+  stop = [linkViews(viewer, 'before', look), bench.onPixels(() => void repaint())]
 })
-watch(() => [bench.lens, bench.lensStrength, bench.before], () => void repaint())
+watch(() => [look.lens, look.lensStrength, look.reliefRadius, look.before], () => void repaint())
 onBeforeUnmount(() => {
   for (const end of stop) end()
   viewer?.destroy()
@@ -40,7 +42,7 @@ onBeforeUnmount(() => {
 <template>
   <div class="beside-view" data-test="beside">
     <div ref="frame" class="frame" />
-    <div class="banner">{{ bench.before.show === 'original' ? 'Original' : 'Without this mend' }}</div>
+    <div class="banner">{{ look.before.show === 'original' ? 'Original' : 'Without this mend' }}</div>
   </div>
 </template>
 

@@ -7,6 +7,7 @@ import { growRegion, type Region } from '@fennip/core/raster/raster.js'
 import { distanceAt, shapeCentre, shapeThickness, type Disc } from '@fennip/core/shape/shape.js'
 import { LENS_WORDS } from '../shared/words.js'
 import { useBench } from '../store/bench.js'
+import { useLook } from '../store/look.js'
 import { useAreas } from '../store/areas.js'
 import { useGroup } from '../store/group.js'
 import { useRound } from '../store/round.js'
@@ -24,6 +25,7 @@ import type { Sight } from './sight.js'
 
 const props = defineProps<{ editable: boolean }>()
 const bench = useBench()
+const look = useLook()
 const frame = ref<HTMLElement>()
 const viewer = shallowRef<OpenSeadragon.Viewer>()
 const sight = ref<Sight>({ scale: 1, x: 0, y: 0, width: 0, height: 0 })
@@ -57,7 +59,7 @@ let restTimer = 0
 let stopPixels: (() => void) | null = null
 let stopLink: (() => void) | null = null
 
-const view = () => ({ lens: bench.lens, strength: bench.lensStrength, radius: bench.reliefRadius, ...(bench.holdOriginal ? bench.before : { show: 'result' as const }) })
+const view = () => ({ lens: look.lens, strength: look.lensStrength, radius: look.reliefRadius, ...(look.holdOriginal ? look.before : { show: 'result' as const }) })
 
 function readSight(): Sight {
   const { viewport } = viewer.value!
@@ -168,7 +170,7 @@ onMounted(() => {
     } else bench.selectedId = null
   })
   stopPixels = bench.onPixels((region) => void repaint(region))
-  stopLink = linkViews(made, 'result', bench)
+  stopLink = linkViews(made, 'result', look)
   frame.value!.addEventListener('pointermove', onPointer)
   frame.value!.addEventListener('pointerleave', () => (pointer.value = null))
   show()
@@ -220,7 +222,7 @@ function onPointer(event: PointerEvent): void {
 
 function show(): void {
   if (!viewer.value || !bench.opened) return
-  tiles = new LivingTiles(bench.opened, bench.thePool(), view, () => bench.divider, () => bench.before)
+  tiles = new LivingTiles(bench.opened, bench.thePool(), view, () => look.divider, () => look.before)
   viewer.value.open(tiles.source() as never)
 }
 
@@ -228,7 +230,7 @@ async function repaint(region: Region | null): Promise<void> {
   if (!tiles || !viewer.value) return
   const level = Math.max(0, Math.min(bench.opened!.levels - 1, Math.round(-Math.log2(sight.value.scale))))
   // Lenses that compare with a neighbourhood carry a change that far.
-  const carried = bench.lens === 'relief' ? bench.reliefRadius : bench.lens === 'grain' ? GRAIN_RADIUS * 2 ** level : 0
+  const carried = look.lens === 'relief' ? look.reliefRadius : look.lens === 'grain' ? GRAIN_RADIUS * 2 ** level : 0
   await tiles.repaint(region && growRegion(region, carried), level, () => {
     // The picture may have been left meanwhile.
     if (gone) return
@@ -299,14 +301,14 @@ round.lookAt = lookAt
 watch(resting, round.rest)
 
 watch(() => bench.selectedId, showSelected)
-watch(() => [bench.lens, bench.lensStrength, bench.reliefRadius, bench.holdOriginal], () => void repaint(null))
+watch(() => [look.lens, look.lensStrength, look.reliefRadius, look.holdOriginal], () => void repaint(null))
 watch(() => bench.opened?.id, show)
-watch(() => bench.before, () => {
-  if (bench.holdOriginal || bench.divider !== null) void repaint(null)
+watch(() => look.before, () => {
+  if (look.holdOriginal || look.divider !== null) void repaint(null)
 })
-watch(() => bench.beside, () => setTimeout(follow, 60))
+watch(() => look.beside, () => setTimeout(follow, 60))
 /** Only what the divider passed over is painted anew. */
-watch(() => bench.divider, (now, before) => {
+watch(() => look.divider, (now, before) => {
   if (!bench.opened) return
   const { height } = bench.opened.original
   if (now === null || before === null) void repaint({ x: 0, y: 0, width: now ?? before ?? 0, height })
@@ -314,22 +316,22 @@ watch(() => bench.divider, (now, before) => {
 })
 function toggleDivider(): void {
   const { scale, x, width } = sight.value
-  bench.divider = bench.divider === null ? Math.max(0, Math.min(bench.opened!.original.width, Math.round((width / 2 - x) / scale))) : null
+  look.divider = look.divider === null ? Math.max(0, Math.min(bench.opened!.original.width, Math.round((width / 2 - x) / scale))) : null
 }
 let draggedFrom: number | null = null
 function takeDivider(event: PointerEvent): void {
-  draggedFrom = bench.divider
+  draggedFrom = look.divider
   ;(event.target as HTMLElement).setPointerCapture(event.pointerId)
 }
 function moveDivider(event: PointerEvent): void {
   if (draggedFrom === null) return
   const { left } = frame.value!.getBoundingClientRect()
-  bench.divider = Math.max(0, Math.min(bench.opened!.original.width, Math.round((event.clientX - left - sight.value.x) / sight.value.scale)))
+  look.divider = Math.max(0, Math.min(bench.opened!.original.width, Math.round((event.clientX - left - sight.value.x) / sight.value.scale)))
 }
 /** Once more over the whole way, since what was painted while it moved may have come in another order. */
 function leaveDivider(): void {
-  if (draggedFrom === null || bench.divider === null) return
-  void repaint({ x: Math.min(draggedFrom, bench.divider) - 2, y: 0, width: Math.abs(draggedFrom - bench.divider) + 4, height: bench.opened!.original.height })
+  if (draggedFrom === null || look.divider === null) return
+  void repaint({ x: Math.min(draggedFrom, look.divider) - 2, y: 0, width: Math.abs(draggedFrom - look.divider) + 4, height: bench.opened!.original.height })
   draggedFrom = null
 }
 
@@ -347,7 +349,7 @@ const pointerDisc = computed<Disc | null>(() => {
   return { type: 'disc', x: pointer.value.x, y: pointer.value.y, r: (bench.toolSize / 2) * sight.value.scale }
 })
 watch(() => bench.tool, () => drawing.giveUp())
-const beforeWord = computed(() => (bench.before.show === 'original' ? 'Original' : 'Without this mend'))
+const beforeWord = computed(() => (look.before.show === 'original' ? 'Original' : 'Without this mend'))
 const rectangleOnScreen = computed(() => {
   const box = rectangle.box.value
   if (!box) return null
@@ -364,23 +366,23 @@ defineExpose({ zoomTo, drawing, toggleDivider })
 </script>
 
 <template>
-  <div class="picture-view" @wheel.capture="sizeByWheel" :class="[`lens-${bench.lens}`, editable ? bench.tool : 'select']" @touchstart.capture="countTouches" @touchend.capture="countTouches" @touchcancel.capture="countTouches">
+  <div class="picture-view" @wheel.capture="sizeByWheel" :class="[`lens-${look.lens}`, editable ? bench.tool : 'select']" @touchstart.capture="countTouches" @touchend.capture="countTouches" @touchcancel.capture="countTouches">
     <div ref="frame" class="frame" data-test="picture" :aria-busy="!seen" />
-    <AreasLayer v-if="bench.opened" :sight="sight" :resting="resting" :faded="drag.active.value || bench.holdOriginal || bench.divider !== null" />
-    <MarksLayer v-if="bench.opened" :sight="sight" :resting="resting" :drag="drag.preview.value" :faded="drag.active.value || bench.holdOriginal || bench.divider !== null" />
+    <AreasLayer v-if="bench.opened" :sight="sight" :resting="resting" :faded="drag.active.value || look.holdOriginal || look.divider !== null" />
+    <MarksLayer v-if="bench.opened" :sight="sight" :resting="resting" :drag="drag.preview.value" :faded="drag.active.value || look.holdOriginal || look.divider !== null" />
     <svg v-if="drawn" class="pointer" data-test="drawn"><path :d="drawn" class="under" /><path :d="drawn" /></svg>
     <svg v-if="pointerDisc" class="pointer"><circle :cx="pointerDisc.x" :cy="pointerDisc.y" :r="Math.max(1.5, pointerDisc.r)" /></svg>
     <div
-      v-if="bench.divider !== null" class="divider" :style="{ left: `${bench.divider * sight.scale + sight.x}px` }" role="separator" aria-label="Original left, result right" data-test="divider"
+      v-if="look.divider !== null" class="divider" :style="{ left: `${look.divider * sight.scale + sight.x}px` }" role="separator" aria-label="Original left, result right" data-test="divider"
       @pointerdown="takeDivider" @pointermove="moveDivider" @pointerup="leaveDivider" @pointercancel="leaveDivider"
     ><span>{{ beforeWord }}</span><span>Result</span></div>
     <svg v-if="rectangleOnScreen" class="pointer" data-test="choosing-rectangle"><rect v-bind="rectangleOnScreen" class="under" /><rect v-bind="rectangleOnScreen" /></svg>
     <div v-if="refusal && pointer" class="refusal" :style="{ left: `${pointer.x + 14}px`, top: `${pointer.y + 14}px` }" data-test="refusal">Refused: {{ refusal }}</div>
-    <div v-if="bench.holdOriginal" class="banner">{{ beforeWord }}</div>
-    <div v-else-if="bench.lens !== 'plain'" class="banner lens">
-      <span>{{ LENS_WORDS[bench.lens] }} lens: the result is not touched</span>
-      <label>Strength <ElSlider v-model="bench.lensStrength" :min="0" :max="1" :step="0.05" :show-tooltip="false" aria-label="Strength of the lens" data-test="lens-strength" /></label>
-      <label v-if="bench.lens === 'relief'" title="How wide a neighbourhood it compares with">Radius <ElSlider v-model="bench.reliefRadius" :min="4" :max="128" :show-tooltip="false" aria-label="Radius of the relief lens" data-test="lens-radius" /> {{ bench.reliefRadius }} px</label>
+    <div v-if="look.holdOriginal" class="banner">{{ beforeWord }}</div>
+    <div v-else-if="look.lens !== 'plain'" class="banner lens">
+      <span>{{ LENS_WORDS[look.lens] }} lens: the result is not touched</span>
+      <label>Strength <ElSlider v-model="look.lensStrength" :min="0" :max="1" :step="0.05" :show-tooltip="false" aria-label="Strength of the lens" data-test="lens-strength" /></label>
+      <label v-if="look.lens === 'relief'" title="How wide a neighbourhood it compares with">Radius <ElSlider v-model="look.reliefRadius" :min="4" :max="128" :show-tooltip="false" aria-label="Radius of the relief lens" data-test="lens-radius" /> {{ look.reliefRadius }} px</label>
     </div>
     <div v-if="bench.marks !== 'all'" class="banner low">{{ bench.marks === 'none' ? 'Marks are hidden' : 'Settled marks are hidden' }}</div>
     <div class="zoom">

@@ -1,6 +1,6 @@
 import OpenSeadragon from 'openseadragon'
 import { watch } from 'vue'
-import type { useBench } from '../store/bench.js'
+import type { useLook } from '../store/look.js'
 
 /**
  * Make a view move with the others of the bench, and the others with it.
@@ -8,19 +8,19 @@ import type { useBench } from '../store/bench.js'
  * @param name  Who this view is: it follows what others did last, never itself.
  * @returns Ends the link.
  */
-export function linkViews(viewer: OpenSeadragon.Viewer, name: string, bench: ReturnType<typeof useBench>): () => void {
+export function linkViews(viewer: OpenSeadragon.Viewer, name: string, look: ReturnType<typeof useLook>): () => void {
   let following = false
   const tell = () => {
-    if (following || !bench.beside || !viewer.world.getItemCount()) return
+    if (following || !look.beside || !viewer.world.getItemCount()) return
     const { x, y } = viewer.viewport.getCenter(true)
     const zoom = viewer.viewport.getZoom(true)
-    const last = bench.linked
+    const last = look.linked
     // What others were told of already, to a hundredth of a pixel of the screen.
     if (last && Math.abs(last.x - x) + Math.abs(last.y - y) < 1e-6 && Math.abs(last.zoom / zoom - 1) < 1e-6) return
-    bench.linked = { by: name, x, y, zoom }
+    look.linked = { by: name, x, y, zoom }
   }
   const follow = () => {
-    const to = bench.linked
+    const to = look.linked
     if (!to || to.by === name || !viewer.world.getItemCount()) return
     following = true
     viewer.viewport.zoomTo(to.zoom, undefined, true)
@@ -29,7 +29,7 @@ export function linkViews(viewer: OpenSeadragon.Viewer, name: string, bench: Ret
   }
   viewer.addHandler('update-viewport', tell)
   viewer.addHandler('open', follow)
-  const stop = watch(() => bench.linked, follow)
+  const stop = watch(() => look.linked, follow)
   return () => {
     stop()
     viewer.removeHandler('update-viewport', tell)

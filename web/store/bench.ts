@@ -16,15 +16,11 @@ import { isSeenAtSize, weightAtSize } from '@fennip/core/treatment/visibility.js
 import { poorSourcesOf, refusalOf } from '@fennip/core/treatment/poor-sources.js'
 import { api, listen, type OpenedPicture, type Run } from '../shared/api.js'
 import { PixelPool } from '../workers/pool.js'
-import { RELIEF_RADIUS, type Lens } from '../workers/display.js'
-import type { View } from '../workers/pixels.worker.js'
 
 export type LedgerFilter = 'all' | 'open' | 'judge' | 'shows' | 'left' | 'group'
 export type LedgerOrder = 'weight' | 'size' | 'telltale' | 'reading'
 export type MarksShown = 'all' | 'unsettled' | 'none'
 export type Tool = 'select' | 'spot' | 'stroke' | 'outline' | 'area' | 'shape'
-/** What the result is compared with: the original, or the result without the selected mend. */
-export type CompareScope = 'all' | 'mend'
 /** What of a mend can be set without choosing it anew. */
 export type Settings = Partial<Pick<Step, 'strength' | 'softEdgePx' | 'source'>>
 
@@ -71,35 +67,17 @@ export const useBench = defineStore('bench', () => {
       else spotRadius.value = Math.round(across / 2)
     },
   })
-  const lens = ref<Lens>('plain')
-  const lensStrength = ref(0.5)
-  /** How wide a neighbourhood the relief lens compares with, in pixels. */
-  const reliefRadius = ref(RELIEF_RADIUS)
-  const holdOriginal = ref(false)
-  const compareScope = ref<CompareScope>('all')
-  /** Whether the original is shown beside the result. */
-  const beside = ref(false)
-  /** Where the linked views look, by the one that was moved last. */
-  const linked = shallowRef<{ by: string; x: number; y: number; zoom: number } | null>(null)
   /** How mends by hand are made: the method and strength that are set before drawing. */
   const handMethod = ref<MethodName | 'auto'>('auto')
   const handStrength = ref(1)
   const snapTo = ref<SnapTo | 'free'>('free')
   /** Flaws that are changed together. */
   const group = shallowRef<ReadonlySet<string>>(new Set())
-  /** Where the original ends and the result begins, in picture pixels from the left; null when they are not compared. */
-  const divider = ref<number | null>(null)
 
   let pool: PixelPool | null = null
   let stopListening: (() => void) | null = null
   const queue: Gesture[] = []
   let sending = false
-
-  /** What the result is compared with. */
-  const before = computed<Pick<View, 'show' | 'without'>>(() => {
-    const step = compareScope.value === 'mend' && selectedId.value ? stepOf.value.get(selectedId.value) : undefined
-    return step ? { show: 'result', without: step.id } : { show: 'original' }
-  })
 
   /** Told when pixels have changed: where, or everywhere. */
   const pixelsChanged = new Set<(region: Region | null) => void>()
@@ -191,12 +169,8 @@ export const useBench = defineStore('bench', () => {
     clearTimeout(draftTimer)
     draft.value = null
     queue.length = 0
-    lens.value = 'plain'
-    divider.value = null
     filter.value = 'all'
     group.value = new Set()
-    beside.value = false
-    compareScope.value = 'all'
     runs.value = []
   }
 
@@ -606,8 +580,8 @@ export const useBench = defineStore('bench', () => {
 
   return {
     opened, treatment, revision, undoLabel, redoLabel, runs, run, selectedId, selected, selectedStep, problem, saving, trouble, busy,
-    areas, guards, deliveredSide, deliveredScale, unseen, compareScope, before, beside, linked, handMethod, handStrength, snapTo, group, draft,
-    filter, order, marks, tool, spotRadius, strokeWidth, toolSize, lens, lensStrength, reliefRadius, holdOriginal, divider,
+    areas, guards, deliveredSide, deliveredScale, unseen, handMethod, handStrength, snapTo, group, draft,
+    filter, order, marks, tool, spotRadius, strokeWidth, toolSize,
     flaws, steps, stepOf, counts, ledger,
     thePool, onPixels, open, close, change, goBack, addSpot, addShape, reorder, mendSelected, mend, otherSource, moveSource, trySource, placeSource, sourceRefusal, openShapes, extentOf, freshMendId, poorSources, plain, report, keepDraft, dropDraft, reshape, setWidth, adjust, setState, takeOut, wires, decideWires,
     stepThrough, find, mendAll, handOver, cancel, settled,

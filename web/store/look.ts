@@ -1,0 +1,41 @@
+import { defineStore } from 'pinia'
+import { computed, ref, shallowRef, watch } from 'vue'
+import { RELIEF_RADIUS, type Lens } from '../workers/display.js'
+import type { View } from '../workers/pixels.worker.js'
+import { useBench } from './bench.js'
+
+/** What the result is compared with: the original, or the result without the selected mend. */
+export type CompareScope = 'all' | 'mend'
+
+/** How the picture on the bench is looked at: through which lens, and compared with what. Nothing of it is in the result. */
+export const useLook = defineStore('look', () => {
+  const bench = useBench()
+  const lens = ref<Lens>('plain')
+  const lensStrength = ref(0.5)
+  /** How wide a neighbourhood the relief lens compares with, in pixels. */
+  const reliefRadius = ref(RELIEF_RADIUS)
+  const holdOriginal = ref(false)
+  const compareScope = ref<CompareScope>('all')
+  /** Whether the original is shown beside the result. */
+  const beside = ref(false)
+  /** Where the linked views look, by the one that was moved last. */
+  const linked = shallowRef<{ by: string; x: number; y: number; zoom: number } | null>(null)
+  /** Where the original ends and the result begins, in picture pixels from the left; null when they are not compared. */
+  const divider = ref<number | null>(null)
+
+  /** What the result is compared with. */
+  const before = computed<Pick<View, 'show' | 'without'>>(() => {
+    const step = compareScope.value === 'mend' && bench.selectedId ? bench.stepOf.get(bench.selectedId) : undefined
+    return step ? { show: 'result', without: step.id } : { show: 'original' }
+  })
+
+  // Every picture is first seen as it is.
+  watch(() => bench.opened?.id, () => {
+    lens.value = 'plain'
+    divider.value = null
+    beside.value = false
+    compareScope.value = 'all'
+  })
+
+  return { lens, lensStrength, reliefRadius, holdOriginal, compareScope, beside, linked, divider, before }
+})
