@@ -125,7 +125,23 @@ describe('a guard', () => {
     const inside = (x: number, y: number) => (areaCoverage([zone!], { x: Math.floor(x), y: Math.floor(y), width: 1, height: 1 })?.data[0] ?? 0) >= 0.5
     const found = async () => (await harness.opened(picture)).treatment.flaws.filter(({ origin }) => origin === 'found').map(({ shape }) => shape as { x: number; y: number })
     await page.click('[data-test=stage-find]')
+    /** False finds that are to be expected at most, and on average where that is told to a tenth. */
+    const told = async () => /Here about ([\d.]+), .* at most (\d+)\./.exec((await harness.test('false-finds').textContent())!)!.slice(1).map(Number) as [number, number]
+    const everywhere = await told()
+    await harness.test('where').selectOption({ label: `Only in ${zone!.name}` })
+    expect((await told())[0]).toBeLessThan(everywhere[0])
     await harness.test('where').selectOption({ label: `All but ${zone!.name}` })
+    expect((await told())[0]).toBeLessThan(everywhere[0])
+    // Of what the whole picture tells, nothing is promised.
+    const kinds = page.locator('[data-test^=kind-]')
+    const checked = await kinds.evaluateAll((all) => all.filter((kind) => kind.querySelector('input')!.checked).map((kind) => kind.getAttribute('data-test')!))
+    for (const kind of checked) await harness.test(kind).click()
+    await harness.test('kind-stain').click()
+    expect(await harness.test('false-finds').count()).toBe(0)
+    expect(await page.getByRole('slider', { name: 'False finds to look at' }).count()).toBe(0)
+    await harness.test('kind-stain').click()
+    for (const kind of checked) await harness.test(kind).click()
+    expect(await harness.test('false-finds').count()).toBe(1)
     await page.click('[data-test=find]')
     await expect.poll(async () => (await found()).length, { timeout: 60000 }).toBeGreaterThan(3)
     await harness.idle()

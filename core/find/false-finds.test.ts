@@ -16,4 +16,10 @@ describe('how many false finds a picture has', () => {
     expect(expectedFalseFinds(12, large).most).toBeGreaterThan(expectedFalseFinds(3, large).most)
     expect(expectedFalseFinds(3, small).most).toBeLessThan(expectedFalseFinds(3, large).most)
   })
+  it('is as large as the share that is searched', () => {
+    const picture = { width: 3000, height: 2000 }
+    expect(expectedFalseFinds(12, picture, 0.25).mean).toBeCloseTo(expectedFalseFinds(12, picture).mean / 4, 10)
+    expect(expectedFalseFinds(12, picture, 0.25).most).toBeLessThan(expectedFalseFinds(12, picture).most)
+    expect(expectedFalseFinds(12, picture, 0)).toEqual({ mean: 0, most: 0 })
+  })
 })

@@ -29,9 +29,10 @@ export interface FalseFinds {
  * 60, most sets of them have a fifth to a half of what is told.
  *
  * @param control  Mean number of false finds in a picture of 24 megapixels, above 0.
+ * @param share    Of the picture that is searched, 0..1.
  */
-export function expectedFalseFinds(control: number, { width, height }: { readonly width: number; readonly height: number }): FalseFinds {
-  const mean = control * pow((width * height) / 1e6 / REFERENCE_MEGAPIXELS, GROWTH)
+export function expectedFalseFinds(control: number, { width, height }: { readonly width: number; readonly height: number }, share = 1): FalseFinds {
+  const mean = share * control * pow((width * height) / 1e6 / REFERENCE_MEGAPIXELS, GROWTH)
   return { mean, most: mostOf(mean, ALIKE) }
 }
 

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import type { Area } from '../treatment/schema.js'
-import { searchedArea } from './searched-area.js'
+import { searchedArea, shareSearched } from './searched-area.js'
 
 const sky: Area = { id: 'sky', name: 'Sky', role: 'zone', softEdgePx: 0, parts: [{ mode: 'add', shape: { type: 'outline', points: [[0, 0], [100, 0], [100, 40], [0, 40]] } }] }
 
@@ -15,4 +15,11 @@ describe('where a search looks', () => {
     }
   })
   it('must be there', () => expect(() => searchedArea({ areas: [sky] }, { within: 'sea' })).toThrow(/Choose another one/))
+  it('is a share of the picture', () => {
+    const size = { width: 200, height: 80 }
+    expect(shareSearched({}, {}, size)).toBe(1)
+    // A hundred by forty of two hundred by eighty.
+    expect(shareSearched({ areas: [sky] }, { within: 'sky' }, size)).toBeCloseTo(0.25, 2)
+    expect(shareSearched({ areas: [sky] }, { without: 'sky' }, size)).toBeCloseTo(0.75, 2)
+  })
 })

@@ -24,3 +24,19 @@ export function searchedArea(treatment: Pick<Treatment, 'areas'>, { within, with
   const outside = without === undefined ? null : areaOf(without)
   return (x, y) => (!inside || covers(inside, x, y)) && (!outside || !covers(outside, x, y))
 }
+
+/** So many places along each side tell how much of a picture is searched. */
+const PLACES = 40
+
+/**
+ * How much of a picture is searched, told by places spread over it.
+ *
+ * @returns A share, 0..1.
+ * @throws {ProblemError} when an area is not in the treatment.
+ */
+export function shareSearched(treatment: Pick<Treatment, 'areas'>, where: SearchedArea, { width, height }: { readonly width: number; readonly height: number }): number {
+  const isSearched = searchedArea(treatment, where)
+  let searched = 0
+  for (let row = 0; row < PLACES; row++) for (let column = 0; column < PLACES; column++) if (isSearched(((column + 0.5) * width) / PLACES, ((row + 0.5) * height) / PLACES)) searched++
+  return searched / PLACES ** 2
+}
