@@ -4,7 +4,7 @@ import { findFlaws } from '@fennip/core/find/find.js'
 import { rasterSource } from '@fennip/core/raster/raster.js'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'
 import { expose } from '@fennip/demo/photograph.js'
-import { animalAndBuildingPhotographs, furtherPhotographs, openPhotographs, unseenPhotographs, type Photograph } from './open-photographs.js'
+import { animalAndBuildingPhotographs, furtherPhotographs, openPhotographs, sightPhotographs, unseenPhotographs, type Photograph } from './open-photographs.js'
 import { demoScenes, FRAME, sceneOf, type ExposedScene } from './scenes.js'
 
 /**
@@ -27,13 +27,16 @@ const taken = ({ name, raster }: Photograph): ExposedScene => ({ name, light: sc
 
 const learnedFrom = await furtherPhotographs()
 const unseen = [...(await openPhotographs()), ...(await unseenPhotographs())]
+const animalsAndBuildings = await animalAndBuildingPhotographs()
 const sets: readonly (readonly [string, readonly Photograph[]])[] = [
   ...(await Promise.all(LONGER_SIDES.map(async (side) => [`learned from, ${side} px`, await allSmaller(learnedFrom, side)] as const))),
   ['learned from', learnedFrom],
   ['learned from, twice', await furtherPhotographs(2)],
   ...(await Promise.all(LONGER_SIDES.map(async (side) => [`unseen, ${side} px`, await allSmaller(unseen, side)] as const))),
   ['unseen', unseen],
-  ['animals and buildings', await animalAndBuildingPhotographs()],
+  ['animals, buildings', animalsAndBuildings.unseen],
+  ['the others of them', animalsAndBuildings.learnedFrom],
+  ['sights', await sightPhotographs()],
 ]
 const scenes = [...sets.map(([name, photographs]) => [name, photographs.map(taken)] as const), ['scenes of the demo', Object.values(await demoScenes())] as const]
 

@@ -71,16 +71,26 @@ export async function groundPhotographs(): Promise<Photograph[]> {
 }
 
 /** Collections in Debian's package gcompris-qt-data; what is narrower than so many pixels in them is a sign and no photograph. */
-const COLLECTIONS = ['explore_farm_animals', 'explore_world_animals', 'erase', 'explore_monuments']
+const ANIMALS_AND_BUILDINGS = ['explore_farm_animals', 'explore_world_animals', 'erase', 'explore_monuments']
+const SIGHTS = ['details']
 const LEAST_WIDTH = 640
 
 /**
  * Photographs of animals and of buildings with open licences from Debian's package gcompris-qt-data (its copyright file names each).
- * Fennip has not learned from them: whiskers before fur and masts before the sky are the hardest of what is no scratch.
+ * Of every second, from the first, Fennip has learned what is no speck; from none has it learned what is no line: whiskers before
+ * fur and masts before the sky are the hardest of what is no scratch.
  */
-export async function animalAndBuildingPhotographs(): Promise<Photograph[]> {
+export async function animalAndBuildingPhotographs(): Promise<{ learnedFrom: Photograph[]; unseen: Photograph[] }> {
+  const all = await collected(ANIMALS_AND_BUILDINGS)
+  return { learnedFrom: all.filter((_photograph, i) => i % 2 === 0), unseen: all.filter((_photograph, i) => i % 2 === 1) }
+}
+
+/** Photographs and paintings of sights, by day and by night, from the same package; Fennip has learned nothing from them. */
+export const sightPhotographs = () => collected(SIGHTS)
+
+async function collected(collections: readonly string[]): Promise<Photograph[]> {
   const folder = unpacked('gcompris-qt-data', 'usr/share/gcompris-qt/rcc')
-  const pictures = COLLECTIONS.flatMap((name) => webpPicturesIn(readFileSync(join(folder, `${name}.rcc`))).map((bytes, i) => ({ name: `${name} ${i}`, picture: sharp(bytes) })))
+  const pictures = collections.flatMap((name) => webpPicturesIn(readFileSync(join(folder, `${name}.rcc`))).map((bytes, i) => ({ name: `${name} ${i}`, picture: sharp(bytes) })))
   const widths = await Promise.all(pictures.map(async ({ picture }) => (await picture.metadata()).width ?? 0))
   return Promise.all(pictures.filter((_picture, i) => widths[i]! >= LEAST_WIDTH).map(async ({ name, picture }) => ({ name, raster: await rasterOf(picture, 720) })))
 }

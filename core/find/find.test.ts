@@ -127,6 +127,13 @@ describe('the fitted disc', () => {
     expect(fit.explained).toBeGreaterThan(0.8)
     expect(fit.evenness).toBeGreaterThan(0.7)
   })
+  it('tells the ground that the disc lies on, on a slope too', () => {
+    const slope = plane(128, 128, 0.05, [truth])
+    for (let y = 0; y < 128; y++) for (let x = 0; x < 128; x++) slope.data[y * 128 + x]! += -1.5 + 0.004 * (x + 0.5)
+    expect(fitDisc(octaves, start)!.ground).toBeCloseTo(0, 1)
+    // In the middle of the disc: -1.5 + 0.004 x.
+    expect(fitDisc(makeOctaves(slope, 24), start)!.ground).toBeCloseTo(-1.5 + 0.004 * truth.x, 1)
+  })
   it('a glance comes near it', () => {
     const fit = fitDisc(octaves, start, FIRST_EFFORT)!
     expect(Math.hypot(fit.x - truth.x, fit.y - truth.y)).toBeLessThan(2)

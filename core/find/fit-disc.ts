@@ -14,6 +14,8 @@ export interface FittedDisc {
   readonly softness: number
   /** Difference of log light in the middle, negative for dark. */
   readonly amplitude: number
+  /** Log light of the ground that it lies on. */
+  readonly ground: number
   /** Robust deviation of a pixel around the disc, at full size. */
   readonly deviation: number
   /** Root of the sum of squares of the disc over the deviation: the disc as a matched filter sees it. */
@@ -246,6 +248,7 @@ function describe(
     radius: r * fit.scale,
     softness: w / r,
     amplitude: a,
+    ground: b,
     deviation,
     weight: (Math.abs(a) * Math.sqrt(profileSquares)) / around,
     contrast: (Math.abs(a) * (inside > 0 ? profileSum / inside : 1)) / deviation,

@@ -73,6 +73,9 @@ export function layered({ units, constant }: Layer): (features: readonly number[
 
 /** Colour that is as good as none. */
 const FAINT = 0.05
+/** Log light that nothing reaches beyond, but what a fit makes of a slope. */
+const BLACKEST = -6
+const WHITEST = 0.2
 const logOf = (value: number, most = Infinity) => ln(Math.max(1e-6, Math.min(most, value)))
 
 export const dustJudge: DiscJudge = {
@@ -119,6 +122,9 @@ export const speckJudge: DiscJudge = {
       paler,
       ln(FAINT + colourful),
       ...fit.rings,
+      // Lamps and clouds are brighter than a flaw makes anything.
+      fit.ground,
+      Math.max(BLACKEST, Math.min(WHITEST, fit.ground + fit.amplitude)),
     ]
   },
   score: layered(SPECK),
