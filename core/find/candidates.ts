@@ -27,7 +27,7 @@ type Size = Pick<Plane, 'width' | 'height'>
 export const blockSide = (octave: number) => (octave < 2 ? 32 : 16)
 
 /** Responses weaker than this are not looked at more closely: a speck is sharp and must stand out by more than chance. */
-const LEAST_RESPONSE = 5
+const LEAST_RESPONSE = 4
 /** Candidates lie at least so many pixels of an octave from its edge. */
 const BORDER = 3
 /** From this response on a candidate counts among those that others are held against. */
