@@ -109,6 +109,12 @@ export class Harness {
     await this.saved()
   }
 
+  /** What the slip for finding says is to be expected: false finds on average, and at most. */
+  async falseFindsTold(): Promise<{ mean: number; most: number }> {
+    const [mean, most] = /Here about ([\d.]+), .* at most (\d+)\./.exec((await this.test('false-finds').textContent())!)!.slice(1).map(Number) as [number, number]
+    return { mean, most }
+  }
+
   /** Mend all that is open in the open picture, and wait until it is done. */
   async mendAllOpen(): Promise<void> {
     await this.page.click('[data-test=mend-all]')

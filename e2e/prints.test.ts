@@ -90,16 +90,14 @@ describe('a print that is delivered small', () => {
   it('says how many of its flaws nobody will see then', async () => {
     picture = await harness.pictureNamed('lower-station.tif')
     await harness.open(picture, 'find')
-    /** False finds that are to be expected on average, and at most. */
-    const told = async () => /Here about ([\d.]+), .* at most (\d+)\./.exec((await harness.test('false-finds').textContent())!)!.slice(1).map(Number) as [number, number]
-    const usual = await told()
-    expect(usual[1]).toBeGreaterThan(usual[0])
+    const usual = await harness.falseFindsTold()
+    expect(usual.most).toBeGreaterThan(usual.mean)
     // With more false finds to look at, fainter and smaller ones are found.
     await page.getByRole('slider', { name: 'False finds to look at' }).focus()
     for (let k = 0; k < 4; k++) await page.keyboard.press('ArrowRight')
-    const [mean, most] = await told()
-    expect(mean).toBeGreaterThan(5 * usual[0])
-    expect(most).toBeGreaterThan(usual[1])
+    const more = await harness.falseFindsTold()
+    expect(more.mean).toBeGreaterThan(5 * usual.mean)
+    expect(more.most).toBeGreaterThan(usual.most)
     await harness.searchFor('speck')
     await harness.open(picture, 'mend')
     // In its own size all that was found is seen.
