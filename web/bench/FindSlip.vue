@@ -37,10 +37,10 @@ watch(() => bench.areas, (areas) => {
 })
 /** Kinds that only the whole picture tells are few: the control says nothing of them. */
 const isCounted = computed(() => splitKinds(kinds.value).placed.length > 0)
-const expected = computed(() => {
-  const picture = bench.opened?.original ?? { width: 0, height: 0 }
-  return expectedFalseFinds(rate.value, picture, shareSearched({ areas: bench.areas }, searched.value, picture))
-})
+const size = computed(() => bench.opened?.original ?? { width: 0, height: 0 })
+/** By itself: a zone that was grown has thousands of corners, and the slider is moved often. */
+const share = computed(() => shareSearched({ areas: bench.areas }, searched.value, size.value))
+const expected = computed(() => expectedFalseFinds(rate.value, size.value, share.value))
 /** With the selected one. */
 const alike = computed(() => (bench.selected ? bench.flaws.filter((flaw) => looksLike(bench.selected!, flaw)).length : 0))
 const canSearch = computed(() => bench.selected !== null && searchKindOf(bench.selected.kind) !== null)
