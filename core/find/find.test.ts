@@ -13,6 +13,7 @@ import { shapeCentre } from '../shape/shape.js'
 import { FIRST_EFFORT, fitDisc } from './fit-disc.js'
 import { dustJudge, judge, leastScore, speckJudge } from './judge.js'
 import { DARKEST_LIGHT, logLight } from './log-light.js'
+import { worthFitting } from './first-look.js'
 import { findRadial } from './radial.js'
 
 const transfer = makeTransfer({ type: 'srgb' }, 8)
@@ -80,8 +81,13 @@ describe('scale space extrema', () => {
       expect(near.radius / disc.r).toBeLessThan(2.2)
     }
   })
-  it('noise alone gives next to none', () => {
-    expect(findCandidates(makeOctaves(plane(256, 256, 1, []), 24)).length).toBeLessThan(3)
+  it('noise alone gives no more than chance does, and none that a first look lets pass', () => {
+    const octaves = makeOctaves(plane(512, 512, 1, []), 24)
+    const candidates = findCandidates(octaves)
+    // Beyond 4 deviations on either side lies 6.33e-5 of a normal distribution (tables, from memory): of so many pixels in two
+    // scales at full size, and in two at half of it and so on.
+    expect(candidates.length).toBeLessThan(6.33e-5 * 512 * 512 * 2 * (4 / 3))
+    expect(candidates.filter((candidate) => worthFitting(octaves, candidate))).toEqual([])
   })
   it('one thing seen twice is one candidate: the stronger', () => {
     const at = (x: number, radius: number, response: number): Candidate => ({ x, y: 50, radius, response, unrest: 1, evenness: 1, standing: 4, crowd: 3 })
