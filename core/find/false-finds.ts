@@ -26,7 +26,7 @@ export interface FalseFinds {
  *
  * A negative binomial over pictures: chance within a picture, and a rate that differs between them (Greenwood and Yule 1920,
  * from memory). Its two numbers are round ones that photographs without flaws bear out (bench/false-finds.ts) at a control of 3; at
- * 60, most sets of them have a fifth to a half of what is told.
+ * 60, those that nothing was learned from have a fifth to two thirds of what is told, at 1 up to twice as many.
  *
  * @param control  Mean number of false finds in a picture of 24 megapixels, above 0.
  * @param share    Of the picture that is searched, 0..1.
