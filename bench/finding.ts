@@ -10,7 +10,7 @@ import { expose } from '@fennip/demo/photograph.js'
 import { LinePlaces, linesOf, shareOn } from './line-places.js'
 import { openPhotographs } from './open-photographs.js'
 import { demoScenes, FRAME, sceneOf, throughJpeg, type ExposedScene } from './scenes.js'
-import { trueWeight } from './truth.js'
+import { calibrationError, trueWeight, type Claim } from './truth.js'
 
 /**
  * How well flaws are found, on seeds that nothing was fitted on: precision, recall and F1 by kind and by contrast and
@@ -31,7 +31,7 @@ interface Outcome { readonly kind: Kind; readonly contrast: number; readonly wei
 const outcomes: Outcome[] = []
 /** False finds count against the strength that they have themselves. */
 const alarms: { kind: Kind; contrast: number; weight: number }[] = []
-const believed: { rate: string; confidence: number; true: boolean }[] = []
+const believed: (Claim & { readonly rate: string })[] = []
 
 /** Deviation of a pixel of log light around a place. */
 function noiseAt(clean: IntegerRaster, transfer: Transfer, x: number, y: number): number {
@@ -106,7 +106,7 @@ for (const [rate, share] of [['many', 1], ['few', 0.2]] as const) {
       const real = find.shape.type === 'disc'
         ? discs.some((flaw) => touches(find, flaw)) || truthLines.near(find.shape.x, find.shape.y) >= 0
         : shareOn((find.shape as Stroke).points, truthLines) > 0.5
-      believed.push({ rate, confidence: find.confidence, true: real })
+      believed.push({ rate, confidence: find.confidence, real })
       const kind = kindOf(find)
       if (!real && kind) alarms.push({ kind, contrast: Math.abs(find.contrast), weight: find.weight })
     }
@@ -126,12 +126,7 @@ for (const kind of KINDS) {
 }
 for (const rate of ['many', 'few']) {
   const list = believed.filter((find) => find.rate === rate)
-  let error = 0
-  for (let bin = 0; bin < 10; bin++) {
-    const inBin = list.filter(({ confidence }) => Math.min(9, Math.floor(10 * confidence)) === bin)
-    if (inBin.length > 0) error += Math.abs(inBin.reduce((sum, { confidence }) => sum + confidence, 0) - inBin.filter((find) => find.true).length) / list.length
-  }
-  console.log(`${rate} flaws: ${list.length} finds, expected calibration error ${error.toFixed(3)}`)
+  console.log(`${rate} flaws: ${list.length} finds, expected calibration error ${calibrationError(list).toFixed(3)}`)
 }
 
 for (const stored of ['as they are', 'out of a camera, JPEG of quality 92'] as const) {

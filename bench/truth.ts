@@ -45,3 +45,22 @@ export function trueWeight(flaw: TrueFlaw, clean: IntegerRaster, damaged: Intege
   }
   return Math.abs(signal) / Math.max(1e-6, robustDeviation(Float32Array.from(around)))
 }
+
+/** What a find claims of itself, and what is so. */
+export interface Claim {
+  readonly confidence: number
+  readonly real: boolean
+}
+
+/**
+ * Expected calibration error: how far confidence is from the share of finds that are real, in ten equal bins weighted by their
+ * finds (Naeini, Cooper and Hauskrecht 2015, "Obtaining well calibrated probabilities using Bayesian binning", from memory).
+ */
+export function calibrationError(claims: readonly Claim[]): number {
+  let error = 0
+  for (let bin = 0; bin < 10; bin++) {
+    const within = claims.filter(({ confidence }) => Math.min(9, Math.floor(10 * confidence)) === bin)
+    error += Math.abs(within.reduce((sum, { confidence, real }) => sum + confidence - (real ? 1 : 0), 0)) / Math.max(1, claims.length)
+  }
+  return error
+}
