@@ -5,7 +5,7 @@ import { join } from 'node:path'
 import { readPicture } from '@fennip/codec/read.js'
 import { encodePicture } from '@fennip/codec/write.js'
 import { makeRandom } from '@fennip/core/random.js'
-import { findFlaws } from '@fennip/core/find/find.js'
+import { findFlaws, type TileFinds } from '@fennip/core/find/find.js'
 import { levelCount } from '@fennip/core/raster/pyramid.js'
 import { makeRaster, rasterSource, type IntegerRaster } from '@fennip/core/raster/raster.js'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'
@@ -17,7 +17,6 @@ import { SEARCH_KINDS, type Flaw, type Step, type Treatment } from '@fennip/core
 import { folderStorage } from './storage/folder.js'
 import { keepOriginal } from './storage/storage.js'
 import { keptPatches } from './storage/patches.js'
-import { searchTile } from './tasks.js'
 import { Threads } from './threads.js'
 
 /** Many flaws mended side by side: what comes out must not depend on how many threads there are. */
@@ -121,18 +120,23 @@ describe('a search', () => {
     await threads.stop()
   })
   it('leaves nothing in line when it is ended: tiles that were not begun are passed over', async () => {
-    const { sha256 } = await tornPrint()
+    // Three tiles for one thread: by the time the first is through, the second may have been begun.
+    const [width, height] = [4200, 64]
+    const file = join(home, 'wide.png')
+    writeFileSync(file, await encodePicture(makeRaster(width, height, 3, 8), null, { icc: null, exif: null, resolutionPerInch: null }, { format: 'png', depth: 8, quality: 90 }))
+    const sha256 = await keepOriginal(folderStorage(where.storage), file)
     const threads = new Threads(where, 1)
-    const run = vi.spyOn(threads as unknown as { run: (name: string, input: { ended: Int32Array }) => Promise<unknown> }, 'run')
-    const marks = () => run.mock.calls.map(([name, { ended }]) => [name, Atomics.load(ended, 0)])
-    await expect(threads.search({ sha256, width: 640, height: 480 }, options, (share) => {
-      if (share > 0) throw new RangeError('enough')
-      expect(marks().map(([, mark]) => mark)).not.toContain(1)
-    })).rejects.toThrow('enough')
-    expect(marks()).toEqual([['searchTile', 1], ['searchTile', 1]])
+    const tiles = vi.spyOn(threads, 'searchTile')
+    const answers = () => Promise.all(tiles.mock.results.map(({ value }) => value as Promise<TileFinds>))
+    const search = (most: number) => threads.search({ sha256, width, height }, { kinds: ['loss'], falseFinds: 3 }, (share) => {
+      if (share > most) throw new RangeError('enough')
+    })
+    await search(1)
+    expect((await answers()).map(({ cells }) => cells !== undefined)).toEqual([true, true, true])
+    tiles.mockClear()
+    await expect(search(0)).rejects.toThrow('enough')
+    const ended = (await answers()).map(({ cells }) => cells !== undefined)
+    expect([ended[0], ended[2]]).toEqual([true, false])
     await threads.stop()
-    const tile = { where, sha256: 'f'.repeat(64), tile: { x: 0, y: 0, width: 640, height: 480 }, options }
-    await expect(searchTile({ ...tile, ended: new Int32Array(1) })).rejects.toThrow()
-    expect(await searchTile({ ...tile, ended: Int32Array.of(1) })).toEqual({ discs: [], pieces: [] })
   })
 })
