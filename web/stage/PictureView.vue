@@ -378,13 +378,15 @@ defineExpose({ zoomTo, drawing, toggleDivider })
     ><span>{{ beforeWord }}</span><span>Result</span></div>
     <svg v-if="rectangleOnScreen" class="pointer" data-test="choosing-rectangle"><rect v-bind="rectangleOnScreen" class="under" /><rect v-bind="rectangleOnScreen" /></svg>
     <div v-if="refusal && pointer" class="refusal" :style="{ left: `${pointer.x + 14}px`, top: `${pointer.y + 14}px` }" data-test="refusal">Refused: {{ refusal }}</div>
-    <div v-if="look.holdOriginal" class="banner">{{ beforeWord }}</div>
-    <div v-else-if="look.lens !== 'plain'" class="banner lens">
-      <span>{{ LENS_WORDS[look.lens] }} lens: the result is not touched</span>
-      <label>Strength <ElSlider v-model="look.lensStrength" :min="0" :max="1" :step="0.05" :show-tooltip="false" aria-label="Strength of the lens" data-test="lens-strength" /></label>
-      <label v-if="look.lens === 'relief'" title="How wide a neighbourhood it compares with">Radius <ElSlider v-model="look.reliefRadius" :min="4" :max="128" :show-tooltip="false" aria-label="Radius of the relief lens" data-test="lens-radius" /> {{ look.reliefRadius }} px</label>
+    <div class="banners">
+      <div v-if="look.holdOriginal" class="banner">{{ beforeWord }}</div>
+      <div v-else-if="look.lens !== 'plain'" class="banner lens">
+        <span>{{ LENS_WORDS[look.lens] }} lens: the result is not touched</span>
+        <label>Strength <ElSlider v-model="look.lensStrength" :min="0" :max="1" :step="0.05" :show-tooltip="false" aria-label="Strength of the lens" data-test="lens-strength" /></label>
+        <label v-if="look.lens === 'relief'" title="How wide a neighbourhood it compares with">Radius <ElSlider v-model="look.reliefRadius" :min="4" :max="128" :show-tooltip="false" aria-label="Radius of the relief lens" data-test="lens-radius" /> {{ look.reliefRadius }} px</label>
+      </div>
+      <div v-if="bench.marks !== 'all'" class="banner low">{{ bench.marks === 'none' ? 'Marks are hidden' : 'Settled marks are hidden' }}</div>
     </div>
-    <div v-if="bench.marks !== 'all'" class="banner low">{{ bench.marks === 'none' ? 'Marks are hidden' : 'Settled marks are hidden' }}</div>
     <div class="zoom">
       <button type="button" @click="zoomTo('fit')">Whole <span class="key">0</span></button>
       <button type="button" @click="zoomTo(1)">1 : 1 <span class="key">Z</span></button>
@@ -410,12 +412,13 @@ defineExpose({ zoomTo, drawing, toggleDivider })
 .divider span { position: absolute; bottom: 14px; padding: 2px 7px; background: var(--ink); color: #fff; pointer-events: none; }
 .divider span:first-child { right: 8px; }
 .divider span:last-child { left: 8px; }
-.banner { position: absolute; left: 10px; top: 10px; padding: 3px 9px; background: var(--ink); color: #fff; border-radius: 3px; pointer-events: none; }
-.banner.lens { display: flex; gap: 14px; align-items: center; pointer-events: auto; }
+.banners { position: absolute; left: 10px; right: 10px; top: 10px; display: flex; flex-direction: column; align-items: flex-start; gap: 6px; pointer-events: none; }
+.banner { padding: 3px 9px; background: var(--ink); color: #fff; border-radius: 3px; pointer-events: none; }
+.banner.lens { display: flex; flex-wrap: wrap; gap: 0 14px; align-items: center; pointer-events: auto; }
 .banner label { display: flex; gap: 10px; align-items: center; white-space: nowrap; }
 .banner.lens :deep(.el-slider) { width: 70px; flex: none; --el-slider-main-bg-color: #bbb; --el-slider-runway-bg-color: #666; height: 20px; }
 .banner.lens :deep(.el-slider__button) { background: #fff; border-color: #fff; }
-.banner.low { top: 42px; background: var(--soft-ink); }
+.banner.low { background: var(--soft-ink); }
 .zoom { position: absolute; right: 10px; bottom: 10px; display: flex; background: var(--sheet); border-radius: 3px; align-items: center; }
 .zoom button { border: 0; background: none; padding: 4px 9px; cursor: pointer; }
 .zoom button:hover { background: var(--ground); }
