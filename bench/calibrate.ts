@@ -10,16 +10,16 @@ import { insideOutline, shapeBounds } from '@fennip/core/shape/shape.js'
 import { clipRegion, rasterSource, type IntegerRaster } from '@fennip/core/raster/raster.js'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'
 import type { TrueFlaw } from '@fennip/demo/damage.js'
-import { addDust, addSpecks, copyLight } from '@fennip/demo/damage.js'
-import { expose, lightOfRender, type Light } from '@fennip/demo/photograph.js'
+import { addDust, addMould, addSpecks, copyLight } from '@fennip/demo/damage.js'
+import { expose, lightOfRender, printOf, type Light } from '@fennip/demo/photograph.js'
 import { dustyPylon, pylonLight, shaftValve, stationPrint } from '@fennip/demo/pictures.js'
 import { evidenceOf, keptEvidence, samplesAlone, type SceneEvidence } from './line-evidence.js'
 import { LinePlaces, linesOf } from './line-places.js'
 import { lineScenes } from './line-truth.js'
 import { fitLayered, fitLogistic, type LayerFit } from './fit-judge.js'
 import { writeWeights } from './write-weights.js'
-import { animalAndBuildingPhotographs, furtherPhotographs, openPhotographs } from './open-photographs.js'
-import { changedAt, demoScenes, FRAME, greyOf, PRINT, renderOf, sceneOf, stainedPrint, stones, throughJpeg, tornPrint } from './scenes.js'
+import { animalAndBuildingPhotographs, furtherPhotographs, groundPhotographs, halvesOf, openPhotographs } from './open-photographs.js'
+import { changedAt, demoScenes, FRAME, greyOf, PRINT, renderOf, sceneOf, stainedPrint, stones, throughJpeg, TONINGS, tornPrint } from './scenes.js'
 
 /**
  * Fit the weights of core/find/judge.ts on made-up pictures with known damage: `npx tsx bench/calibrate.ts dust|speck|line-alone|scratch|hair|loss|stain`;
@@ -184,19 +184,35 @@ if (wanted === 'loss') {
   }
   // Photographs have what no render has, and stones are all alike.
   const transfer = makeTransfer({ type: 'srgb' }, 8)
-  const photographs = [...(await furtherPhotographs()), ...(await furtherPhotographs(0.5)).map(({ name, raster }) => ({ name: `small ${name}`, raster })), ...(await animalAndBuildingPhotographs()).learnedFrom]
+  const photographs = [
+    ...(await furtherPhotographs()),
+    ...(await furtherPhotographs(0.5)).map(({ name, raster }) => ({ name: `small ${name}`, raster })),
+    ...halvesOf(await animalAndBuildingPhotographs()).learnedFrom,
+    ...halvesOf(await groundPhotographs()).learnedFrom,
+  ]
   const grounds = [{ name: 'stones', light: stones(600, 500, 29) }, ...photographs.map(({ name, raster }) => ({ name, light: sceneOf(raster, transfer, Infinity) }))]
   for (const [i, { name, light: coloured }] of grounds.entries()) {
-    for (const [seed, density, colour] of [[21, 120, true], [22, 8, true], [23, 60, false], [24, 0, true], [25, 0, false]] as const) {
-      // A judge that knows pictures with colour only takes the lack of it for what all that is there has lost.
-      const light = colour ? coloured : greyOf(coloured)
-      const exposure = !colour && i % 2 === 0 ? PRINT : FRAME
+    // A judge that knows pictures with colour only takes the lack of it for what all that is there has lost.
+    const looks = { colour: coloured, grey: greyOf(coloured), toned: printOf(coloured, TONINGS[i % TONINGS.length]!) }
+    for (const [seed, density, look, colonies] of [[21, 120, 'colour', 0], [22, 8, 'colour', 0], [23, 60, 'grey', 4], [24, 0, 'colour', 0], [25, 0, 'grey', 0], [26, 20, 'toned', 8]] as const) {
+      const light = looks[look]
+      const exposure = look !== 'colour' && (i + seed) % 2 === 0 ? PRINT : FRAME
       const hurt = copyLight(light)
-      const flaws = addSpecks(hurt, { count: Math.round((density * light.width * light.height) / 1e6), radius: [1.2, 7], seed })
+      const extent = (light.width * light.height) / 1e6
+      const flaws = [
+        ...addMould(hurt, { colonies: Math.round(colonies * extent), spots: 10, radius: [1.5, 8], depth: [0.12, 1.4], seed: seed + 100 }),
+        ...addSpecks(hurt, { count: Math.round(density * extent), radius: [1.2, 7], seed }),
+      ]
       const { damaged } = expose(light, hurt, { ...exposure, seed })
       // Half of those with colour as cameras keep them: there it is known at half the resolution, and not well.
-      collect(`${name} ${seed}`, colour && (i + seed) % 2 === 0 ? await throughJpeg(damaged) : damaged, exposure.depth, flaws)
+      collect(`${name} ${seed}`, look === 'colour' && (i + seed) % 2 === 0 ? await throughJpeg(damaged) : damaged, exposure.depth, flaws)
     }
+  }
+  // In large, what is out of focus is round and smooth: highlights, the sky through leaves.
+  for (const { name, raster } of await furtherPhotographs(2)) {
+    if (raster.width <= 1280) continue
+    const light = sceneOf(raster, transfer, Infinity)
+    collect(`${name} 27`, expose(light, light, { ...FRAME, seed: 27 }).clean, FRAME.depth, [])
   }
 }
 

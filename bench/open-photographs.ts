@@ -62,13 +62,17 @@ const ROADS = ['dirt/dirt-3/cabin', 'dirt/dirt-3/newdirt', 'dirt/dirt-3/newdirt2
 /**
  * Photographs of walls and grounds from edge to edge, with open licences, from Debian's packages supertuxkart-data and torcs-data
  * (their copyright files name each). What is learned from pictures of things alone takes what runs across brick or gravel for
- * more brick and gravel.
+ * more brick and gravel, and a pebble for a speck. Of every second, from the first, Fennip has learned what is no speck; from
+ * all of them what is no line.
  */
 export async function groundPhotographs(): Promise<Photograph[]> {
   const walls = await photographsOf('supertuxkart-data', 'usr/share/games/supertuxkart/data/textures', WALLS, 720)
   const roads = await photographsOf('torcs-data', 'usr/share/games/torcs/tracks', ROADS, 720)
   return [...walls, ...roads.map(({ name, raster }) => ({ name: name.split('/').at(-1)!, raster }))]
 }
+
+/** Photographs of walls and grounds, or of animals and buildings: every second of them, from the first, and the others. */
+export const halvesOf = (all: readonly Photograph[]): { readonly learnedFrom: readonly Photograph[]; readonly unseen: readonly Photograph[] } => ({ learnedFrom: all.filter((_photograph, i) => i % 2 === 0), unseen: all.filter((_photograph, i) => i % 2 === 1) })
 
 /** Collections in Debian's package gcompris-qt-data; what is narrower than so many pixels in them is a sign and no photograph. */
 const ANIMALS_AND_BUILDINGS = ['explore_farm_animals', 'explore_world_animals', 'erase', 'explore_monuments']
@@ -80,10 +84,7 @@ const LEAST_WIDTH = 640
  * Of every second, from the first, Fennip has learned what is no speck; from none has it learned what is no line: whiskers before
  * fur and masts before the sky are the hardest of what is no scratch.
  */
-export async function animalAndBuildingPhotographs(): Promise<{ learnedFrom: Photograph[]; unseen: Photograph[] }> {
-  const all = await collected(ANIMALS_AND_BUILDINGS)
-  return { learnedFrom: all.filter((_photograph, i) => i % 2 === 0), unseen: all.filter((_photograph, i) => i % 2 === 1) }
-}
+export const animalAndBuildingPhotographs = () => collected(ANIMALS_AND_BUILDINGS)
 
 /** Photographs and paintings of sights, by day and by night, from the same package; Fennip has learned nothing from them. */
 export const sightPhotographs = () => collected(SIGHTS)

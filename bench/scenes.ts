@@ -127,7 +127,7 @@ export function tornPrint(light: Light, seed: number, things: number, damage: { 
 }
 
 /** Prints as they come: brown, neutral on cream paper, and cold. */
-const TONINGS: readonly Toning[] = [SEPIA, { black: [0.03, 0.03, 0.03], paper: [0.8, 0.77, 0.7], bend: [1, 1, 1] }, { black: [0.03, 0.032, 0.036], paper: [0.78, 0.8, 0.8], bend: [1.03, 1, 0.98] }]
+export const TONINGS: readonly Toning[] = [SEPIA, { black: [0.03, 0.03, 0.03], paper: [0.8, 0.77, 0.7], bend: [1, 1, 1] }, { black: [0.03, 0.032, 0.036], paper: [0.78, 0.8, 0.8], bend: [1.03, 1, 0.98] }]
 
 /** A scene as a print of one colour, and the same with water stains and twelve times as many spots of foxing. */
 export function stainedPrint(light: Light, seed: number, water: number): { print: Light; hurt: Light } {

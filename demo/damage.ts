@@ -250,14 +250,14 @@ export function addLosses(light: Light, options: { count: number; radius: readon
     const corner = n === 0
     const x = corner ? (random.uniform() < 0.5 ? 0 : light.width) : between(random, 0.05, 0.95) * light.width
     const y = corner ? (random.uniform() < 0.5 ? 0 : light.height) : between(random, 0.05, 0.95) * light.height
-    // Waves round the middle make the outline wander, numbers drawn at every step make it ragged.
-    const waves = Array.from({ length: 9 }, (_value, k) => ({ size: between(random, 0, 0.32) / Math.sqrt(k + 1), phase: between(random, 0, 2 * Math.PI) }))
+    const wander = wandering(random, 9, 0.32)
+    // Numbers drawn at every step make the outline ragged.
     const teeth = Array.from({ length: 360 }, () => between(random, 0.94, 1.04))
     const paper = between(random, 0.78, 0.9)
     for (let py = Math.max(0, Math.floor(y - 2 * r)); py < Math.min(light.height, y + 2 * r); py++) {
       for (let px = Math.max(0, Math.floor(x - 2 * r)); px < Math.min(light.width, x + 2 * r); px++) {
         const angle = Math.atan2(py + 0.5 - y, px + 0.5 - x)
-        const reach = r * teeth[Math.floor(((angle + Math.PI) / (2 * Math.PI)) * 359.9)]! * (1 + waves.reduce((sum, { size, phase }, k) => sum + size * Math.sin((k + 1) * angle + phase), 0))
+        const reach = r * teeth[Math.floor(((angle + Math.PI) / (2 * Math.PI)) * 359.9)]! * wander(angle)
         if (Math.hypot(px + 0.5 - x, py + 0.5 - y) > reach) continue
         const value = paper * between(random, 0.97, 1.03)
         for (const plane of light.channels) plane.data[py * light.width + px] = value
@@ -280,7 +280,7 @@ export function addStains(light: Light, options: { water: number; foxing: number
     const r = water ? between(random, 0.08, 0.18) * short : betweenLogarithmically(random, ...options.radius)
     const depth = betweenLogarithmically(random, ...options.depth)
     const [x, y] = [random.uniform() * light.width, random.uniform() * light.height]
-    const waves = Array.from({ length: 7 }, (_value, k) => ({ size: between(random, 0, water ? 0.25 : 0.14) / Math.sqrt(k + 1), phase: between(random, 0, 2 * Math.PI) }))
+    const wander = wandering(random, 7, water ? 0.25 : 0.14)
     const soft = water ? between(random, 1.5, 4) : between(random, 0.25, 0.6) * r
     const rim = between(random, 0.05, 0.12) * r
     const inner = between(random, 0.25, 0.5)
@@ -288,7 +288,7 @@ export function addStains(light: Light, options: { water: number; foxing: number
     for (let py = Math.max(0, Math.floor(y - 2 * r)); py < Math.min(light.height, y + 2 * r); py++) {
       for (let px = Math.max(0, Math.floor(x - 2 * r)); px < Math.min(light.width, x + 2 * r); px++) {
         const angle = Math.atan2(py + 0.5 - y, px + 0.5 - x)
-        const outside = Math.hypot(px + 0.5 - x, py + 0.5 - y) - r * (1 + waves.reduce((sum, { size, phase }, k) => sum + size * Math.sin((k + 1) * angle + phase), 0))
+        const outside = Math.hypot(px + 0.5 - x, py + 0.5 - y) - r * wander(angle)
         const share = 1 / (1 + Math.exp((4 * outside) / soft))
         if (share < 0.002) continue
         const strength = share * depth * (water ? inner + (1 - inner) * Math.exp(-((outside / rim) ** 2)) : 1)
@@ -296,6 +296,59 @@ export function addStains(light: Light, options: { water: number; foxing: number
       }
     }
   }
+}
+
+/**
+ * Mould on a print, put on in linear light: colonies of dark spots close together, each densest in its middle, with a ragged rim
+ * of threads (common practice). It is grey to olive: hardly anything tells it by its colour.
+ *
+ * @param light    Changed in place.
+ * @param options  How many colonies and about how many spots in each, the range of radii in pixels and of depths (as -ln of the
+ *                 light that is left in the middle), the seed.
+ */
+export function addMould(light: Light, options: { colonies: number; spots: number; radius: readonly [number, number]; depth: readonly [number, number]; seed: number }): TrueFlaw[] {
+  const random = makeRandom(options.seed)
+  const flaws: TrueFlaw[] = []
+  for (let colony = 0; colony < options.colonies; colony++) {
+    const [middleX, middleY] = [random.uniform() * light.width, random.uniform() * light.height]
+    const spread = between(random, 6, 16) * Math.sqrt(options.radius[0] * options.radius[1])
+    const tint = light.channels.map(() => between(random, 0.88, 1))
+    for (let left = Math.round(options.spots * between(random, 0.5, 1.5)); left > 0; left--) {
+      const r = betweenLogarithmically(random, ...options.radius)
+      const depth = betweenLogarithmically(random, ...options.depth)
+      const [away, direction] = [spread * Math.sqrt(random.uniform()), between(random, 0, 2 * Math.PI)]
+      const [x, y] = [middleX + away * Math.cos(direction), middleY + away * Math.sin(direction)]
+      const margin = 2 * r + 4
+      if (x < margin || y < margin || x > light.width - margin || y > light.height - margin) continue
+      if (flaws.some((flaw) => Math.hypot(flaw.x - x, flaw.y - y) < 1.3 * (flaw.r + r))) continue
+      growSpot(light, { x, y, r }, depth, tint, random)
+      flaws.push({ kind: 'speck', x, y, r })
+    }
+  }
+  return flaws
+}
+
+function growSpot(light: Light, { x, y, r }: { readonly x: number; readonly y: number; readonly r: number }, depth: number, tint: readonly number[], random: Random): void {
+  const wander = wandering(random, 14, 0.3)
+  const soft = between(random, 0.3, 0.9) * r
+  const reach = Math.ceil(2 * r + 2)
+  for (let py = Math.floor(y - reach); py <= y + reach; py++) {
+    for (let px = Math.floor(x - reach); px <= x + reach; px++) {
+      if (px < 0 || py < 0 || px >= light.width || py >= light.height) continue
+      const distance = Math.hypot(px + 0.5 - x, py + 0.5 - y)
+      const outside = distance - r * wander(Math.atan2(py + 0.5 - y, px + 0.5 - x))
+      const share = 1 / (1 + Math.exp((4 * outside) / soft))
+      if (share < 0.002) continue
+      const strength = depth * share * (0.6 + 0.4 * Math.exp(-((distance / (0.7 * r)) ** 2)))
+      light.channels.forEach((plane, c) => (plane.data[py * light.width + px]! *= Math.exp(-strength * tint[c]!)))
+    }
+  }
+}
+
+/** Waves round a middle make an outline wander: its distance over the mean one, by the angle. */
+function wandering(random: Random, count: number, size: number): (angle: number) => number {
+  const waves = Array.from({ length: count }, (_value, k) => ({ size: between(random, 0, size) / Math.sqrt(k + 1), phase: between(random, 0, 2 * Math.PI) }))
+  return (angle) => 1 + waves.reduce((sum, wave, k) => sum + wave.size * Math.sin((k + 1) * angle + wave.phase), 0)
 }
 
 /** Folds: a crease pressed flat again, its emulsion gone along a nearly straight line and thinned beside it. */
@@ -331,28 +384,59 @@ function stamp(light: Light, x: number, y: number, r: number, change: (value: nu
   }
 }
 
-/** A place that an earlier tool took something out of. */
-export interface Wiped { readonly x: number; readonly y: number; readonly r: number }
+/** A round place that processing changed. */
+export interface ProcessedPlace { readonly x: number; readonly y: number; readonly r: number }
 
-/** Reach of the mean that wipes a place out. */
-const WIPING = 3
+/**
+ * Moire, put on in linear light: a fine wave over round places, fading at their rims, as a screen or a weave leaves it that the
+ * samples were too far apart for.
+ *
+ * @param light    Changed in place.
+ * @param options  How many places, the range of their radii and of the wave's length in pixels, and of its strength as a share of the light.
+ */
+export function addMoire(light: Light, options: { count: number; radius: readonly [number, number]; length: readonly [number, number]; strength: readonly [number, number]; seed: number }): ProcessedPlace[] {
+  const random = makeRandom(options.seed)
+  return Array.from({ length: options.count }, () => {
+    const r = betweenLogarithmically(random, ...options.radius)
+    const [x, y] = [between(random, 0, light.width), between(random, 0, light.height)]
+    const strength = betweenLogarithmically(random, ...options.strength)
+    const [turn, frequency] = [between(random, 0, Math.PI), (2 * Math.PI) / betweenLogarithmically(random, ...options.length)]
+    const [across, down] = [frequency * Math.cos(turn), frequency * Math.sin(turn)]
+    for (let py = Math.max(0, Math.floor(y - r)); py < Math.min(light.height, y + r); py++) {
+      for (let px = Math.max(0, Math.floor(x - r)); px < Math.min(light.width, x + r); px++) {
+        const share = Math.min(1, (r - Math.hypot(px + 0.5 - x, py + 0.5 - y)) / (0.15 * r))
+        if (share <= 0) continue
+        for (const plane of light.channels) plane.data[py * light.width + px]! *= 1 + share * strength * Math.sin(across * px + down * py)
+      }
+    }
+    return { x, y, r }
+  })
+}
 
-/** Places of a finished picture in which every pixel is the mean of those around it, as an earlier tool leaves them: no nearer to its edge than 30 px. */
-export function wipeOut(raster: IntegerRaster, options: { count: number; radius: readonly [number, number]; seed: number }): Wiped[] {
+/** Places are no nearer to the edge of the picture than this, in pixels: what wipes them out reaches beside them. */
+const WIPED_FROM_EDGE = 30
+
+/**
+ * Places of a finished picture in which every pixel is the mean of those around it, as an earlier tool leaves them.
+ *
+ * @param options  How many, the range of their radii, and how far the mean reaches to each side, in pixels.
+ */
+export function wipeOut(raster: IntegerRaster, options: { count: number; radius: readonly [number, number]; reach: number; seed: number }): ProcessedPlace[] {
   const random = makeRandom(options.seed)
   const { width, height, channels } = raster
+  const { reach } = options
   const before = raster.data.slice()
   return Array.from({ length: options.count }, () => {
     const r = between(random, ...options.radius)
-    const x = between(random, 30, width - 30)
-    const y = between(random, 30, height - 30)
-    for (let py = Math.floor(y - r); py <= y + r; py++) {
-      for (let px = Math.floor(x - r); px <= x + r; px++) {
+    const x = between(random, WIPED_FROM_EDGE, width - WIPED_FROM_EDGE)
+    const y = between(random, WIPED_FROM_EDGE, height - WIPED_FROM_EDGE)
+    for (let py = Math.max(reach, Math.floor(y - r)); py <= Math.min(height - 1 - reach, y + r); py++) {
+      for (let px = Math.max(reach, Math.floor(x - r)); px <= Math.min(width - 1 - reach, x + r); px++) {
         if (Math.hypot(px + 0.5 - x, py + 0.5 - y) > r) continue
         for (let c = 0; c < channels; c++) {
           let sum = 0
-          for (let dy = -WIPING; dy <= WIPING; dy++) for (let dx = -WIPING; dx <= WIPING; dx++) sum += before[((py + dy) * width + px + dx) * channels + c]!
-          raster.data[(py * width + px) * channels + c] = Math.round(sum / (2 * WIPING + 1) ** 2)
+          for (let dy = -reach; dy <= reach; dy++) for (let dx = -reach; dx <= reach; dx++) sum += before[((py + dy) * width + px + dx) * channels + c]!
+          raster.data[(py * width + px) * channels + c] = Math.round(sum / (2 * reach + 1) ** 2)
         }
       }
     }

@@ -1,7 +1,7 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { encodePicture } from '../codec/write.js'
 import { distanceAt } from '../core/shape/shape.js'
-import { wipeOut, type Wiped } from '../demo/damage.js'
+import { wipeOut, type ProcessedPlace } from '../demo/damage.js'
 import { upload } from '../demo/load.js'
 import { expose } from '../demo/photograph.js'
 import { pylonLight } from '../demo/pictures.js'
@@ -11,14 +11,14 @@ import { Harness } from './harness.js'
 
 let harness: Harness
 let picture: string
-let wiped: Wiped[]
+let wiped: readonly ProcessedPlace[]
 const treatment = async () => (await harness.opened(picture)).treatment
 
 beforeAll(async () => {
   harness = await Harness.start([])
   const light = await pylonLight({ width: 1500, height: 1000 })
   const { clean } = expose(light, light, { electrons: 6000, readNoise: 8, grainSize: 0, depth: 8, seed: 3 })
-  wiped = wipeOut(clean, { count: 12, radius: [10, 18], seed: 5 })
+  wiped = wipeOut(clean, { count: 12, radius: [10, 18], reach: 3, seed: 5 })
   const bytes = await encodePicture(clean, null, { icc: null, exif: null, resolutionPerInch: 300 }, { format: 'tiff', depth: 8, quality: 95 })
   expect((await upload(harness.services.address, harness.job, 'pylon-3-worked-over.tif', bytes)).ok).toBe(true)
   picture = await harness.pictureNamed('pylon-3-worked-over.tif')
