@@ -5,11 +5,11 @@ import { clipRegion, crop, rasterSource, type IntegerRaster } from '@fennip/core
 import { DEVIATION_PER_MAD, median } from '@fennip/core/raster/statistics.js'
 import { makeTransfer, type Transfer } from '@fennip/core/raster/transfer.js'
 import type { Stroke } from '@fennip/core/shape/shape.js'
-import { addDust, addHairs, addScratches, addSpecks, copyLight, type TrueFlaw } from '@fennip/demo/damage.js'
-import { expose } from '@fennip/demo/photograph.js'
+import { addDust, addHairs, addMould, addScratches, addSpecks, copyLight, type TrueFlaw } from '@fennip/demo/damage.js'
+import { expose, printOf } from '@fennip/demo/photograph.js'
 import { LinePlaces, linesOf, shareOn } from './line-places.js'
 import { openPhotographs } from './open-photographs.js'
-import { demoScenes, FRAME, sceneOf, throughJpeg, type ExposedScene } from './scenes.js'
+import { demoScenes, FRAME, PRINT, sceneOf, throughJpeg, TONINGS, type ExposedScene } from './scenes.js'
 import { calibrationError, trueWeight, type Claim } from './truth.js'
 
 /**
@@ -23,9 +23,12 @@ const CONTROL = Number(process.argv[3] ?? 3)
 interface Scene extends ExposedScene { readonly print: boolean }
 const { pylon, shaft, station } = await demoScenes()
 const scenes: Scene[] = [{ ...pylon, print: false }, { ...shaft, print: false }, { ...station, print: true }]
-for (const { name, raster } of await openPhotographs()) scenes.push({ name, light: sceneOf(raster, makeTransfer({ type: 'srgb' }, 8)), exposure: FRAME, print: false })
+const photographs = (await openPhotographs()).map(({ name, raster }) => ({ name, light: sceneOf(raster, makeTransfer({ type: 'srgb' }, 8)) }))
+for (const { name, light } of photographs) scenes.push({ name, light, exposure: FRAME, print: false })
+for (const [i, { name, light }] of photographs.slice(0, TONINGS.length).entries()) scenes.push({ name: `print of ${name}`, light: printOf(light, TONINGS[i]!), exposure: PRINT, print: true })
 
-const KINDS = ['dust', 'speck', 'scratch', 'hair'] as const
+/** Mould is found as specks: what is wrongly taken for one on prints counts against both. */
+const KINDS = ['dust', 'speck', 'mould', 'scratch', 'hair'] as const
 type Kind = (typeof KINDS)[number]
 interface Outcome { readonly kind: Kind; readonly contrast: number; readonly weight: number; readonly found: boolean }
 const outcomes: Outcome[] = []
@@ -79,7 +82,9 @@ for (const [rate, share] of [['many', 1], ['few', 0.2]] as const) {
     const size = (light.width * light.height) / 6e6
     const count = (full: number) => Math.max(1, Math.round(full * share * Math.max(0.12, size)))
     const hurt = copyLight(light)
+    const mould = isPrint ? addMould(hurt, { colonies: count(12), spots: 10, radius: [1.5, 8], depth: [0.12, 1.4], seed: seed + 4 }) : []
     const flaws: TrueFlaw[] = [
+      ...mould,
       ...addDust(hurt, { count: count(isPrint ? 6 : 50), radius: [5, 24], depth: [0.02, 0.42], seed }),
       ...addSpecks(hurt, { count: count(140), radius: [1.2, 7], seed: seed + 1 }),
       ...(isPrint || name.endsWith('g') ? [
@@ -96,7 +101,7 @@ for (const [rate, share] of [['many', 1], ['few', 0.2]] as const) {
     const discs = flaws.filter(({ path }) => !path)
     const touches = (find: Find, flaw: TrueFlaw) => find.shape.type === 'disc' && Math.hypot(find.shape.x - flaw.x, find.shape.y - flaw.y) < Math.max(2, 0.8 * flaw.r)
     for (const flaw of discs) {
-      outcomes.push({ kind: flaw.kind as Kind, contrast: trueContrast(flaw, clean, damaged, transfer), weight: trueWeight(flaw, clean, damaged, transfer), found: finds.some((find) => touches(find, flaw)) })
+      outcomes.push({ kind: mould.includes(flaw) ? 'mould' : (flaw.kind as Kind), contrast: trueContrast(flaw, clean, damaged, transfer), weight: trueWeight(flaw, clean, damaged, transfer), found: finds.some((find) => touches(find, flaw)) })
     }
     for (const flaw of lines) {
       const contrast = trueContrast(flaw, clean, damaged, transfer)
@@ -108,7 +113,8 @@ for (const [rate, share] of [['many', 1], ['few', 0.2]] as const) {
         : shareOn((find.shape as Stroke).points, truthLines) > 0.5
       believed.push({ rate, confidence: find.confidence, real })
       const kind = kindOf(find)
-      if (!real && kind) alarms.push({ kind, contrast: Math.abs(find.contrast), weight: find.weight })
+      if (real || !kind) continue
+      for (const against of isPrint && kind === 'speck' ? (['speck', 'mould'] as const) : [kind]) alarms.push({ kind: against, contrast: Math.abs(find.contrast), weight: find.weight })
     }
   }
 }

@@ -4,7 +4,7 @@ import { makeTransfer } from '@fennip/core/raster/transfer.js'
 import { insideOutline, type Outline } from '@fennip/core/shape/shape.js'
 import { addMoire, copyLight, wipeOut, type ProcessedPlace } from '@fennip/demo/damage.js'
 import { expose } from '@fennip/demo/photograph.js'
-import type { ExposedScene } from './scenes.js'
+import { throughJpeg, type ExposedScene } from './scenes.js'
 import type { Claim } from './truth.js'
 
 /** What processing leaves in a picture, as Fennip tells it apart. */
@@ -18,8 +18,17 @@ export interface ProcessedScene {
   readonly places: readonly ProcessedPlace[]
 }
 
-/** Smudges of 8 to 18 px radius and flat patches of 45 to 140, smoothed over by a mean of 3 x 3 to 7 x 7; moire of waves from 2.4 to 10 px, from hardly to plainly visible. */
-export function processedScene(kind: ProcessedKind, { light, exposure }: ExposedScene, seed: number): ProcessedScene {
+/**
+ * A scene with smudges of 8 to 18 px radius or flat patches of 45 to 140, smoothed over by a mean of 3 x 3 to 7 x 7, or with moire
+ * of waves from 2.4 to 10 px, from hardly to plainly visible; at even seeds as cameras keep pictures, which takes grain too.
+ */
+export async function processedScene(kind: ProcessedKind, { light, exposure }: ExposedScene, seed: number): Promise<ProcessedScene> {
+  const { clean, damaged, places } = asProcessed(kind, { light, exposure }, seed)
+  const inJpeg = seed % 2 === 0 && exposure.depth === 8
+  return inJpeg ? { clean: await throughJpeg(clean), damaged: await throughJpeg(damaged), places } : { clean, damaged, places }
+}
+
+function asProcessed(kind: ProcessedKind, { light, exposure }: Pick<ExposedScene, 'light' | 'exposure'>, seed: number): ProcessedScene {
   const pixels = light.width * light.height
   if (kind === 'moire') {
     const hurt = copyLight(light)
@@ -28,9 +37,10 @@ export function processedScene(kind: ProcessedKind, { light, exposure }: Exposed
   }
   const { clean } = expose(light, light, { ...exposure, seed })
   const damaged = { ...clean, data: clean.data.slice() }
+  const reach = 1 + (seed % 3)
   const places = kind === 'smudge'
-    ? wipeOut(damaged, { count: Math.max(6, Math.round(pixels / 1e5)), radius: [8, 18], reach: 1 + (seed % 3), seed })
-    : wipeOut(damaged, { count: Math.max(1, Math.round(pixels / 6e5)), radius: [45, 140], reach: 1 + (seed % 3), seed })
+    ? wipeOut(damaged, { count: Math.max(6, Math.round(pixels / 1e5)), radius: [8, 18], reach, seed })
+    : wipeOut(damaged, { count: Math.max(1, Math.round(pixels / 6e5)), radius: [45, 140], reach, seed })
   return { clean, damaged, places }
 }
 

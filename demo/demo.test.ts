@@ -1,6 +1,6 @@
 import { beforeAll, describe, expect, it } from 'vitest'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'
-import { addBackscatter, addDust, addFolds, addHairs, addLosses, addScratches, addSpecks, addStains, addTears, copyLight, type TrueFlaw } from './damage.js'
+import { addBackscatter, addDust, addFolds, addHairs, addLosses, addMoire, addMould, addScratches, addSpecks, addStains, addTears, copyLight, type TrueFlaw } from './damage.js'
 import { demoFiles } from './load.js'
 import { cleanPylon, dustyPylon, pylonLight, shaftValve, stationPrint } from './pictures.js'
 import { between, betweenLogarithmically, expose, type Light } from './photograph.js'
@@ -143,6 +143,45 @@ describe('the damage', () => {
     expect(red / blue).toBeLessThan(0.46)
     const stained = [...depth[2]!].filter((value) => value > 0.05).sort((a, b) => a - b)
     expect(stained[stained.length >> 1]).toBeLessThan(0.35)
+  })
+  it('of mould is a colony of dark spots, each deepest in the middle and hardly coloured', () => {
+    const scene = even(400, 300, 0.4)
+    const copy = copyLight(scene)
+    const flaws = addMould(copy, { colonies: 1, spots: 12, radius: [3, 8], depth: [0.5, 1], seed: 6 })
+    expect(flaws.length).toBeGreaterThan(4)
+    const depthAt = (x: number, y: number, c: number) => -Math.log(copy.channels[c]!.data[Math.floor(y) * 400 + Math.floor(x)]! / 0.4)
+    for (const { x, y, r } of flaws) {
+      const depth = [0, 1, 2].map((c) => depthAt(x, y, c))
+      expect(Math.min(...depth)).toBeGreaterThan(0.35)
+      expect(Math.max(...depth)).toBeLessThan(1)
+      expect(Math.min(...depth) / Math.max(...depth)).toBeGreaterThan(0.86)
+      const rim = Array.from({ length: 16 }, (_value, k) => depthAt(x + r * Math.cos(k), y + r * Math.sin(k), 1))
+      expect(rim.reduce((sum, value) => sum + value, 0) / 16).toBeLessThan(0.6 * depth[1]!)
+      // Its threads reach out here and there.
+      expect(Math.max(...rim) - Math.min(...rim)).toBeGreaterThan(0.1 * depth[1]!)
+    }
+    const hit = changed(scene, copy)
+    expect(hit.every((value, i) => !value || flaws.some(({ x, y, r }) => Math.hypot((i % 400) + 0.5 - x, Math.floor(i / 400) + 0.5 - y) < 2.2 * r + 2))).toBe(true)
+    const apart = flaws.flatMap((a) => flaws.map((b) => Math.hypot(a.x - b.x, a.y - b.y)))
+    // All within a circle whose radius is at most sixteen times that of a usual spot.
+    expect(Math.max(...apart)).toBeLessThan(2 * 16 * Math.sqrt(3 * 8))
+  })
+  it('of moire is one even wave within its place, as strong and as long as asked', () => {
+    const scene = even(400, 300, 0.4)
+    const copy = copyLight(scene)
+    const [place] = addMoire(copy, { count: 1, radius: [60, 61], length: [5, 5.01], strength: [0.1, 0.1001], seed: 8 })
+    const { x, y, r } = place!
+    const share = (i: number) => copy.channels[1]!.data[i]! / 0.4 - 1
+    const inside: number[] = []
+    copy.channels[1]!.data.forEach((_value, i) => {
+      const away = Math.hypot((i % 400) + 0.5 - x, Math.floor(i / 400) + 0.5 - y)
+      if (away > r) expect(share(i)).toBeCloseTo(0, 6)
+      else if (away < 0.8 * r) inside.push(share(i))
+    })
+    // Of a sine the mean is 0, and the mean square half of its strength squared.
+    expect(inside.reduce((sum, value) => sum + value, 0) / inside.length).toBeCloseTo(0, 2)
+    expect(Math.sqrt((2 * inside.reduce((sum, value) => sum + value * value, 0)) / inside.length)).toBeCloseTo(0.1, 2)
+    expect(Math.max(...inside)).toBeLessThan(0.1002)
   })
   it('of scratches, folds and tears is thin, and as wide as asked', () => {
     const scene = even(500, 400, 0.2)

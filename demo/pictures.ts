@@ -1,6 +1,6 @@
 import { fileURLToPath } from 'node:url'
 import type { Depth } from '@fennip/core/raster/raster.js'
-import { addBackscatter, addDust, addFolds, addLosses, addScratches, addSpecks, addStains, addTears, copyLight, type TrueFlaw } from './damage.js'
+import { addBackscatter, addDust, addFolds, addLosses, addMould, addScratches, addSpecks, addStains, addTears, copyLight, type TrueFlaw } from './damage.js'
 import { expose, lightOfRender, printOf, SEPIA, type Exposure, type Light, type Photograph } from './photograph.js'
 
 /** A made-up picture with the truth about its damage. */
@@ -76,13 +76,14 @@ export async function stationPrint(size: DemoSize = PRINT, seed = 5): Promise<De
 
 const PRINTED: Omit<Exposure, 'seed'> = { electrons: 1600, readNoise: 4, grainSize: 0.9, depth: 16 }
 
-/** A brown print of the pylon, kept damp: dried water with tide lines, foxing. */
+/** A brown print of the pylon, kept damp: dried water with tide lines, foxing, three colonies of mould. */
 export async function stainedPrint(size: DemoSize = TORN, seed = 30): Promise<DemoPicture> {
   const scale = scaleOf(size, TORN)
   const print = printOf(await pylonLight(size), SEPIA)
   const damage = copyLight(print)
   addStains(damage, { water: 3, foxing: 40, radius: [Math.max(4, 7 * scale), Math.max(6, 34 * scale)], depth: [0.12, 0.7], seed })
-  return { ...expose(print, damage, { ...PRINTED, electrons: 4000, seed }), flaws: [] }
+  const flaws = addMould(damage, { colonies: 3, spots: 12, radius: [Math.max(1.5, 2 * scale), Math.max(4, 7 * scale)], depth: [0.3, 1.6], seed: seed + 1 })
+  return { ...expose(print, damage, { ...PRINTED, electrons: 4000, seed }), flaws }
 }
 
 /** Another print of the station, from an album: torn in two places, a corner gone, creased. */

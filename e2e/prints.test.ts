@@ -2,6 +2,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import type { Page } from 'playwright-core'
 import { rest } from './browser.js'
 import { Harness } from './harness.js'
+import { stainedPrint } from '../demo/pictures.js'
 
 /** What is wrong with prints from albums: stains that are lifted, losses and tears that wait for the restorer. */
 
@@ -56,6 +57,20 @@ describe('a stained print', () => {
     await page.keyboard.press('Control+z')
     await expect.poll(async () => (await treatment()).steps.filter(({ strength }) => strength < 1).length).toBe(0)
     expect((await treatment()).steps.find((step) => step.flaw === id)).toEqual(before)
+  })
+})
+
+describe('mould on that print', () => {
+  it('is found as specks, spot by spot', async () => {
+    const known = (await treatment()).flaws.map(({ id }) => id)
+    await harness.open(picture, 'find')
+    await harness.searchFor('speck')
+    const found = (await treatment()).flaws.filter(({ id, kind }) => kind === 'speck' && !known.includes(id))
+    const { flaws: spots } = await stainedPrint({ width: 2400, height: 1600 })
+    expect(spots.length).toBeGreaterThan(15)
+    const isOn = ({ shape }: (typeof found)[number]) => shape.type === 'disc' && spots.some(({ x, y, r }) => Math.hypot(x - shape.x, y - shape.y) < Math.max(2, 0.8 * r))
+    expect(found.filter(isOn).length).toBeGreaterThan(0.6 * spots.length)
+    expect(found.filter((flaw) => !isOn(flaw)).length).toBeLessThan(4)
   })
 })
 

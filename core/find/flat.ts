@@ -1,9 +1,9 @@
 import type { SampleTable } from '../kernels/samples.js'
-import { exp } from '../raster/exact-math.js'
 import type { Region } from '../raster/raster.js'
 import { DEVIATION_PER_MAD } from '../raster/statistics.js'
 import { outlineOfCells, type AreaFind } from './area-find.js'
 import { wholePlanes } from './cells.js'
+import { confidenceOf, type Confidence } from './judge.js'
 import { touching } from './touching.js'
 import { shareOfUsual, type Plain } from './usual-by-tone.js'
 
@@ -56,6 +56,8 @@ const PLAIN: Plain = { share: 0.3, ofUsual: 1, least: 40, rounded: 0.7 }
 const FLAT = 0.5
 /** Fewer blocks together are chance. */
 const LEAST_PATCH = 6
+/** By its weight; fitted with bench/calibrate-processed.ts, checked on other photographs by bench/processed.ts. */
+const CONFIDENCE: Confidence = { even: 25.6, slope: 0.092 }
 
 /**
  * Patches with less than half of the grain that their tone has elsewhere in the picture.
@@ -74,7 +76,7 @@ export function flatPatches(tiles: readonly BlockGrain[], size: { readonly width
     // How many deviations of a block's estimate (about a tenth of it) the patch lies below what is usual, over all blocks.
     const weight = ((1 - left) / 0.1) * Math.sqrt(blocks.length)
     return {
-      kind: 'flat', contrast: left - 1, weight, confidence: 1 / (1 + exp(-(weight - 16) / 4)), unrest: 1,
+      kind: 'flat', contrast: left - 1, weight, confidence: confidenceOf(CONFIDENCE, weight), unrest: 1,
       shape: outlineOfCells(blocks, columns, GRAIN_BLOCK, size),
     }
   })

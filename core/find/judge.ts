@@ -26,12 +26,15 @@ export interface Judge extends Belief {
   readonly steepness: number
 }
 
-/** What turns evidence into a score, and a score into confidence. */
-export interface Belief {
-  score(features: readonly number[]): number
-  /** confidence = 1 / (1 + exp(-slope (score - even))) */
+/** What turns a score into confidence: as many finds of the score `even` are real as are not. */
+export interface Confidence {
   readonly even: number
   readonly slope: number
+}
+
+/** What turns evidence into a score, and a score into confidence. */
+export interface Belief extends Confidence {
+  score(features: readonly number[]): number
 }
 
 /** A judge of round flaws. */
@@ -181,7 +184,12 @@ export const stainJudge: Belief = {
 
 export function judge(by: Belief, features: readonly number[]): Judgement {
   const score = by.score(features)
-  return { score, confidence: 1 / (1 + exp(-by.slope * (score - by.even))) }
+  return { score, confidence: confidenceOf(by, score) }
+}
+
+/** Share of finds with a score that are real, 0..1: a logistic curve. */
+export function confidenceOf({ even, slope }: Confidence, score: number): number {
+  return 1 / (1 + exp(-slope * (score - even)))
 }
 
 /**

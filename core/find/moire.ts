@@ -1,5 +1,4 @@
 import { FourierSquare } from '../kernels/fourier.js'
-import { exp } from '../raster/exact-math.js'
 import type { Plane, Region } from '../raster/raster.js'
 import { median } from '../raster/statistics.js'
 import { outlineOfCells, type AreaFind } from './area-find.js'
@@ -46,6 +45,11 @@ const BESIDE = [-5, -4, -3, 3, 4, 5]
 const SAME = 0.9
 /** Fewer windows together are chance. */
 const LEAST_WINDOWS = 6
+/**
+ * So many of the patterns found are none of the scene's own, by bench/calibrate-processed.ts: neither their strength nor their
+ * extent tells a screen from a facade, so all are as sure.
+ */
+const CONFIDENCE = 0.77
 
 /** Fades a window to its edges, so that these are no pattern: a parabola squared, exact on every machine. */
 const FADE = Float64Array.from({ length: SCREEN_WINDOW }, (_value, k) => {
@@ -235,7 +239,7 @@ export function findMoire(tiles: readonly TileScreens[], size: { readonly width:
   return areasOf(strength, columns, rows, same).map((windows) => {
     const middle = median(Float32Array.from(windows, (i) => strength[i]!))
     const weight = Math.sqrt(middle / LONE) * windows.length
-    return { kind: 'moire', shape: outlineOfCells(windows, columns, SCREEN_WINDOW, size), contrast: Math.sqrt(middle), weight, confidence: 1 / (1 + exp(-(weight - 12) / 4)), unrest: 1 }
+    return { kind: 'moire', shape: outlineOfCells(windows, columns, SCREEN_WINDOW, size), contrast: Math.sqrt(middle), weight, confidence: CONFIDENCE, unrest: 1 }
   })
 }
 

@@ -1,9 +1,9 @@
 import type { SampleTable } from '../kernels/samples.js'
-import { exp } from '../raster/exact-math.js'
 import type { Region } from '../raster/raster.js'
 import { outlineOfCells, type AreaFind } from './area-find.js'
 import { wholePlanes } from './cells.js'
 import { scaled } from './flat.js'
+import { confidenceOf, type Confidence } from './judge.js'
 import { touching } from './touching.js'
 import { shareOfUsual, type Plain } from './usual-by-tone.js'
 
@@ -54,8 +54,10 @@ const PLAIN: Plain = { share: 0.04, ofUsual: 0.86, least: 600, rounded: 0.8 }
 /** Less than this share of the detail of plain ground is too little for noise: 12 x 12 pixels of it vary by a twelfth. */
 const SMOOTH = 0.5
 const SPREAD = 0.085
-/** Of this weight as many are smudges as are not (measured on the demo's scenes and open photographs); below it they are not shown. */
-const EVEN = 8.5
+/** Lighter ones are not shown: strong compression leaves too many. */
+const LEAST_WEIGHT = 8.5
+/** By its weight; fitted with bench/calibrate-processed.ts, checked on other photographs by bench/processed.ts. */
+const CONFIDENCE: Confidence = { even: 5.05, slope: 0.58 }
 /** A smudge ends where this share is left. */
 const ENDS = 0.6
 /** What is larger is a flat patch, and found as one; so many cells are six of its blocks. */
@@ -99,7 +101,7 @@ export function findSmudges(tiles: readonly FineDetail[], size: { readonly width
   return touching(columns, rows, (i) => share[i]! < SMOOTH && around[i]! >= AROUND, (_from, next) => isPart(next), false)
     .filter((part) => part.length <= LARGEST)
     .map((part) => smudgeOf(part, share, columns, size))
-    .filter(({ weight }) => weight >= EVEN)
+    .filter(({ weight }) => weight >= LEAST_WEIGHT)
 }
 
 function smudgeOf(part: Int32Array, share: Float32Array, columns: number, size: { readonly width: number; readonly height: number }): SmudgeFind {
@@ -107,7 +109,7 @@ function smudgeOf(part: Int32Array, share: Float32Array, columns: number, size: 
   for (const i of part) left += share[i]! / part.length
   // Windows of three by three cells told of their middle: they overlap by eight ninths, and the smudge reaches a cell further.
   const weight = ((1 - left) / SPREAD) * Math.sqrt((part.length + 8) / 9)
-  return { kind: 'smudge', shape: outlineOfCells(part, columns, FINE_CELL, size, 1), contrast: left - 1, weight, confidence: 1 / (1 + exp(-(weight - EVEN) / 1.5)), unrest: 1 }
+  return { kind: 'smudge', shape: outlineOfCells(part, columns, FINE_CELL, size, 1), contrast: left - 1, weight, confidence: confidenceOf(CONFIDENCE, weight), unrest: 1 }
 }
 
 /** Mean over a box of (2 reach + 1) squared cells, fewer at the edge: sums that what comes in is added to and what falls out is taken from. */

@@ -24,6 +24,15 @@ describe('what is usual in a tone', () => {
   it('may be said to lie above what plain places have', () => {
     shareOfUsual(values, tone, { ...plain, ofUsual: 0.8 }).forEach((share, i) => expect(share).toBeCloseTo(shares[i] === 1 ? share : 0.8 * shares[i]!, 4))
   })
+  it('is no more than the tones beside it allow, where all of a tone has texture', () => {
+    const rough = values.map((value, i) => (tone[i]! > 0.52 && tone[i]! < 0.6 ? Math.max(value, 0.9 * Math.sqrt(tone[i]!)) * 4 : value))
+    const told = shareOfUsual(rough, tone, plain)
+    const within = [...told].filter((_share, i) => times[i] === 1 && tone[i]! > 0.53 && tone[i]! < 0.59)
+    // Noise may grow by 1.15 from one of the 32 tones to the next; the rough ones are no further than two from others.
+    expect(Math.min(...within)).toBeGreaterThan((0.85 * 4) / 1.15 ** 2)
+    const beside = [...told].filter((_share, i) => times[i] === 1 && tone[i]! > 0.62 && tone[i]! < 0.7)
+    expect(beside.reduce((sum, share) => sum + share, 0) / beside.length).toBeCloseTo(1, 1)
+  })
   it('is not told of tones that hardly occur, where noise is cut off, or lost in rounding', () => {
     const mostly = Float32Array.from({ length: 500 }, (_value, i) => [0.5, 0.01, 0.9][i < 480 ? 0 : i % 2 === 0 ? 1 : 2]!)
     const halved = Float32Array.from({ length: 500 }, (_value, i) => (i > 470 ? 1 : 3))

@@ -3,6 +3,8 @@ import { smallestOfMany } from '../raster/order.js'
 const TONES = 32
 /** Nearer to black or white noise is cut off. */
 const CLIPPED = 0.03
+/** Noise goes evenly with the light: from a tone to the next it grows by no more than this. Where all of a tone has texture, its neighbours tell. */
+const MOST_GROWTH = 1.15
 
 const stepOf = (tone: number) => Math.max(0, Math.min(TONES - 1, Math.floor(tone * TONES)))
 
@@ -34,12 +36,23 @@ export function shareOfUsual(values: Float32Array, tone: Float32Array, { share, 
     const step = stepOf(tone[i]!)
     byTone[step]![counts[step]!++] = values[i]!
   }
-  const usual = byTone.map((list) => (list.length < least ? 0 : smallestOfMany(list, Math.floor(share * list.length)) / ofUsual))
+  const usual = evenly(byTone.map((list) => (list.length < least ? 0 : smallestOfMany(list, Math.floor(share * list.length)) / ofUsual)))
   const result = new Float32Array(values.length)
   for (let i = 0; i < values.length; i++) {
     const light = tone[i]!
     const expected = light < CLIPPED || light > 1 - CLIPPED ? 0 : usual[stepOf(light)]!
     result[i] = expected < rounded ? 1 : values[i]! / expected
   }
+  return result
+}
+
+/** What is usual in each tone, nowhere more than its neighbours allow; 0 where nothing is known stays so. */
+function evenly(usual: readonly number[]): number[] {
+  const result = [...usual]
+  const lower = (tone: number, beside: number) => {
+    if (result[tone]! > 0 && result[beside]! > 0) result[tone] = Math.min(result[tone]!, MOST_GROWTH * result[beside]!)
+  }
+  for (let tone = 1; tone < result.length; tone++) lower(tone, tone - 1)
+  for (let tone = result.length - 2; tone >= 0; tone--) lower(tone, tone + 1)
   return result
 }
