@@ -1,7 +1,7 @@
 import { ColourLook } from '@fennip/core/find/colour.js'
 import { SampleTable } from '@fennip/core/kernels/samples.js'
 import { evidenceInTile, searchTiles, tileSurroundings, type DiscKind, type Evidence } from '@fennip/core/find/find.js'
-import { dustJudge, hairJudge, layered, lineAlone, lossJudge, scratchJudge, speckJudge, stainJudge, type Belief } from '@fennip/core/find/judge.js'
+import { dustJudge, hairJudge, layered, lineAlone, lossJudge, mouldJudge, scratchJudge, speckJudge, stainJudge, type Belief } from '@fennip/core/find/judge.js'
 import { logLight } from '@fennip/core/find/log-light.js'
 import { lossCandidates } from '@fennip/core/find/losses.js'
 import { stainCandidates } from '@fennip/core/find/stains.js'
@@ -22,7 +22,7 @@ import { animalAndBuildingPhotographs, furtherPhotographs, groundPhotographs, ha
 import { changedAt, demoScenes, FRAME, greyOf, PRINT, renderOf, sceneOf, stainedPrint, stones, throughJpeg, TONINGS, tornPrint } from './scenes.js'
 
 /**
- * Fit the weights of core/find/judge.ts on made-up pictures with known damage: `npx tsx bench/calibrate.ts dust|speck|line-alone|scratch|hair|loss|stain`;
+ * Fit the weights of core/find/judge.ts on made-up pictures with known damage: `npx tsx bench/calibrate.ts dust|speck|mould|line-alone|scratch|hair|loss|stain`;
  * of scratches and hairs on what bench/line-evidence.ts keeps.
  * Writes weights into core/find/weights (of stains it prints them), and prints the two numbers of the confidence and the two
  * of the control for false finds, to be written there by hand. The seeds are not those of bench/acceptance.ts.
@@ -32,8 +32,8 @@ import { changedAt, demoScenes, FRAME, greyOf, PRINT, renderOf, sceneOf, stained
 const LEARNED_FROM = ['chelsea', 'motorcycle', 'brick', 'gravel']
 
 const wanted = process.argv[2] ?? 'dust'
-const kind: DiscKind = wanted === 'speck' ? 'speck' : 'dust'
-const by = kind === 'dust' ? dustJudge : speckJudge
+const kind: DiscKind = wanted === 'speck' || wanted === 'mould' ? wanted : 'dust'
+const by = { dust: dustJudge, speck: speckJudge, mould: mouldJudge }[kind]
 
 /** Seeds whose lines are learned from: with twelve of them, twice as many are found that are none. */
 const LINE_SEEDS = [41, 42, 43, 44, 45, 46, 51, 52, 53, 54, 55, 56, 61, 62, 63, 64, 65, 71, 72, 73, 74, 75]
@@ -43,6 +43,7 @@ const COMPANY: LayerFit = { units: 32, rounds: 8000, batch: 1024, starts: 4, dec
 const LAYERS: Record<string, LayerFit> = {
   dust: { units: 12 },
   speck: { units: 24, rounds: 5000, batch: 2048, starts: 4 },
+  mould: { units: 24, rounds: 5000, batch: 2048, starts: 4 },
   'line-alone': { units: 10 },
   scratch: COMPANY,
   hair: COMPANY,
@@ -54,6 +55,12 @@ interface Sample { readonly ground: string; readonly as: string; readonly featur
 const samples: Sample[] = []
 /** Searched so far, of each ground. */
 const megapixels = new Map<string, number>()
+
+/** Specks, or colonies of mould, on photographs: the seed, how many a megapixel, and whether as they are, without colour, or as prints of one colour. */
+const VARIANTS: Record<'speck' | 'mould', readonly (readonly [number, number, 'colour' | 'grey' | 'toned'])[]> = {
+  speck: [[21, 120, 'colour'], [22, 8, 'colour'], [23, 60, 'grey'], [24, 0, 'colour'], [25, 0, 'grey'], [26, 20, 'toned']],
+  mould: [[31, 6, 'colour'], [32, 6, 'grey'], [33, 6, 'toned'], [34, 0, 'colour'], [35, 0, 'grey'], [36, 0, 'toned']],
+}
 
 /** A picture, the same with other damage and the same in small have one ground. */
 const groundOf = (name: string) => name.replace(/ \d+$/, '').replace(/^small /, '').replace(/ in colour$/, '')
@@ -69,7 +76,7 @@ function collect(name: string, damaged: IntegerRaster, depth: 8 | 16, flaws: rea
     const around = tileSurroundings(tile, source.width, source.height)
     const pixels = source.read(around)
     const colour = new ColourLook(pixels, transfer)
-    const evidence = evidenceInTile(logLight(pixels, transfer), colour, around, tile, kind, -12)
+    const evidence = evidenceInTile(logLight(pixels, transfer), colour, around, tile, kind === 'dust' ? 'dust' : 'speck', [{ by, least: -12 }])
     // The strongest of those that lie on one another stands for all, as it does in a search.
     const kept: Evidence[] = []
     const score = ({ candidate, fit }: Evidence) => by.score(by.features(candidate, fit, colour))
@@ -166,6 +173,12 @@ if (wanted === 'loss') {
     }
   }
 } else {
+  if (kind === 'speck') await collectOwnSpecks()
+  await collectOnPhotographs(VARIANTS[kind])
+}
+
+/** On scenes of the demo. */
+async function collectOwnSpecks(): Promise<void> {
   for (const seed of [21, 22]) {
     const shaft = await shaftValve(undefined, seed)
     collect(`shaft ${seed}`, seed === 22 ? await throughJpeg(shaft.damaged) : shaft.damaged, 8, shaft.flaws)
@@ -182,7 +195,10 @@ if (wanted === 'loss') {
     const { damaged } = expose(light, hurt, { electrons: 14000, readNoise: 6, grainSize: 0, depth: 8, seed })
     collect(`pylon with specks ${seed}`, seed === 32 ? await throughJpeg(damaged) : damaged, 8, flaws)
   }
-  // Photographs have what no render has, and stones are all alike.
+}
+
+/** Photographs have what no render has, and stones are all alike. */
+async function collectOnPhotographs(variants: (typeof VARIANTS)[keyof typeof VARIANTS]): Promise<void> {
   const transfer = makeTransfer({ type: 'srgb' }, 8)
   const photographs = [
     ...(await furtherPhotographs()),
@@ -194,15 +210,14 @@ if (wanted === 'loss') {
   for (const [i, { name, light: coloured }] of grounds.entries()) {
     // A judge that knows pictures with colour only takes the lack of it for what all that is there has lost.
     const looks = { colour: coloured, grey: greyOf(coloured), toned: printOf(coloured, TONINGS[i % TONINGS.length]!) }
-    for (const [seed, density, look, colonies] of [[21, 120, 'colour', 0], [22, 8, 'colour', 0], [23, 60, 'grey', 4], [24, 0, 'colour', 0], [25, 0, 'grey', 0], [26, 20, 'toned', 8]] as const) {
+    for (const [seed, density, look] of variants) {
       const light = looks[look]
       const exposure = look !== 'colour' && (i + seed) % 2 === 0 ? PRINT : FRAME
       const hurt = copyLight(light)
       const extent = (light.width * light.height) / 1e6
-      const flaws = [
-        ...addMould(hurt, { colonies: Math.round(colonies * extent), spots: 10, radius: [1.5, 8], depth: [0.12, 1.4], seed: seed + 100 }),
-        ...addSpecks(hurt, { count: Math.round(density * extent), radius: [1.2, 7], seed }),
-      ]
+      const flaws = kind === 'mould'
+        ? addMould(hurt, { colonies: Math.round(density * extent), spots: 10, radius: [1.5, 8], depth: [0.12, 1.4], seed })
+        : addSpecks(hurt, { count: Math.round(density * extent), radius: [1.2, 7], seed })
       const { damaged } = expose(light, hurt, { ...exposure, seed })
       // Half of those with colour as cameras keep them: there it is known at half the resolution, and not well.
       collect(`${name} ${seed}`, look === 'colour' && (i + seed) % 2 === 0 ? await throughJpeg(damaged) : damaged, exposure.depth, flaws)

@@ -27,7 +27,6 @@ const photographs = (await openPhotographs()).map(({ name, raster }) => ({ name,
 for (const { name, light } of photographs) scenes.push({ name, light, exposure: FRAME, print: false })
 for (const [i, { name, light }] of photographs.slice(0, TONINGS.length).entries()) scenes.push({ name: `print of ${name}`, light: printOf(light, TONINGS[i]!), exposure: PRINT, print: true })
 
-/** Mould is found as specks: what is wrongly taken for one on prints counts against both. */
 const KINDS = ['dust', 'speck', 'mould', 'scratch', 'hair'] as const
 type Kind = (typeof KINDS)[number]
 interface Outcome { readonly kind: Kind; readonly contrast: number; readonly weight: number; readonly found: boolean }
@@ -82,9 +81,8 @@ for (const [rate, share] of [['many', 1], ['few', 0.2]] as const) {
     const size = (light.width * light.height) / 6e6
     const count = (full: number) => Math.max(1, Math.round(full * share * Math.max(0.12, size)))
     const hurt = copyLight(light)
-    const mould = isPrint ? addMould(hurt, { colonies: count(12), spots: 10, radius: [1.5, 8], depth: [0.12, 1.4], seed: seed + 4 }) : []
     const flaws: TrueFlaw[] = [
-      ...mould,
+      ...(isPrint ? addMould(hurt, { colonies: count(12), spots: 10, radius: [1.5, 8], depth: [0.12, 1.4], seed: seed + 4 }) : []),
       ...addDust(hurt, { count: count(isPrint ? 6 : 50), radius: [5, 24], depth: [0.02, 0.42], seed }),
       ...addSpecks(hurt, { count: count(140), radius: [1.2, 7], seed: seed + 1 }),
       ...(isPrint || name.endsWith('g') ? [
@@ -94,14 +92,14 @@ for (const [rate, share] of [['many', 1], ['few', 0.2]] as const) {
     ]
     const { clean, damaged } = expose(light, hurt, { ...exposure, seed })
     const transfer = makeTransfer({ type: 'srgb' }, exposure.depth)
-    const finds = findFlaws(rasterSource(damaged), transfer, { kinds: flaws.some(({ path }) => path) ? ['dust', 'speck', 'line'] : ['dust', 'speck'], falseFinds: CONTROL })
+    const finds = findFlaws(rasterSource(damaged), transfer, { kinds: ['dust', 'speck', ...(isPrint ? ['mould' as const] : []), ...(flaws.some(({ path }) => path) ? ['line' as const] : [])], falseFinds: CONTROL })
     const lines = linesOf(flaws)
     const truthLines = new LinePlaces(lines.map(({ path }) => path!), 6)
     const foundLines = new LinePlaces(finds.flatMap(({ shape }) => (shape.type === 'stroke' ? [shape.points] : [])), 6)
     const discs = flaws.filter(({ path }) => !path)
     const touches = (find: Find, flaw: TrueFlaw) => find.shape.type === 'disc' && Math.hypot(find.shape.x - flaw.x, find.shape.y - flaw.y) < Math.max(2, 0.8 * flaw.r)
     for (const flaw of discs) {
-      outcomes.push({ kind: mould.includes(flaw) ? 'mould' : (flaw.kind as Kind), contrast: trueContrast(flaw, clean, damaged, transfer), weight: trueWeight(flaw, clean, damaged, transfer), found: finds.some((find) => touches(find, flaw)) })
+      outcomes.push({ kind: flaw.kind as Kind, contrast: trueContrast(flaw, clean, damaged, transfer), weight: trueWeight(flaw, clean, damaged, transfer), found: finds.some((find) => touches(find, flaw)) })
     }
     for (const flaw of lines) {
       const contrast = trueContrast(flaw, clean, damaged, transfer)
@@ -113,8 +111,7 @@ for (const [rate, share] of [['many', 1], ['few', 0.2]] as const) {
         : shareOn((find.shape as Stroke).points, truthLines) > 0.5
       believed.push({ rate, confidence: find.confidence, real })
       const kind = kindOf(find)
-      if (real || !kind) continue
-      for (const against of isPrint && kind === 'speck' ? (['speck', 'mould'] as const) : [kind]) alarms.push({ kind: against, contrast: Math.abs(find.contrast), weight: find.weight })
+      if (!real && kind) alarms.push({ kind, contrast: Math.abs(find.contrast), weight: find.weight })
     }
   }
 }
@@ -140,11 +137,11 @@ for (const stored of ['as they are', 'out of a camera, JPEG of quality 92'] as c
   let all = 0
   let told = 0
   let megapixels = 0
-  for (const { name, light, exposure } of scenes) {
+  for (const { name, light, exposure, print } of scenes) {
     const { clean } = expose(light, light, { ...exposure, seed: SEED + 99 })
     if (stored !== 'as they are' && exposure.depth !== 8) continue
     const picture = stored === 'as they are' ? clean : await throughJpeg(clean)
-    const found = findFlaws(rasterSource(picture), makeTransfer({ type: 'srgb' }, exposure.depth), { kinds: ['dust', 'speck', 'line'], falseFinds: CONTROL })
+    const found = findFlaws(rasterSource(picture), makeTransfer({ type: 'srgb' }, exposure.depth), { kinds: ['dust', 'speck', ...(print ? ['mould' as const] : []), 'line'], falseFinds: CONTROL })
     const finds = found.filter((find) => kindOf(find))
     const expected = expectedFalseFinds(CONTROL, light)
     all += finds.length

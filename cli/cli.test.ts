@@ -73,7 +73,7 @@ describe('fennip find, of lines and flat patches', () => {
   it('says which kinds there are', () => {
     const wrong = fennip('find', at('in.tif'), '--kinds', 'dust,stars', '--json', at('none.json'))
     expect(wrong.status).toBe(2)
-    expect(wrong.stderr).toContain('dust, speck, line, loss, stain, flat, moire')
+    expect(wrong.stderr).toContain('dust, speck, mould, line, loss, stain, flat, moire')
   })
 })
 

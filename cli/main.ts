@@ -20,7 +20,7 @@ import { sha256Of } from './hash.js'
 
 const USAGE = `fennip finds and mends flaws in photographs.
 
-  fennip find IN [--kinds dust,speck,line,loss,stain,flat,moire] [--rate N] --json OUT.json
+  fennip find IN [--kinds dust,speck,mould,line,loss,stain,flat,moire] [--rate N] --json OUT.json
   fennip mend IN OUT [--mask MASK.png | --flaws F.json | --kinds dust,speck] [--method auto|lift|heal|fill] [--report R.json]
   fennip apply IN TREATMENT.json OUT
 

@@ -5,7 +5,7 @@ import { between, betweenLogarithmically } from './photograph.js'
 
 /** A flaw as it was put on: the truth that finder and mends are measured against. */
 export interface TrueFlaw {
-  readonly kind: 'dust' | 'speck' | 'scratch' | 'hair' | 'fold'
+  readonly kind: 'dust' | 'speck' | 'mould' | 'scratch' | 'hair' | 'fold'
   readonly x: number
   readonly y: number
   readonly r: number
@@ -322,7 +322,7 @@ export function addMould(light: Light, options: { colonies: number; spots: numbe
       if (x < margin || y < margin || x > light.width - margin || y > light.height - margin) continue
       if (flaws.some((flaw) => Math.hypot(flaw.x - x, flaw.y - y) < 1.3 * (flaw.r + r))) continue
       growSpot(light, { x, y, r }, depth, tint, random)
-      flaws.push({ kind: 'speck', x, y, r })
+      flaws.push({ kind: 'mould', x, y, r })
     }
   }
   return flaws

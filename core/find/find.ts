@@ -13,7 +13,7 @@ import { findLosses } from './losses.js'
 import { findStains } from './stains.js'
 import { worthFitting } from './first-look.js'
 import { FIRST_EFFORT, fitDisc, type FittedDisc } from './fit-disc.js'
-import { dustJudge, judge, leastScore, speckJudge, type DiscJudge } from './judge.js'
+import { dustJudge, judge, leastScore, mouldJudge, speckJudge, type DiscJudge } from './judge.js'
 import { judgedLines, type LineFind, type LineKind } from './line-kinds.js'
 import { linePieces, type LinePiece } from './lines.js'
 import { logLight } from './log-light.js'
@@ -22,7 +22,7 @@ import { findMoire, screensOfTile, type TileScreens } from './moire.js'
 import { findRadial } from './radial.js'
 
 /** Those that are round. */
-export type DiscKind = 'dust' | 'speck'
+export type DiscKind = 'dust' | 'speck' | 'mould'
 
 /** A flaw as a detector describes it. */
 export interface Find {
@@ -126,17 +126,18 @@ export function findInTile(pixels: IntegerRaster, surroundings: Region, tile: Re
 /** What is found where it lies: round flaws, and lines in pieces. */
 function findPlaced(around: TilePlane, pixels: IntegerRaster, tile: Region, transfer: Transfer, options: FindOptions): Pick<TileFinds, 'discs' | 'pieces'> {
   const wants = (...kinds: readonly SearchKind[]) => kinds.some((kind) => options.kinds.includes(kind))
-  const close = wants('speck', 'line') ? closeTo(tile, pixels, around, transfer) : around
+  const close = wants('speck', 'mould', 'line') ? closeTo(tile, pixels, around, transfer) : around
   const discs: DiscFind[] = []
-  for (const kind of ['dust', 'speck'] as const) {
-    if (!wants(kind)) continue
-    const by = JUDGES[kind]
-    const least = leastScore(by, rateOf(options))
-    const { plane, colour, at } = kind === 'dust' ? around : close
-    for (const { candidate, fit } of evidenceInTile(plane, colour, at, tile, kind, least)) {
-      const { score, confidence } = judge(by, by.features(candidate, fit, colour))
+  for (const look of ['dust', 'speck'] as const) {
+    const asked = KINDS_OF[look].filter((kind) => wants(kind)).map((kind) => ({ kind, by: JUDGES[kind], least: leastScore(JUDGES[kind], rateOf(options)) }))
+    if (asked.length === 0) continue
+    const { plane, colour, at } = look === 'dust' ? around : close
+    for (const { candidate, fit } of evidenceInTile(plane, colour, at, tile, look, asked)) {
       // What cannot be told from noise is not claimed, whatever speaks for it.
-      if (score < least || fit.weight < LEAST_SEEN) continue
+      if (fit.weight < LEAST_SEEN) continue
+      const claims = asked.map(({ kind, by, least }) => ({ kind, least, ...judge(by, by.features(candidate, fit, colour)) })).filter(({ score, least }) => score >= least)
+      if (claims.length === 0) continue
+      const { kind, confidence } = claims.reduce((surest, claim) => (claim.confidence > surest.confidence ? claim : surest))
       const find = { kind, ...describeFit(fit, at), confidence, unrest: fit.structure }
       if (isInside(find.shape, tile)) discs.push(find)
     }
@@ -171,7 +172,13 @@ function rateOf({ falseFinds, kinds }: FindOptions): number {
   return Math.max(1e-3, falseFinds) / REFERENCE_MEGAPIXELS / Math.max(1, splitKinds(kinds).placed.length)
 }
 
-const JUDGES: Record<DiscKind, DiscJudge> = { dust: dustJudge, speck: speckJudge }
+const JUDGES: Record<DiscKind, DiscJudge> = { dust: dustJudge, speck: speckJudge, mould: mouldJudge }
+
+/** How round flaws are looked for: soft shadows, or specks. */
+export type DiscLook = 'dust' | 'speck'
+
+/** What is found by each look: a spot of mould is a speck to the eye of a filter, and told from texture by a judge of its own. */
+const KINDS_OF: Record<DiscLook, readonly DiscKind[]> = { dust: ['dust'], speck: ['speck', 'mould'] }
 
 /** A candidate with the disc that was fitted to it: what it is judged by. */
 export interface Evidence {
@@ -180,25 +187,25 @@ export interface Evidence {
 }
 
 /**
- * Everything in a tile that could be a flaw of a kind, with its evidence; hopeless ones are left out.
+ * Everything in a tile that could be a flaw, with its evidence; what is hopeless to all who judge it is left out.
  *
  * @param plane  Log light of the tile with its surroundings.
  * @param colour  Tells the colour of places in it.
- * @param least  Least score that is of interest.
+ * @param asked  Who judges, and the least score that is of interest to each.
  */
-export function evidenceInTile(plane: Plane, colour: ColourLook, surroundings: Region, tile: Region, kind: DiscKind, least: number): Evidence[] {
-  const octaves = makeOctaves(plane, LARGEST_RADIUS[kind])
-  const candidates = kind === 'dust' ? findRadial(octaves, -1) : findCandidates(octaves)
+export function evidenceInTile(plane: Plane, colour: ColourLook, surroundings: Region, tile: Region, look: DiscLook, asked: readonly { readonly by: DiscJudge; readonly least: number }[]): Evidence[] {
+  const octaves = makeOctaves(plane, LARGEST_RADIUS[look])
+  const candidates = look === 'dust' ? findRadial(octaves, -1) : findCandidates(octaves)
   const result: Evidence[] = []
   for (const candidate of byBands(candidates, plane.height)) {
     const x = candidate.x + surroundings.x
     const y = candidate.y + surroundings.y
     if (x < tile.x - 8 || y < tile.y - 8 || x > tile.x + tile.width + 8 || y > tile.y + tile.height + 8) continue
-    if (kind === 'speck' && !worthFitting(octaves, candidate)) continue
+    if (look === 'speck' && !worthFitting(octaves, candidate)) continue
     const glance = fitDisc(octaves, candidate, FIRST_EFFORT)
-    if (glance && judge(JUDGES[kind], JUDGES[kind].features(candidate, glance, colour)).score < least - GLANCE_MARGIN[kind]) continue
+    if (glance && asked.every(({ by, least }) => by.score(by.features(candidate, glance, colour)) < least - GLANCE_MARGIN[look])) continue
     const fit = fitDisc(octaves, candidate)
-    if (fit && fit.radius <= 1.15 * LARGEST_RADIUS[kind]) result.push({ candidate, fit })
+    if (fit && fit.radius <= 1.15 * LARGEST_RADIUS[look]) result.push({ candidate, fit })
   }
   return result
 }

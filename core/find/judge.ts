@@ -6,6 +6,7 @@ import { DUST } from './weights/dust.js'
 import { HAIR } from './weights/hair.js'
 import { LINE_ALONE } from './weights/line-alone.js'
 import { LOSS } from './weights/loss.js'
+import { MOULD } from './weights/mould.js'
 import { SCRATCH } from './weights/scratch.js'
 import { SPECK } from './weights/speck.js'
 
@@ -104,36 +105,48 @@ export const dustJudge: DiscJudge = {
   steepness: 1.35,
 }
 
+const speckFeatures: DiscJudge['features'] = (candidate, fit, look) => {
+  const { change, paler, colourful } = look.ofDisc(fit)
+  return [
+    1,
+    logOf(fit.weight, 300),
+    Math.max(-0.5, fit.evenness),
+    fit.explained,
+    logOf(candidate.unrest),
+    logOf(Math.abs(fit.amplitude), 3),
+    logOf(fit.structure),
+    Math.min(0.9, fit.softness),
+    logOf(Math.abs(candidate.response)),
+    logOf(fit.radius),
+    fit.amplitude > 0 ? 1 : 0,
+    logOf(candidate.standing, 60),
+    ln(1 + candidate.crowd),
+    ln(1 + Math.min(50, change)),
+    paler,
+    ln(FAINT + colourful),
+    ...fit.rings,
+    // Lamps and clouds are brighter than a flaw makes anything.
+    fit.ground,
+    Math.max(BLACKEST, Math.min(WHITEST, fit.ground + fit.amplitude)),
+  ]
+}
+
 export const speckJudge: DiscJudge = {
-  features: (candidate, fit, look) => {
-    const { change, paler, colourful } = look.ofDisc(fit)
-    return [
-      1,
-      logOf(fit.weight, 300),
-      Math.max(-0.5, fit.evenness),
-      fit.explained,
-      logOf(candidate.unrest),
-      logOf(Math.abs(fit.amplitude), 3),
-      logOf(fit.structure),
-      Math.min(0.9, fit.softness),
-      logOf(Math.abs(candidate.response)),
-      logOf(fit.radius),
-      fit.amplitude > 0 ? 1 : 0,
-      logOf(candidate.standing, 60),
-      ln(1 + candidate.crowd),
-      ln(1 + Math.min(50, change)),
-      paler,
-      ln(FAINT + colourful),
-      ...fit.rings,
-      // Lamps and clouds are brighter than a flaw makes anything.
-      fit.ground,
-      Math.max(BLACKEST, Math.min(WHITEST, fit.ground + fit.amplitude)),
-    ]
-  },
+  features: speckFeatures,
   score: layered(SPECK),
   // Calibration's own judges, from one start on half of what there is, are poorer ones, and say too little of this one: its
   // numbers were read off photographs that nothing was learned from, those of bench/false-finds.ts, and bench/finding.ts bears
   // them out.
+  even: 0.1,
+  slope: 1.4,
+  scoreAtOne: -1.92,
+  steepness: 0.8,
+}
+
+/** Judge of spots of mould, which a judge of specks takes for texture: soft, ragged and close together. */
+export const mouldJudge: DiscJudge = {
+  features: speckFeatures,
+  score: layered(MOULD),
   even: 0.1,
   slope: 1.4,
   scoreAtOne: -1.92,

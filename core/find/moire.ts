@@ -49,7 +49,7 @@ const LEAST_WINDOWS = 6
  * So many of the patterns found are none of the scene's own, by bench/calibrate-processed.ts: neither their strength nor their
  * extent tells a screen from a facade, so all are as sure.
  */
-const CONFIDENCE = 0.77
+const CONFIDENCE = 0.78
 
 /** Fades a window to its edges, so that these are no pattern: a parabola squared, exact on every machine. */
 const FADE = Float64Array.from({ length: SCREEN_WINDOW }, (_value, k) => {

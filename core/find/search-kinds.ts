@@ -6,10 +6,10 @@ const DUST_APERTURE = 10
 
 /**
  * What a picture is searched for when nobody says otherwise: a frame for dust, one taken with a wide aperture for specks
- * too, since then what is seen lies in front of the lens; a scan for lint, lines, losses and stains besides.
+ * too, since then what is seen lies in front of the lens; a scan for lint, mould, lines, losses and stains besides.
  */
 export function usualKinds(picture: { readonly kind: 'frame' | 'scan'; readonly aperture: number | null }): SearchKind[] {
-  if (picture.kind === 'scan') return ['dust', 'speck', 'line', 'loss', 'stain']
+  if (picture.kind === 'scan') return ['dust', 'speck', 'mould', 'line', 'loss', 'stain']
   return (picture.aperture ?? 0) >= DUST_APERTURE ? ['dust'] : ['dust', 'speck']
 }
 

@@ -57,7 +57,7 @@ const SPREAD = 0.085
 /** Lighter ones are not shown: strong compression leaves too many. */
 const LEAST_WEIGHT = 8.5
 /** By its weight; fitted with bench/calibrate-processed.ts, checked on other photographs by bench/processed.ts. */
-const CONFIDENCE: Confidence = { even: 5.05, slope: 0.58 }
+const CONFIDENCE: Confidence = { even: 5.47, slope: 0.461 }
 /** A smudge ends where this share is left. */
 const ENDS = 0.6
 /** What is larger is a flat patch, and found as one; so many cells are six of its blocks. */

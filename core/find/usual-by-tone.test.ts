@@ -33,6 +33,11 @@ describe('what is usual in a tone', () => {
     const beside = [...told].filter((_share, i) => times[i] === 1 && tone[i]! > 0.62 && tone[i]! < 0.7)
     expect(beside.reduce((sum, share) => sum + share, 0) / beside.length).toBeCloseTo(1, 1)
   })
+  it('is not bounded by tones in which noise is lost in rounding', () => {
+    const faint = values.map((value, i) => (tone[i]! < 0.3 ? 0.2 * value : value))
+    const told = shareOfUsual(faint, tone, { ...plain, rounded: 0.3 })
+    told.forEach((share, i) => expect(share).toBeCloseTo(tone[i]! < 0.28 ? 1 : tone[i]! > 0.32 ? shares[i]! : share, 4))
+  })
   it('is not told of tones that hardly occur, where noise is cut off, or lost in rounding', () => {
     const mostly = Float32Array.from({ length: 500 }, (_value, i) => [0.5, 0.01, 0.9][i < 480 ? 0 : i % 2 === 0 ? 1 : 2]!)
     const halved = Float32Array.from({ length: 500 }, (_value, i) => (i > 470 ? 1 : 3))

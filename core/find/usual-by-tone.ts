@@ -3,9 +3,13 @@ import { smallestOfMany } from '../raster/order.js'
 const TONES = 32
 /** Nearer to black or white noise is cut off. */
 const CLIPPED = 0.03
-/** Noise goes evenly with the light: from a tone to the next it grows by no more than this. Where all of a tone has texture, its neighbours tell. */
-const MOST_GROWTH = 1.15
+/**
+ * Noise goes evenly with the light: from a tone to the next it changes by no more than this, or than the root of the light, which
+ * is how photons scatter, in the darkest. Where all of a tone has texture, its neighbours tell.
+ */
+const MOST_CHANGE = 1.15
 
+const isClipped = (tone: number) => tone < CLIPPED || tone > 1 - CLIPPED
 const stepOf = (tone: number) => Math.max(0, Math.min(TONES - 1, Math.floor(tone * TONES)))
 
 /** What is taken for usual in a tone. */
@@ -29,28 +33,30 @@ export interface Plain {
  */
 export function shareOfUsual(values: Float32Array, tone: Float32Array, { share, ofUsual, least, rounded }: Plain): Float32Array {
   const counts = new Int32Array(TONES)
-  for (let i = 0; i < tone.length; i++) counts[stepOf(tone[i]!)]!++
+  for (let i = 0; i < tone.length; i++) if (!isClipped(tone[i]!)) counts[stepOf(tone[i]!)]!++
   const byTone = Array.from(counts, (count) => new Float32Array(count))
   counts.fill(0)
   for (let i = 0; i < tone.length; i++) {
+    if (isClipped(tone[i]!)) continue
     const step = stepOf(tone[i]!)
     byTone[step]![counts[step]!++] = values[i]!
   }
-  const usual = evenly(byTone.map((list) => (list.length < least ? 0 : smallestOfMany(list, Math.floor(share * list.length)) / ofUsual)))
+  const usual = evenly(rounded, byTone.map((list) => (list.length < least ? 0 : smallestOfMany(list, Math.floor(share * list.length)) / ofUsual)))
   const result = new Float32Array(values.length)
   for (let i = 0; i < values.length; i++) {
-    const light = tone[i]!
-    const expected = light < CLIPPED || light > 1 - CLIPPED ? 0 : usual[stepOf(light)]!
+    const expected = isClipped(tone[i]!) ? 0 : usual[stepOf(tone[i]!)]!
     result[i] = expected < rounded ? 1 : values[i]! / expected
   }
   return result
 }
 
-/** What is usual in each tone, nowhere more than its neighbours allow; 0 where nothing is known stays so. */
-function evenly(usual: readonly number[]): number[] {
+/** What is usual in each tone, nowhere more than its neighbours allow, of which those say nothing in which noise is lost in rounding; 0 where nothing is known stays so. */
+function evenly(rounded: number, usual: readonly number[]): number[] {
   const result = [...usual]
   const lower = (tone: number, beside: number) => {
-    if (result[tone]! > 0 && result[beside]! > 0) result[tone] = Math.min(result[tone]!, MOST_GROWTH * result[beside]!)
+    if (result[beside]! < rounded) return
+    const darker = Math.min(tone, beside)
+    result[tone] = Math.min(result[tone]!, Math.max(MOST_CHANGE, Math.sqrt((darker + 1.5) / (darker + 0.5))) * result[beside]!)
   }
   for (let tone = 1; tone < result.length; tone++) lower(tone, tone - 1)
   for (let tone = result.length - 2; tone >= 0; tone--) lower(tone, tone + 1)

@@ -98,7 +98,7 @@ export function chooseAndMend(request: MendRequest): ChosenMend {
     if (pattern) return finish(measured(request, makeStep(request, 'lift', shape, { pattern })), 'Its waves go on evenly over the area, so they are taken away and the picture stays.', method)
     notes.push('no wave stands alone in it')
   }
-  const shadowed = flaw.kind !== 'speck' && flaw.kind !== 'smudge' && mayBeShadow(shape)
+  const shadowed = flaw.kind !== 'speck' && flaw.kind !== 'mould' && flaw.kind !== 'smudge' && mayBeShadow(shape)
   if (method === 'lift' && !shadowed) notes.push('no shadow can lie under it')
   if ((method ?? 'lift') === 'lift' && shadowed) {
     const lifted = tryLift(request)

@@ -31,10 +31,10 @@ export const FlawState = Type.Union([Type.Literal('open'), Type.Literal('mended'
 })
 
 /** What can be wrong with a picture; `other` is what a restorer marked without naming it. */
-export const FLAW_KINDS = ['dust', 'speck', 'hair', 'scratch', 'fold', 'wire', 'loss', 'stain', 'flat', 'smudge', 'moire', 'other'] as const
+export const FLAW_KINDS = ['dust', 'speck', 'mould', 'hair', 'scratch', 'fold', 'wire', 'loss', 'stain', 'flat', 'smudge', 'moire', 'other'] as const
 
-/** What can be searched for; lines are hairs, scratches, folds and wires, losses are bare paper, tears among them, stains are places off a print's colour, flat are patches without grain, moire are areas with a fine pattern. */
-export const SEARCH_KINDS = ['dust', 'speck', 'line', 'loss', 'stain', 'flat', 'moire'] as const
+/** What can be searched for; specks are sharp, bright or dark, mould are soft dark spots in colonies, lines are hairs, scratches, folds and wires, losses are bare paper, tears among them, stains are places off a print's colour, flat are patches without grain, moire are areas with a fine pattern. */
+export const SEARCH_KINDS = ['dust', 'speck', 'mould', 'line', 'loss', 'stain', 'flat', 'moire'] as const
 export type SearchKind = (typeof SEARCH_KINDS)[number]
 
 export const FlawSchema = Type.Object(

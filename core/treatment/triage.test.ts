@@ -78,7 +78,7 @@ describe('the pace', () => {
 
 describe('what is searched for unasked', () => {
   it.each([
-    ['frame', 16, ['dust']], ['frame', 5.6, ['dust', 'speck']], ['frame', null, ['dust', 'speck']], ['scan', null, ['dust', 'speck', 'line', 'loss', 'stain']],
+    ['frame', 16, ['dust']], ['frame', 5.6, ['dust', 'speck']], ['frame', null, ['dust', 'speck']], ['scan', null, ['dust', 'speck', 'mould', 'line', 'loss', 'stain']],
   ] as const)('in a %s at f/%s', (kind, aperture, kinds) => expect(usualKinds({ kind, aperture })).toEqual(kinds))
 })
 

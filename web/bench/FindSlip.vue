@@ -15,6 +15,7 @@ const group = useGroup()
 const KINDS: readonly { kind: SearchKind; words: string; hint?: string }[] = [
   { kind: 'dust', words: 'Dust, soft and dark' },
   { kind: 'speck', words: 'Specks, bright or dark' },
+  { kind: 'mould', words: 'Mould', hint: 'Dark spots with ragged rims, close together: on prints that were kept damp' },
   { kind: 'line', words: 'Hairs, scratches and folds' },
   { kind: 'loss', words: 'Losses and tears' },
   { kind: 'stain', words: 'Stains and foxing', hint: 'Told by their colour, on prints of one colour that were scanned in three' },

@@ -6,7 +6,7 @@ import type { Lens } from '../workers/display.js'
 
 /** Words of the screen for what the treatment stores. */
 export const KIND_WORDS: Record<Flaw['kind'], string> = {
-  dust: 'Dust', speck: 'Speck', hair: 'Hair', scratch: 'Scratch', fold: 'Fold', wire: 'Wire', loss: 'Loss or tear', stain: 'Stain', flat: 'Flat patch', smudge: 'Smudge', moire: 'Moire', other: 'By hand',
+  dust: 'Dust', speck: 'Speck', mould: 'Mould', hair: 'Hair', scratch: 'Scratch', fold: 'Fold', wire: 'Wire', loss: 'Loss or tear', stain: 'Stain', flat: 'Flat patch', smudge: 'Smudge', moire: 'Moire', other: 'By hand',
 }
 /** What a flaw is called: its kind where that is known, else its shape. */
 export function nameOf(flaw: Pick<Flaw, 'kind' | 'shape'>): string {

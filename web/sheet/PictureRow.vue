@@ -17,7 +17,7 @@ const all = computed(() => (counts.value.open ?? 0) + (counts.value.mended ?? 0)
 const judged = computed(() => (all.value === 0 ? 0 : (100 * ((counts.value.settled ?? 0) + (counts.value.left ?? 0))) / all.value))
 /** Neutral greys from dark to light, so that nothing tints the eye: what is dark in a picture is dark here. */
 const SHADES: Record<Flaw['kind'], string> = {
-  dust: '#3c3c3c', hair: '#505050', wire: '#666', speck: '#8a8a8a', flat: '#9e9e9e', smudge: '#a9a9a9', fold: '#b4b4b4', scratch: '#c9c9c9', stain: '#5b5b5b', loss: '#ececec', moire: '#7a7a7a', other: '#6f6488',
+  dust: '#3c3c3c', hair: '#505050', wire: '#666', speck: '#8a8a8a', mould: '#7a7a7a', flat: '#9e9e9e', smudge: '#a9a9a9', fold: '#b4b4b4', scratch: '#c9c9c9', stain: '#5b5b5b', loss: '#ececec', moire: '#7a7a7a', other: '#6f6488',
 }
 const kinds = computed(() => (Object.keys(SHADES) as Flaw['kind'][]).flatMap((kind) => {
   const number = counts.value.kinds?.[kind] ?? 0
