@@ -137,20 +137,23 @@ export const speckJudge: DiscJudge = {
   // Calibration's own judges, from one start on half of what there is, are poorer ones, and say too little of this one: its
   // numbers were read off photographs that nothing was learned from, those of bench/false-finds.ts, and bench/finding.ts bears
   // them out.
-  even: 0.1,
+  even: -0.2,
   slope: 1.4,
-  scoreAtOne: -1.92,
-  steepness: 0.8,
+  scoreAtOne: -2.3,
+  steepness: 0.9,
 }
 
-/** Judge of spots of mould, which a judge of specks takes for texture: soft, ragged and close together. */
+/**
+ * Judge of spots of mould, which a judge of specks takes for texture: soft, ragged and close together. Its numbers were read off
+ * prints made of the same photographs.
+ */
 export const mouldJudge: DiscJudge = {
   features: speckFeatures,
   score: layered(MOULD),
-  even: 0.1,
-  slope: 1.4,
-  scoreAtOne: -1.92,
-  steepness: 0.8,
+  even: -0.2,
+  slope: 1.5,
+  scoreAtOne: -0.8,
+  steepness: 1.9,
 }
 
 /**
