@@ -82,7 +82,7 @@ export async function stainedPrint(size: DemoSize = TORN, seed = 30): Promise<De
   const print = printOf(await pylonLight(size), SEPIA)
   const damage = copyLight(print)
   addStains(damage, { water: 3, foxing: 40, radius: [Math.max(4, 7 * scale), Math.max(6, 34 * scale)], depth: [0.12, 0.7], seed })
-  const flaws = addMould(damage, { colonies: 3, spots: 12, radius: [Math.max(1.5, 2 * scale), Math.max(4, 7 * scale)], depth: [0.3, 1.6], seed: seed + 1 })
+  const flaws = addMould(damage, { colonies: 3, spots: 12, radius: [Math.max(1.5, 2 * scale), Math.max(4, 7 * scale)], depth: [0.3, 1.6], seed: seed + 17 })
   return { ...expose(print, damage, { ...PRINTED, electrons: 4000, seed }), flaws }
 }
 

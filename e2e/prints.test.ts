@@ -65,11 +65,12 @@ describe('mould on that print', () => {
     await harness.open(picture, 'find')
     await harness.searchFor('mould')
     const found = (await treatment()).flaws.filter(({ kind }) => kind === 'mould')
-    const { flaws: spots } = await stainedPrint({ width: 2400, height: 1600 })
-    expect(spots.length).toBeGreaterThan(15)
+    const { flaws: spots } = await stainedPrint({ width: 1200, height: 800 })
+    expect(spots.length).toBeGreaterThan(25)
     const isOn = ({ shape }: (typeof found)[number]) => shape.type === 'disc' && spots.some(({ x, y, r }) => Math.hypot(x - shape.x, y - shape.y) < Math.max(2, 0.8 * r))
     expect(found.filter(isOn).length).toBeGreaterThan(0.6 * spots.length)
-    expect(found.filter((flaw) => !isOn(flaw)).length).toBeLessThan(4)
+    // A small spot of foxing may pass for one.
+    expect(found.filter((flaw) => !isOn(flaw)).length).toBeLessThan(6)
   })
 })
 

@@ -8,8 +8,8 @@ import { ColourLook } from './colour.js'
 import { findCandidates, makeOctaves, strongestOnly, type Candidate } from './candidates.js'
 import { DUST } from './weights/dust.js'
 import { SPECK } from './weights/speck.js'
-import { findFlaws, findInTile, gatherFinds, searchTiles, tileSurroundings, type Find } from './find.js'
-import { shapeCentre } from '../shape/shape.js'
+import { findFlaws, findInTile, gatherFinds, joinFinds, searchTiles, tileSurroundings, type Find } from './find.js'
+import { shapeCentre, type Disc, type Outline } from '../shape/shape.js'
 import { FIRST_EFFORT, fitDisc } from './fit-disc.js'
 import { dustJudge, judge, leastScore, speckJudge } from './judge.js'
 import { DARKEST_LIGHT, logLight } from './log-light.js'
@@ -324,5 +324,22 @@ describe('a search', () => {
     const find = (x: number, r: number, confidence: number) => ({ kind: 'dust', shape: { type: 'disc', x, y: 80, r }, contrast: -2, weight: 20, unrest: 1, confidence }) as const
     const tiles = [[find(100, 10, 0.5), find(160, 10, 0.7)], [find(104, 10, 0.9)]].map((discs) => ({ discs, pieces: [] }))
     expect(gatherFinds(tiles, { kinds: ['dust'], falseFinds: 3 }, { width: 300, height: 200 }).map(({ shape }) => shapeCentre(shape).x).sort()).toEqual([104, 160])
+  })
+})
+
+describe('finds that are put together', () => {
+  const find = (kind: Find['kind'], shape: Find['shape'], weight: number): Find => ({ kind, shape, contrast: -3, weight, confidence: 0.9, unrest: 1 })
+  const disc = (x: number, y: number, r: number, weight: number) => find('dust', { type: 'disc', x, y, r }, weight) as Find & { kind: 'dust'; shape: Disc }
+  const square = (left: number, top: number, side: number): Outline => ({ type: 'outline', points: [[left, top], [left + side, top], [left + side, top + side], [left, top + side]] })
+
+  it('have what fills a stain once, as the stain, and what only lies in one beside it', () => {
+    const stain = find('stain', square(100, 100, 40), 50)
+    const [filling, small, beside] = [disc(120, 120, 18, 90), disc(105, 105, 5, 30), disc(180, 120, 18, 70)]
+    expect(joinFinds([{ discs: [filling, small] }, { discs: [beside] }], [], [stain])).toEqual([beside, stain, small])
+  })
+  it('have nothing in a loss but the loss', () => {
+    const loss = find('loss', square(0, 0, 60), 10)
+    const [within, beside] = [disc(30, 30, 2, 40), disc(90, 30, 2, 20)]
+    expect(joinFinds([{ discs: [within, beside] }], [], [loss])).toEqual([beside, loss])
   })
 })

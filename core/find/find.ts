@@ -1,4 +1,4 @@
-import { distanceAt, type Disc, type Outline, type Shape, type Stroke } from '../shape/shape.js'
+import { distanceAt, shapeArea, type Disc, type Outline, type Shape, type Stroke } from '../shape/shape.js'
 import { clipRegion, crop, growRegion, type IntegerRaster, type PixelSource, type Plane, type Region } from '../raster/raster.js'
 import { SampleTable } from '../kernels/samples.js'
 import type { Transfer } from '../raster/transfer.js'
@@ -280,7 +280,8 @@ export function gatherFinds(tiles: readonly TileFinds[], options: FindOptions, s
 /**
  * Put finds together that were made side by side, heaviest first.
  *
- * Two round finds are the same flaw when the centre of the lighter lies within the heavier; one on a line is part of it.
+ * Two round finds are the same flaw when the centre of the lighter lies within the heavier; one on a line is part of it, and one
+ * that fills a stain is the stain.
  */
 export function joinFinds(tiles: readonly Pick<TileFinds, 'discs'>[], lines: readonly LineFind[], whole: readonly Find[]): Find[] {
   const discs = oncePerPlace(tiles.flatMap((tile) => tile.discs))
@@ -288,10 +289,15 @@ export function joinFinds(tiles: readonly Pick<TileFinds, 'discs'>[], lines: rea
   for (const { shape } of lines) for (const [x, y] of closely(shape)) along.add({ type: 'disc', x, y, r: 0.5 * shape.width + 1 })
   const free = discs.filter(({ shape }) => !along.some(shape.x, shape.y, (other) => distanceOf(shape, other) < other.r))
   const losses = whole.filter(({ kind }) => kind === 'loss')
-  // What lies in a loss is a piece of it.
-  const apart = [...free, ...lines].filter(({ shape }) => !losses.some((loss) => distanceAt(loss.shape, ...middleOf(shape)) < 0))
+  const stains = whole.filter(({ kind }) => kind === 'stain')
+  // What lies in a loss is a piece of it, and what fills a stain is the stain.
+  const lone = free.filter(({ shape }) => !stains.some((stain) => shapeArea(shape) > FILLS * shapeArea(stain.shape) && distanceAt(stain.shape, shape.x, shape.y) < 0))
+  const apart = [...lone, ...lines].filter(({ shape }) => !losses.some((loss) => distanceAt(loss.shape, ...middleOf(shape)) < 0))
   return [...apart, ...whole].sort((a, b) => b.weight - a.weight)
 }
+
+/** A spot of foxing is found as dark and as brown: what covers so much of a stain is no flaw in it. */
+const FILLS = 0.3
 
 const middleOf = (shape: Disc | Stroke): [number, number] => (shape.type === 'disc' ? [shape.x, shape.y] : shape.points[shape.points.length >> 1]!)
 
