@@ -77,16 +77,15 @@ const canSearch = computed(() => bench.selected !== null && searchKindOf(bench.s
       <button type="button" class="plain-button" data-test="wires-keep" @click="bench.decideWires(false)">They belong there</button>
       <button type="button" class="plain-button" data-test="wires-flaws" @click="bench.decideWires(true)">They are flaws</button>
     </div>
-    <p v-if="bench.flaws.length > 0" class="soft">Searching again keeps everything you have decided.</p>
-    <p class="soft">Faint flaws hide in smooth tones. The negative and relief lenses under the picture bring them out; they never touch the result.</p>
-    <p class="soft">What was missed: in Mend, take the Spot tool and click it.</p>
+    <p v-if="bench.flaws.length > 0" class="soft">Searching again keeps everything you have decided. What was missed: in Mend, take the Spot tool and click it.</p>
+    <p v-else class="soft">Faint flaws hide in smooth tones. The negative and relief lenses under the picture bring them out; they never touch the result.</p>
   </aside>
 </template>
 
 <style scoped>
 .where select { width: 100%; padding: 4px 6px; border: 1px solid var(--hairline); border-radius: 3px; background: #fff; font: inherit; }
 .kinds { display: flex; flex-direction: column; }
-.kinds :deep(.el-checkbox) { height: 26px; font-weight: 400; margin: 0; }
+.kinds :deep(.el-checkbox) { height: 24px; font-weight: 400; margin: 0; }
 .slip .plain-button { justify-content: center; }
 .like { display: flex; flex-direction: column; gap: 5px; }
 .question { display: flex; flex-direction: column; gap: 5px; padding: 8px; border: 1px solid var(--open); border-radius: 3px; }
