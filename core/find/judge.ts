@@ -139,7 +139,7 @@ export const speckJudge: DiscJudge = {
   // them out.
   even: -0.2,
   slope: 1.4,
-  scoreAtOne: -2.15,
+  scoreAtOne: -2.3,
   steepness: 0.9,
 }
 
