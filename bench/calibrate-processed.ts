@@ -1,8 +1,6 @@
-import { makeTransfer } from '@fennip/core/raster/transfer.js'
 import { fitLogistic } from './fit-judge.js'
 import { animalAndBuildingPhotographs, furtherPhotographs, groundPhotographs, halvesOf } from './open-photographs.js'
-import { claimsOf, PROCESSED_KINDS, processedScene } from './processed-scenes.js'
-import { FRAME, greyOf, PRINT, sceneOf, type ExposedScene } from './scenes.js'
+import { claimsOf, PROCESSED_KINDS, processedScene, takenScenes } from './processed-scenes.js'
 
 /**
  * Fit the two numbers of the confidence of smudges, flat patches and moire on photographs, as prints every third, with places that
@@ -11,12 +9,8 @@ import { FRAME, greyOf, PRINT, sceneOf, type ExposedScene } from './scenes.js'
  */
 
 const SEEDS = [300, 405]
-const transfer = makeTransfer({ type: 'srgb' }, 8)
 const photographs = [...(await furtherPhotographs()), ...halvesOf(await groundPhotographs()).learnedFrom, ...halvesOf(await animalAndBuildingPhotographs()).learnedFrom]
-const scenes = photographs.map(({ name, raster }, i): ExposedScene => {
-  const light = sceneOf(raster, transfer, Infinity)
-  return i % 3 === 2 ? { name, light: greyOf(light), exposure: PRINT } : { name, light, exposure: FRAME }
-})
+const scenes = takenScenes(photographs)
 for (const kind of PROCESSED_KINDS) {
   const claims = []
   for (const seed of SEEDS) {

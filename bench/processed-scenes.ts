@@ -4,12 +4,22 @@ import { makeTransfer } from '@fennip/core/raster/transfer.js'
 import { insideOutline, type Outline } from '@fennip/core/shape/shape.js'
 import { addMoire, copyLight, wipeOut, type ProcessedPlace } from '@fennip/demo/damage.js'
 import { expose } from '@fennip/demo/photograph.js'
-import { throughJpeg, type ExposedScene } from './scenes.js'
+import type { Photograph } from './open-photographs.js'
+import { FRAME, greyOf, PRINT, sceneOf, throughJpeg, type ExposedScene } from './scenes.js'
 import type { Claim } from './truth.js'
 
 /** What processing leaves in a picture, as Fennip tells it apart. */
 export const PROCESSED_KINDS = ['flat', 'smudge', 'moire'] as const
 export type ProcessedKind = (typeof PROCESSED_KINDS)[number]
+
+/** Photographs as scenes: of every third a grainy print without colour is made, of the others frames. */
+export function takenScenes(photographs: readonly Photograph[]): ExposedScene[] {
+  const transfer = makeTransfer({ type: 'srgb' }, 8)
+  return photographs.map(({ name, raster }, i) => {
+    const light = sceneOf(raster, transfer, Infinity)
+    return i % 3 === 2 ? { name, light: greyOf(light), exposure: PRINT } : { name, light, exposure: FRAME }
+  })
+}
 
 /** A scene as its picture is, and as processing left it. */
 export interface ProcessedScene {

@@ -1,13 +1,12 @@
-import { makeTransfer } from '@fennip/core/raster/transfer.js'
 import { distanceAt } from '@fennip/core/shape/shape.js'
 import { animalAndBuildingPhotographs, furtherPhotographs, groundPhotographs, halvesOf, openPhotographs, sightPhotographs } from './open-photographs.js'
-import { claimsOf, PROCESSED_KINDS, processedScene, type ProcessedClaim } from './processed-scenes.js'
-import { demoScenes, FRAME, sceneOf, type ExposedScene } from './scenes.js'
+import { claimsOf, PROCESSED_KINDS, processedScene, takenScenes, type ProcessedClaim } from './processed-scenes.js'
+import { demoScenes } from './scenes.js'
 import { calibrationError } from './truth.js'
 
 /**
- * How well smudges, flat patches and moire are found in three renders and in photographs that nothing of them was fitted on, with
- * fresh noise, false ones in the same pictures whole, how far confidence is from the truth at two rates of them; and what is taken
+ * How well smudges, flat patches and moire are found in three renders and in photographs that nothing of them was fitted on, as
+ * frames and as prints with fresh noise, false ones in the same pictures whole, how far confidence is from the truth at two rates of them; and what is taken
  * for one in photographs with their own noise and compression, in which a flat patch may be one:
  * `npx tsx bench/processed.ts [flat|smudge|moire] [seed]`.
  * What a place held of texture is still rougher than noise when it was smoothed over, and cannot be told this way.
@@ -17,7 +16,7 @@ const KIND = PROCESSED_KINDS.find((kind) => kind === process.argv[2]) ?? 'smudge
 const SEED = Number(process.argv[3] ?? 91)
 
 const photographs = [...(await openPhotographs()), ...halvesOf(await groundPhotographs()).unseen, ...halvesOf(await animalAndBuildingPhotographs()).unseen, ...(await sightPhotographs())]
-const scenes = [...Object.values(await demoScenes()), ...photographs.map(({ name, raster }): ExposedScene => ({ name, light: sceneOf(raster, makeTransfer({ type: 'srgb' }, 8), Infinity), exposure: FRAME }))]
+const scenes = [...Object.values(await demoScenes()), ...takenScenes(photographs)]
 const claims: { many: ProcessedClaim[]; few: ProcessedClaim[] } = { many: [], few: [] }
 const all = { places: 0, found: 0, wrong: 0, whole: 0, megapixels: 0 }
 for (const [i, scene] of scenes.entries()) {
