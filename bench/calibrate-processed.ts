@@ -1,17 +1,16 @@
 import { fitLogistic } from './fit-judge.js'
-import { animalAndBuildingPhotographs, furtherPhotographs, groundPhotographs, halvesOf } from './open-photographs.js'
-import { claimsOf, PROCESSED_KINDS, processedScene, takenScenes } from './processed-scenes.js'
+import { claimsOf, halvesOfAll, PROCESSED_KINDS, processedScene, takenScenes } from './processed-scenes.js'
 
 /**
  * Fit the two numbers of the confidence of smudges, flat patches and moire on photographs, as prints every third, with places that
- * were processed and whole: `npx tsx bench/calibrate-processed.ts`, about ten minutes. Prints them, to be written by hand where
+ * were processed and whole: `npx tsx bench/calibrate-processed.ts [flat|smudge|moire]`, about ten minutes. Prints them, to be written by hand where
  * each kind is found, and by tenths what of them is real.
  */
 
 const SEEDS = [300, 405]
-const photographs = [...(await furtherPhotographs()), ...halvesOf(await groundPhotographs()).learnedFrom, ...halvesOf(await animalAndBuildingPhotographs()).learnedFrom]
-const scenes = takenScenes(photographs)
-for (const kind of PROCESSED_KINDS) {
+const wanted = PROCESSED_KINDS.filter((kind) => (process.argv[2] ?? kind) === kind)
+const scenes = takenScenes((await halvesOfAll()).fittedOn)
+for (const kind of wanted) {
   const claims = []
   for (const seed of SEEDS) {
     for (const [i, scene] of scenes.entries()) {

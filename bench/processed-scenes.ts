@@ -4,13 +4,19 @@ import { makeTransfer } from '@fennip/core/raster/transfer.js'
 import { insideOutline, type Outline } from '@fennip/core/shape/shape.js'
 import { addMoire, copyLight, wipeOut, type ProcessedPlace } from '@fennip/demo/damage.js'
 import { expose } from '@fennip/demo/photograph.js'
-import type { Photograph } from './open-photographs.js'
+import { animalAndBuildingPhotographs, furtherPhotographs, groundPhotographs, halvesOf, openPhotographs, sightPhotographs, type Photograph } from './open-photographs.js'
 import { FRAME, greyOf, PRINT, sceneOf, throughJpeg, type ExposedScene } from './scenes.js'
 import type { Claim } from './truth.js'
 
 /** What processing leaves in a picture, as Fennip tells it apart. */
 export const PROCESSED_KINDS = ['flat', 'smudge', 'moire'] as const
 export type ProcessedKind = (typeof PROCESSED_KINDS)[number]
+
+/** Of every second photograph of each sort the confidence is fitted, on the others it is measured. */
+export async function halvesOfAll(): Promise<{ fittedOn: Photograph[]; others: Photograph[] }> {
+  const sorts = [await furtherPhotographs(), await groundPhotographs(), await animalAndBuildingPhotographs(), await openPhotographs(), await sightPhotographs()].map(halvesOf)
+  return { fittedOn: sorts.flatMap(({ learnedFrom }) => learnedFrom), others: sorts.flatMap(({ unseen }) => unseen) }
+}
 
 /** Photographs as scenes: of every third a grainy print without colour is made, of the others frames. */
 export function takenScenes(photographs: readonly Photograph[]): ExposedScene[] {

@@ -1,6 +1,5 @@
 import { distanceAt } from '@fennip/core/shape/shape.js'
-import { animalAndBuildingPhotographs, furtherPhotographs, groundPhotographs, halvesOf, openPhotographs, sightPhotographs } from './open-photographs.js'
-import { claimsOf, PROCESSED_KINDS, processedScene, takenScenes, type ProcessedClaim } from './processed-scenes.js'
+import { claimsOf, halvesOfAll, PROCESSED_KINDS, processedScene, takenScenes, type ProcessedClaim } from './processed-scenes.js'
 import { demoScenes } from './scenes.js'
 import { calibrationError } from './truth.js'
 
@@ -15,7 +14,7 @@ import { calibrationError } from './truth.js'
 const KIND = PROCESSED_KINDS.find((kind) => kind === process.argv[2]) ?? 'smudge'
 const SEED = Number(process.argv[3] ?? 91)
 
-const photographs = [...(await openPhotographs()), ...halvesOf(await groundPhotographs()).unseen, ...halvesOf(await animalAndBuildingPhotographs()).unseen, ...(await sightPhotographs())]
+const photographs = (await halvesOfAll()).others
 const scenes = [...Object.values(await demoScenes()), ...takenScenes(photographs)]
 const claims: { many: ProcessedClaim[]; few: ProcessedClaim[] } = { many: [], few: [] }
 const all = { places: 0, found: 0, wrong: 0, whole: 0, megapixels: 0 }
@@ -38,7 +37,7 @@ console.log(`together: ${all.found} of ${all.places} found, ${all.wrong} false; 
 for (const [rate, list] of Object.entries(claims)) console.log(`${rate} flaws: ${list.length} finds, expected calibration error ${calibrationError(list).toFixed(3)}`)
 
 let [own, ownMegapixels] = [0, 0]
-for (const { raster } of [...photographs, ...(await furtherPhotographs())]) {
+for (const { raster } of photographs) {
   own += claimsOf(KIND, raster, 8, []).length
   ownMegapixels += (raster.width * raster.height) / 1e6
 }

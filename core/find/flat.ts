@@ -57,7 +57,7 @@ const FLAT = 0.5
 /** Fewer blocks together are chance. */
 const LEAST_PATCH = 6
 /** By its weight; fitted with bench/calibrate-processed.ts, checked on other photographs by bench/processed.ts. */
-const CONFIDENCE: Confidence = { even: 22.3, slope: 0.094 }
+const CONFIDENCE: Confidence = { even: 17.7, slope: 0.064 }
 
 /**
  * Patches with less than half of the grain that their tone has elsewhere in the picture.
