@@ -135,7 +135,8 @@ function findPlaced(around: TilePlane, pixels: IntegerRaster, tile: Region, tran
     for (const { candidate, fit } of evidenceInTile(plane, colour, at, tile, look, asked)) {
       // What cannot be told from noise is not claimed, whatever speaks for it.
       if (fit.weight < LEAST_SEEN) continue
-      const claims = asked.map(({ kind, by, least }) => ({ kind, least, ...judge(by, by.features(candidate, fit, colour)) })).filter(({ score, least }) => score >= least)
+      const features = FEATURES_OF[look](candidate, fit, colour)
+      const claims = asked.map(({ kind, by, least }) => ({ kind, least, ...judge(by, features) })).filter(({ score, least }) => score >= least)
       if (claims.length === 0) continue
       const { kind, confidence } = claims.reduce((surest, claim) => (claim.confidence > surest.confidence ? claim : surest))
       const find = { kind, ...describeFit(fit, at), confidence, unrest: fit.structure }
@@ -180,6 +181,11 @@ export type DiscLook = 'dust' | 'speck'
 /** What is found by each look: a spot of mould is a speck to the eye of a filter, and told from texture by a judge of its own. */
 const KINDS_OF: Record<DiscLook, readonly DiscKind[]> = { dust: ['dust'], speck: ['speck', 'mould'] }
 
+/** All who judge what one look finds go by the same evidence. */
+const FEATURES_OF: Record<DiscLook, DiscJudge['features']> = { dust: dustJudge.features, speck: speckJudge.features }
+
+const isHopeless = (features: readonly number[], asked: readonly { readonly by: DiscJudge; readonly least: number }[], margin: number) => asked.every(({ by, least }) => by.score(features) < least - margin)
+
 /** A candidate with the disc that was fitted to it: what it is judged by. */
 export interface Evidence {
   readonly candidate: Candidate
@@ -203,7 +209,7 @@ export function evidenceInTile(plane: Plane, colour: ColourLook, surroundings: R
     if (x < tile.x - 8 || y < tile.y - 8 || x > tile.x + tile.width + 8 || y > tile.y + tile.height + 8) continue
     if (look === 'speck' && !worthFitting(octaves, candidate)) continue
     const glance = fitDisc(octaves, candidate, FIRST_EFFORT)
-    if (glance && asked.every(({ by, least }) => by.score(by.features(candidate, glance, colour)) < least - GLANCE_MARGIN[look])) continue
+    if (glance && isHopeless(FEATURES_OF[look](candidate, glance, colour), asked, GLANCE_MARGIN[look])) continue
     const fit = fitDisc(octaves, candidate)
     if (fit && fit.radius <= 1.15 * LARGEST_RADIUS[look]) result.push({ candidate, fit })
   }
