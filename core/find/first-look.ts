@@ -36,7 +36,7 @@ function differenceAt({ width, height, data }: Plane, x: number, y: number, dist
 }
 
 const score = layered(FIRST_LOOK)
-/** Loses one or two in a hundred of what would be accepted; of a frame it spares all but one in twenty the fit. */
+/** Loses one or two in a hundred of the specks that would be accepted, and four of the spots of mould; of a frame it spares all but one in twenty the fit. */
 const LEAST_SCORE = -4.9
 
 /** Whether a disc is worth fitting to a candidate. */

@@ -1,6 +1,7 @@
 import { distanceAt, shapeBounds, type Shape } from '../shape/shape.js'
 import type { Flaw, Treatment } from '../treatment/schema.js'
 import type { Find } from './find.js'
+import { isStain } from './stains.js'
 
 /** What an earlier search found and nobody has decided on. */
 export function undecidedFinds(treatment: Pick<Treatment, 'flaws' | 'steps'>): Flaw[] {
@@ -15,12 +16,13 @@ export function flawsOfFinds(finds: readonly Find[], idOf: (number: number) => s
   }))
 }
 
-/** Finds that are none of the given flaws seen again: those whose larger part lies outside each of them. */
+/** Finds that are none of the given flaws seen again: those whose larger part lies outside each of them, or that lie in a stain. */
 export function newFinds(finds: readonly Find[], known: readonly Flaw[]): Find[] {
   const bounds = known.map(({ shape }) => shapeBounds(shape))
-  return finds.filter(({ shape }) => {
+  return finds.filter(({ kind, shape }) => {
     const points = pointsOf(shape)
     return !known.some((flaw, k) => {
+      if (flaw.kind === 'stain' && kind !== 'stain') return isStain(shape, flaw.shape)
       // Of two discs the centre of one lies in the other, whichever is larger.
       const reach = shape.type === 'disc' && flaw.shape.type === 'disc' ? Math.max(0, shape.r - flaw.shape.r) : 1
       const { x, y, width, height } = bounds[k]!

@@ -333,6 +333,15 @@ describe('finds and flaws', () => {
     expect(newFinds([disc(108, 4), disc(92, 30), disc(112, 4), disc(300, 10)], [known!]).map(({ shape }) => (shape as { x: number }).x)).toEqual([112, 300])
     expect(newFinds([disc(108, 4)], [])).toHaveLength(1)
   })
+  it('of what lies in a known stain, only what fills it is the stain', () => {
+    const within = (kind: 'dust' | 'mould', r: number): Find => ({ ...find, kind, shape: { type: 'disc', x: 50, y: 50, r } })
+    const crossing: Find = { ...find, shape: { ...stroke, points: [[20, 50], [80, 52]] } }
+    const outline: Find = { ...find, kind: 'stain', shape: { type: 'outline', points: [[10, 10], [90, 10], [90, 90], [10, 90]] } }
+    const [stain] = flawsOfFinds([outline], () => 's')
+    const [foxing, spot] = [within('dust', 38), within('mould', 4)]
+    expect(newFinds([foxing, spot, crossing, outline], [stain!])).toEqual([spot, crossing])
+    expect(newFinds([spot], [{ ...stain!, kind: 'loss' }])).toEqual([])
+  })
   it('a speck that lies on a line is part of it, one beside it is not', () => {
     const speck = (x: number, y: number) => ({ kind: 'speck', shape: { type: 'disc', x, y, r: 2 }, contrast: 5, weight: 20, confidence: 0.9, unrest: 1 }) as const
     const [piece] = piecesOf(plane(420, 160, [{ path: [[40, 60], [380, 60]], width: 2, depth: 0.4 }])).sort((a, b) => b.weight - a.weight)

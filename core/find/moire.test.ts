@@ -43,6 +43,9 @@ describe('moire', () => {
       if (inside || truth) either++
     })
     expect(both / either).toBeGreaterThan(0.8)
+    // Neither its strength nor its extent says more of it, but it is rather one than none.
+    expect(finds[0]!.confidence).toBeGreaterThan(0.5)
+    expect(finds[0]!.confidence).toBe(moireIn(picture(0.12, wave))[0]!.confidence)
   })
 
   it('is neither rocks, nor a mast, nor a short railing, nor noise', () => {

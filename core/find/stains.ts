@@ -2,7 +2,7 @@ import { gaussianBlur } from '../raster/blur.js'
 import { ln } from '../raster/exact-math.js'
 import { medianCurve } from '../raster/median-curve.js'
 import { DEVIATION_PER_MAD, median, placeOfGreatest, valuesAt } from '../raster/statistics.js'
-import { distanceAt, insideOutline, shapeArea, type Outline } from '../shape/shape.js'
+import { distanceAt, insideOutline, shapeArea, type Outline, type Shape } from '../shape/shape.js'
 import type { AreaFind } from './area-find.js'
 import { cellsOfPicture, type TileCells } from './cells.js'
 import { boxRound, contourRound } from './contour.js'
@@ -79,6 +79,12 @@ export function findStains(tiles: readonly TileCells[], size: { readonly width: 
   // What lies in a stain and is hardly deeper is a part of it, cut off by the grain.
   return finds.filter((find) => !finds.some((other) => shapeArea(other.shape) > shapeArea(find.shape) && Math.abs(find.contrast) < OWN_DEPTH * Math.abs(other.contrast) && distanceAt(other.shape, ...find.shape.points[0]!) < 0))
 }
+
+/** What covers so much of a stain is no flaw in it. */
+const FILLS = 0.3
+
+/** Whether a find of another kind is the stain itself: a spot of foxing is found as dark and as brown. What is smaller, or a line, lies in it. */
+export const isStain = (shape: Shape, stain: Shape): boolean => shape.type === 'disc' && shapeArea(shape) > FILLS * shapeArea(stain) && distanceAt(stain, shape.x, shape.y) < 0
 
 /** Everything that is off the picture's curve of colour, to the brown or to the blue. */
 export function stainCandidates(tiles: readonly TileCells[], size: { readonly width: number; readonly height: number }): StainCandidate[] {

@@ -210,6 +210,12 @@ describe('heal and clone', () => {
     layOver(result, { x: 0, y: 0, width: 200, height: 160 }, carryOut(rasterSource(hurt), transfer, step))
     expect(rootMeanSquare(result, clean, (x, y) => x >= 84 && x < 100 && y >= 72 && y < 88)).toBeLessThan(6)
   })
+  it.each(['speck', 'mould'] as const)('%s is no shadow, however soft and dark, and is not lifted', (kind) => {
+    const { damaged: hurt } = sky({ width: 160, height: 160, channels: 3, depth: 8, seed: 3, shadow: { x: 80, y: 80, r: 12, depth: 0.2 } })
+    const mendOf = (flaw: Flaw) => chooseMend({ picture: rasterSource(hurt), transfer, flaw, openFlaws: [], id: 'm' })
+    expect(mendOf(flawAt(80, 80, 14)).method).toBe('lift')
+    expect(mendOf({ ...flawAt(80, 80, 14), kind }).method).not.toBe('lift')
+  })
   it('no source overlaps an open flaw or leaves the picture', () => {
     const { clean } = sky({ width: 200, height: 120, channels: 1, depth: 8, seed: 8 })
     const shape = { type: 'disc', x: 30, y: 60, r: 12 } as const
