@@ -1,29 +1,32 @@
+import { candidatesOf, halvesOfAll, PROCESSED_KINDS, processedScene, takenScenes, truthOf } from './processed-scenes.js'
 import { fitLogistic } from './fit-judge.js'
-import { claimsOf, halvesOfAll, PROCESSED_KINDS, processedScene, takenScenes } from './processed-scenes.js'
 
 /**
- * Fit the two numbers of the confidence of smudges, flat patches and moire on photographs, as prints every third, with places that
- * were processed and whole: `npx tsx bench/calibrate-processed.ts [flat|smudge|moire]`, about ten minutes. Prints them, to be written by hand where
- * each kind is found, and by tenths what of them is real.
+ * Fit what smudges, flat patches and moire are judged by on photographs, as prints every third, with places that were processed
+ * and whole: `npx tsx bench/calibrate-processed.ts [flat|smudge|moire]`, about ten minutes a kind. Prints the weights, to be
+ * written by hand in core/find/judge.ts, and by tenths of what they say what is real.
  */
 
-const SEEDS = [300, 405]
+const SEEDS = [300, 405, 512, 617]
 const wanted = PROCESSED_KINDS.filter((kind) => (process.argv[2] ?? kind) === kind)
 const scenes = takenScenes((await halvesOfAll()).fittedOn)
 for (const kind of wanted) {
-  const claims = []
+  const samples: { readonly features: readonly number[]; readonly real: boolean }[] = []
   for (const seed of SEEDS) {
     for (const [i, scene] of scenes.entries()) {
-      const { clean, damaged, places } = await processedScene(kind, scene, seed + i)
-      claims.push(...claimsOf(kind, damaged, scene.exposure.depth, places), ...claimsOf(kind, clean, scene.exposure.depth, []))
+      const processed = await processedScene(kind, scene, seed + i)
+      for (const [raster, places] of [[processed.damaged, processed.places], [processed.clean, []]] as const) {
+        const searched = { kind, raster, depth: scene.exposure.depth }
+        const isReal = truthOf(searched, { places, grainy: processed.grainy })
+        for (const { shape, features } of candidatesOf(searched)) samples.push({ features, real: isReal(shape) })
+      }
     }
   }
-  const real = claims.map((claim) => claim.real)
-  const [constant, slope] = fitLogistic(claims.map(({ weight }) => [1, weight]), real, 0) as [number, number]
-  console.log(`${kind}: ${claims.length} finds, ${real.filter(Boolean).length} real; even: ${(-constant / slope).toFixed(2)}, slope: ${slope.toFixed(3)}`)
-  const sorted = [...claims].sort((a, b) => a.weight - b.weight)
+  const weights = fitLogistic(samples.map(({ features }) => features), samples.map(({ real }) => real), 0)
+  console.log(`${kind}: ${samples.length} finds, ${samples.filter(({ real }) => real).length} real; weights: ${weights.map((weight) => weight.toFixed(3)).join(', ')}`)
+  const said = samples.map(({ features, real }) => ({ score: features.reduce((sum, value, k) => sum + value * weights[k]!, 0), real })).sort((a, b) => a.score - b.score)
   for (let tenth = 0; tenth < 10; tenth++) {
-    const part = sorted.slice(Math.floor((tenth * sorted.length) / 10), Math.floor(((tenth + 1) * sorted.length) / 10))
-    console.log(`  weight ${part[0]?.weight.toFixed(1)} to ${part.at(-1)?.weight.toFixed(1)}: ${part.filter((claim) => claim.real).length} of ${part.length} real`)
+    const part = said.slice(Math.floor((tenth * said.length) / 10), Math.floor(((tenth + 1) * said.length) / 10))
+    console.log(`  score ${part[0]?.score.toFixed(1)} to ${part.at(-1)?.score.toFixed(1)}: ${part.filter(({ real }) => real).length} of ${part.length} real`)
   }
 }

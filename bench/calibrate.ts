@@ -76,7 +76,7 @@ function collect(name: string, damaged: IntegerRaster, depth: 8 | 16, flaws: rea
     const around = tileSurroundings(tile, source.width, source.height)
     const pixels = source.read(around)
     const colour = new ColourLook(pixels, transfer)
-    const evidence = evidenceInTile(logLight(pixels, transfer), colour, around, tile, kind === 'dust' ? 'dust' : 'speck', [{ by, least: -12 }])
+    const evidence = evidenceInTile(logLight(pixels, transfer), colour, around, tile, kind === 'dust' ? 'dust' : 'speck', [{ kind, least: -12 }])
     // The strongest of those that lie on one another stands for all, as it does in a search.
     const kept: Evidence[] = []
     const score = ({ candidate, fit }: Evidence) => by.score(by.features(candidate, fit, colour))

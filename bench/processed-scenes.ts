@@ -1,16 +1,21 @@
-import { findFlaws } from '@fennip/core/find/find.js'
-import { rasterSource, type IntegerRaster } from '@fennip/core/raster/raster.js'
+import { findFlaws, findInTile, searchTiles, tileSurroundings } from '@fennip/core/find/find.js'
+import { flatCandidates, GRAIN_BLOCK, grainBlocks, type BlockGrain } from '@fennip/core/find/flat.js'
+import { moireCandidates } from '@fennip/core/find/moire.js'
+import { findSmudges } from '@fennip/core/find/smudges.js'
+import { SampleTable } from '@fennip/core/kernels/samples.js'
+import { crop, rasterSource, type IntegerRaster } from '@fennip/core/raster/raster.js'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'
-import { insideOutline, type Outline } from '@fennip/core/shape/shape.js'
+import { distanceAt, insideOutline, type Outline } from '@fennip/core/shape/shape.js'
 import { addMoire, copyLight, wipeOut, type ProcessedPlace } from '@fennip/demo/damage.js'
 import { expose } from '@fennip/demo/photograph.js'
 import { animalAndBuildingPhotographs, furtherPhotographs, groundPhotographs, halvesOf, openPhotographs, sightPhotographs, type Photograph } from './open-photographs.js'
 import { FRAME, greyOf, PRINT, sceneOf, throughJpeg, type ExposedScene } from './scenes.js'
-import type { Claim } from './truth.js'
 
 /** What processing leaves in a picture, as Fennip tells it apart. */
 export const PROCESSED_KINDS = ['flat', 'smudge', 'moire'] as const
 export type ProcessedKind = (typeof PROCESSED_KINDS)[number]
+/** Grain that is less than this share of what there was is lost: half of it, and what a block's estimate may err by. */
+const LOST = 0.6
 
 /** Of every second photograph of each sort the confidence is fitted, on the others it is measured. */
 export async function halvesOfAll(): Promise<{ fittedOn: Photograph[]; others: Photograph[] }> {
@@ -32,6 +37,8 @@ export interface ProcessedScene {
   readonly clean: IntegerRaster
   readonly damaged: IntegerRaster
   readonly places: readonly ProcessedPlace[]
+  /** As it was before anything took grain from it. */
+  readonly grainy: IntegerRaster
 }
 
 /**
@@ -41,10 +48,10 @@ export interface ProcessedScene {
 export async function processedScene(kind: ProcessedKind, { light, exposure }: ExposedScene, seed: number): Promise<ProcessedScene> {
   const { clean, damaged, places } = asProcessed(kind, { light, exposure }, seed)
   const inJpeg = seed % 2 === 0 && exposure.depth === 8
-  return inJpeg ? { clean: await throughJpeg(clean), damaged: await throughJpeg(damaged), places } : { clean, damaged, places }
+  return { clean: inJpeg ? await throughJpeg(clean) : clean, damaged: inJpeg ? await throughJpeg(damaged) : damaged, places, grainy: clean }
 }
 
-function asProcessed(kind: ProcessedKind, { light, exposure }: Pick<ExposedScene, 'light' | 'exposure'>, seed: number): ProcessedScene {
+function asProcessed(kind: ProcessedKind, { light, exposure }: Pick<ExposedScene, 'light' | 'exposure'>, seed: number): Omit<ProcessedScene, 'grainy'> {
   const pixels = light.width * light.height
   if (kind === 'moire') {
     const hurt = copyLight(light)
@@ -60,20 +67,59 @@ function asProcessed(kind: ProcessedKind, { light, exposure }: Pick<ExposedScene
   return { clean, damaged, places }
 }
 
-/** What was found of a kind. @property shape  For what was missed to be counted by. */
-export interface ProcessedClaim extends Claim {
-  readonly weight: number
+/** What may be of a kind, with what it is judged by. */
+export interface ProcessedCandidate {
   readonly shape: Outline
+  readonly features: readonly number[]
 }
 
-/** A find is real when more than half of it lies in places that were processed, or more than half of such a place in it. */
-export function claimsOf(kind: ProcessedKind, raster: IntegerRaster, depth: 8 | 16, places: readonly ProcessedPlace[]): ProcessedClaim[] {
-  const extent = { x: 0, y: 0, width: raster.width, height: raster.height }
-  const finds = findFlaws(rasterSource(raster), makeTransfer({ type: 'srgb' }, depth), { kinds: [kind === 'moire' ? 'moire' : 'flat'], falseFinds: 3 })
-  return finds.filter((find) => find.kind === kind).map(({ shape, weight, confidence }) => {
+/** A picture to be searched for one kind. */
+export interface Searched {
+  readonly kind: ProcessedKind
+  readonly raster: IntegerRaster
+  readonly depth: 8 | 16
+}
+
+const searchFor = (kind: ProcessedKind) => ({ kinds: [kind === 'moire' ? 'moire' as const : 'flat' as const], falseFinds: 3 })
+
+/** What is found and shown. */
+export function findsOf({ kind, raster, depth }: Searched): { readonly shape: Outline; readonly confidence: number }[] {
+  return findFlaws(rasterSource(raster), makeTransfer({ type: 'srgb' }, depth), searchFor(kind)).filter((find) => find.kind === kind).map(({ shape, confidence }) => ({ shape: shape as Outline, confidence }))
+}
+
+/** What is found, however sure. */
+export function candidatesOf({ kind, raster, depth }: Searched): ProcessedCandidate[] {
+  const tiles = searchTiles(raster.width, raster.height).map((tile) => {
+    const surroundings = tileSurroundings(tile, raster.width, raster.height)
+    return findInTile(crop(raster, surroundings), surroundings, tile, makeTransfer({ type: 'srgb' }, depth), searchFor(kind))
+  })
+  switch (kind) {
+    case 'flat': return flatCandidates(tiles.flatMap(({ grain }) => grain ?? []), raster)
+    case 'smudge': return findSmudges(tiles.flatMap(({ fine }) => fine ?? []), raster).map(({ shape, weight }) => ({ shape, features: [1, weight] }))
+    case 'moire': return moireCandidates(tiles.flatMap(({ screens }) => screens ?? []), raster)
+  }
+}
+
+/**
+ * Whether what was found is what it is taken for. A smudge or moire is when more than half of it lies in places that were
+ * processed, or more than half of such a place in it; a flat patch is when more than half of its blocks have less than .6 of the
+ * grain that the picture had before: compression takes grain too.
+ */
+export function truthOf({ kind, raster }: Omit<Searched, 'depth'>, { places, grainy }: Pick<ProcessedScene, 'places' | 'grainy'>): (shape: Outline) => boolean {
+  if (kind === 'flat') {
+    const whole = { x: 0, y: 0, width: raster.width, height: raster.height }
+    const [after, before] = [raster, grainy].map((one) => grainBlocks(new SampleTable(one), whole, whole)) as [BlockGrain, BlockGrain]
+    const lost = (i: number) => after.deviation[i]! < LOST * before.deviation[i]!
+    const middleOf = (i: number) => [((i % after.columns) + 0.5) * GRAIN_BLOCK, (Math.floor(i / after.columns) + 0.5) * GRAIN_BLOCK] as const
+    return (shape) => {
+      const blocks = [...after.deviation.keys()].filter((i) => distanceAt(shape, ...middleOf(i)) < 0)
+      return blocks.filter(lost).length > 0.5 * blocks.length
+    }
+  }
+  return (shape) => {
     let [inside, hit] = [0, 0]
     const ofPlaces = places.map(() => 0)
-    insideOutline(shape as Outline, extent).forEach((covered, i) => {
+    insideOutline(shape, { x: 0, y: 0, width: raster.width, height: raster.height }).forEach((covered, i) => {
       if (!covered) return
       inside++
       const [x, y] = [(i % raster.width) + 0.5, Math.floor(i / raster.width) + 0.5]
@@ -82,6 +128,6 @@ export function claimsOf(kind: ProcessedKind, raster: IntegerRaster, depth: 8 | 
       hit++
       ofPlaces[at]!++
     })
-    return { shape: shape as Outline, weight, confidence, real: hit > 0.5 * inside || places.some(({ r }, k) => ofPlaces[k]! > 0.5 * Math.PI * r * r) }
-  })
+    return hit > 0.5 * inside || places.some(({ r }, k) => ofPlaces[k]! > 0.5 * Math.PI * r * r)
+  }
 }

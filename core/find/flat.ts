@@ -1,11 +1,13 @@
 import type { SampleTable } from '../kernels/samples.js'
 import type { Region } from '../raster/raster.js'
-import { DEVIATION_PER_MAD } from '../raster/statistics.js'
+import { DEVIATION_PER_MAD, meanAt } from '../raster/statistics.js'
+import type { Outline } from '../shape/shape.js'
 import { outlineOfCells, type AreaFind } from './area-find.js'
 import { wholePlanes } from './cells.js'
-import { confidenceOf, type Confidence } from './judge.js'
+import { FLAT, flatEvidence } from './flat-evidence.js'
+import { flatJudge, judge } from './judge.js'
 import { touching } from './touching.js'
-import { shareOfUsual, type Plain } from './usual-by-tone.js'
+import { shareOf, usualAt, type Plain } from './usual-by-tone.js'
 
 /** Flat patches: places that an earlier tool or a strong compression left without the grain of their surroundings. */
 
@@ -52,12 +54,18 @@ export type FlatFind = AreaFind<'flat'>
 
 /** Of the blocks of a tone, those with less grain than three in ten are taken for plain ground; below 0.7 of a sample's step grain is lost. */
 const PLAIN: Plain = { share: 0.3, ofUsual: 1, least: 40, rounded: 0.7 }
-/** Less than this share of the usual grain is flat: interpolation leaves 0.2 to 0.5 of it. */
-const FLAT = 0.5
 /** Fewer blocks together are chance. */
 const LEAST_PATCH = 6
-/** By its weight; fitted with bench/calibrate-processed.ts, checked on other photographs by bench/processed.ts. */
-const CONFIDENCE: Confidence = { even: 17.7, slope: 0.064 }
+/** Confidence from which a patch is shown. */
+const SHOWN = 0.3
+
+/** A flat place, and the evidence it is judged by. */
+export interface FlatCandidate {
+  readonly shape: Outline
+  readonly contrast: number
+  readonly weight: number
+  readonly features: readonly number[]
+}
 
 /**
  * Patches with less than half of the grain that their tone has elsewhere in the picture.
@@ -66,17 +74,27 @@ const CONFIDENCE: Confidence = { even: 17.7, slope: 0.064 }
  * @param size   Of the picture, in pixels.
  */
 export function flatPatches(tiles: readonly BlockGrain[], size: { readonly width: number; readonly height: number }): FlatFind[] {
+  return flatCandidates(tiles, size).flatMap(({ features, ...patch }): FlatFind[] => {
+    const { confidence } = judge(flatJudge, features)
+    return confidence < SHOWN ? [] : [{ kind: 'flat', ...patch, confidence, unrest: 1 }]
+  })
+}
+
+/** The same however sure, with what they are judged by. */
+export function flatCandidates(tiles: readonly BlockGrain[], size: { readonly width: number; readonly height: number }): FlatCandidate[] {
   if (tiles.length === 0) return []
   const columns = Math.ceil(size.width / GRAIN_BLOCK)
   const rows = Math.ceil(size.height / GRAIN_BLOCK)
   const [deviation, tone] = wholePlanes(tiles.map((tile) => ({ ...tile, planes: [tile.deviation, tile.tone] })), columns, rows) as [Float32Array, Float32Array]
-  const share = shareOfUsual(deviation, tone, PLAIN)
-  return patchesOf(share, columns, rows).map((blocks) => {
-    const left = blocks.reduce((sum, i) => sum + share[i]!, 0) / blocks.length
-    // How many deviations of a block's estimate (about a tenth of it) the patch lies below what is usual, over all blocks.
-    const weight = ((1 - left) / 0.1) * Math.sqrt(blocks.length)
+  const usual = usualAt(deviation, tone, PLAIN)
+  const share = shareOf(deviation, usual)
+  const patches = patchesOf(share, columns, rows)
+  const evidence = flatEvidence(patches, { columns, rows, deviation, tone, usual, share })
+  return patches.map((blocks, k) => {
+    const left = meanAt(share, blocks)
     return {
-      kind: 'flat', contrast: left - 1, weight, confidence: confidenceOf(CONFIDENCE, weight), unrest: 1,
+      // How many deviations of a block's estimate (about a tenth of it) the patch lies below what is usual, over all blocks.
+      contrast: left - 1, weight: ((1 - left) / 0.1) * Math.sqrt(blocks.length), features: evidence[k]!,
       shape: outlineOfCells(blocks, columns, GRAIN_BLOCK, size),
     }
   })

@@ -198,6 +198,20 @@ export const stainJudge: Belief = {
   slope: 1.05,
 }
 
+/** Judge of flat patches, on `flatEvidence`; fitted with bench/calibrate-processed.ts, checked on other photographs by bench/processed.ts. */
+export const flatJudge: Belief = {
+  score: weighed([-9.05, 0.6, -0.637, -0.568, -1.373, 1.437, -4.55]),
+  even: 0,
+  slope: 1,
+}
+
+/** Judge of moire, on the features of `moireCandidates`; fitted and checked as that of flat patches. */
+export const moireJudge: Belief = {
+  score: weighed([-5.07, 48.5, 0.74, -0.315]),
+  even: 0,
+  slope: 1,
+}
+
 export function judge(by: Belief, features: readonly number[]): Judgement {
   const score = by.score(features)
   return { score, confidence: confidenceOf(by, score) }

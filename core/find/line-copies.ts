@@ -14,57 +14,65 @@ const LEAST_REACH = 1.5
  * @returns Those that are left, in the order given.
  */
 export function withoutCopies(lines: readonly LinePiece[], within: Region): LinePiece[] {
-  const taken = new TakenPixels(within)
+  const bright = new TakenPixels(within)
+  const dark = new TakenPixels(within)
   const kept = new Set<LinePiece>()
   for (const line of [...lines].sort((a, b) => b.weight - a.weight)) {
-    const tone = line.difference > 0 ? BRIGHT : DARK
-    if (taken.shareOf(line.points, tone) > SAME) continue
-    taken.take(line.points, Math.max(LEAST_REACH, line.width / 2), tone)
+    const taken = line.difference > 0 ? bright : dark
+    if (taken.shareOf(line.points) > SAME) continue
+    taken.take(line.points, Math.max(LEAST_REACH, line.width / 2))
     kept.add(line)
   }
   return lines.filter((line) => kept.has(line))
 }
 
-/** Bits of the tones of lines that run over a pixel. */
-const BRIGHT = 1
-const DARK = 2
-
 /** Over which pixels lines run. */
 class TakenPixels {
-  private readonly tones: Uint8Array
+  private readonly taken: Uint8Array
 
   constructor(private readonly within: Region) {
-    this.tones = new Uint8Array(within.width * within.height)
+    this.taken = new Uint8Array(within.width * within.height)
   }
 
-  private indexOf(x: number, y: number): number {
-    const { within } = this
-    const [column, row] = [Math.floor(x) - within.x, Math.floor(y) - within.y]
-    return column >= 0 && row >= 0 && column < within.width && row < within.height ? row * within.width + column : -1
-  }
-
-  shareOf(points: LinePiece['points'], tone: number): number {
+  shareOf(points: LinePiece['points']): number {
+    const { within, taken } = this
     let on = 0
-    for (const [x, y] of points) if ((this.tones[this.indexOf(x, y)] ?? 0) & tone) on++
+    for (const [x, y] of points) {
+      const [column, row] = [Math.floor(x) - within.x, Math.floor(y) - within.y]
+      if (column >= 0 && row >= 0 && column < within.width && row < within.height && taken[row * within.width + column]) on++
+    }
     return on / points.length
   }
 
   /** The pixels whose middles are no further from a line than so much, about. */
-  take(points: LinePiece['points'], reach: number, tone: number): void {
-    const most = Math.ceil(reach)
+  take(points: LinePiece['points'], reach: number): void {
+    const { within } = this
+    const most = Math.floor(reach)
+    // How far a disc of that reach goes to either side in each of its rows.
+    const halves = Array.from({ length: 2 * most + 1 }, (_value, k) => Math.floor(Math.sqrt(reach * reach - (k - most) * (k - most))))
+    let [lastColumn, lastRow] = [-1, -1]
     for (let k = 0; k < points.length; k++) {
       const [x, y] = points[k]!
       const [nextX, nextY] = points[Math.min(k + 1, points.length - 1)]!
       const steps = Math.max(1, Math.ceil(Math.sqrt((nextX - x) ** 2 + (nextY - y) ** 2)))
       for (let step = 0; step < steps; step++) {
-        for (let dy = -most; dy <= most; dy++) {
-          for (let dx = -most; dx <= most; dx++) {
-            if (dx * dx + dy * dy > reach * reach) continue
-            const index = this.indexOf(x + ((nextX - x) * step) / steps + dx, y + ((nextY - y) * step) / steps + dy)
-            if (index >= 0) this.tones[index]! |= tone
-          }
-        }
+        const column = Math.floor(x + ((nextX - x) * step) / steps) - within.x
+        const row = Math.floor(y + ((nextY - y) * step) / steps) - within.y
+        if (column === lastColumn && row === lastRow) continue
+        ;[lastColumn, lastRow] = [column, row]
+        this.takeDisc(column, row, halves)
       }
+    }
+  }
+
+  private takeDisc(column: number, row: number, halves: readonly number[]): void {
+    const { width, height } = this.within
+    const most = (halves.length - 1) / 2
+    for (let k = 0; k < halves.length; k++) {
+      const y = row - most + k
+      if (y < 0 || y >= height) continue
+      const [from, to] = [Math.max(0, column - halves[k]!), Math.min(width, column + halves[k]! + 1)]
+      if (from < to) this.taken.fill(1, y * width + from, y * width + to)
     }
   }
 }

@@ -5,7 +5,8 @@ import { makeTransfer } from '../raster/transfer.js'
 import { insideOutline, type Outline } from '../shape/shape.js'
 import { findFlaws, findInTile, gatherFinds, type Find } from './find.js'
 import { logLight } from './log-light.js'
-import { loneWaveOf, SCREEN_WINDOW, screensOfTile } from './moire.js'
+import { judge, moireJudge } from './judge.js'
+import { loneWaveOf, moireCandidates, SCREEN_WINDOW, screensOfTile } from './moire.js'
 
 const transfer = makeTransfer({ type: 'srgb' }, 8)
 const [width, height] = [704, 512]
@@ -43,9 +44,22 @@ describe('moire', () => {
       if (inside || truth) either++
     })
     expect(both / either).toBeGreaterThan(0.8)
-    // Neither its strength nor its extent says more of it, but it is rather one than none.
-    expect(finds[0]!.confidence).toBeGreaterThan(0.5)
-    expect(finds[0]!.confidence).toBe(moireIn(picture(0.12, wave))[0]!.confidence)
+  })
+
+  it('is sure where its waves lean, and doubtful where they stand upright or lie level, as what people build does', () => {
+    const confidenceOf = (wave: (x: number, y: number) => number) => moireIn(picture(0.06, wave))[0]!.confidence
+    expect(confidenceOf(waves.slanting)).toBeGreaterThan(0.95)
+    for (const wave of [waves.upright, waves.level]) {
+      expect(confidenceOf(wave)).toBeGreaterThan(0.25)
+      expect(confidenceOf(wave)).toBeLessThan(0.5)
+    }
+  })
+
+  it('is told from things that repeat, which have edges', () => {
+    const bars = (x: number) => (x % 9 < 3 ? 1 : -0.5)
+    const candidate = (wave: (x: number, y: number) => number) => moireCandidates([screensOfTile(logLight(picture(0.12, wave), transfer), whole, whole)], whole)[0]!
+    const [beats, railing] = [candidate((x) => Math.sin((2 * Math.PI * x) / 9)), candidate(bars)].map(({ features }) => judge(moireJudge, features).confidence)
+    expect(railing).toBeLessThan(0.6 * beats!)
   })
 
   it('is neither rocks, nor a mast, nor a short railing, nor noise', () => {

@@ -1,8 +1,11 @@
 import { FourierSquare } from '../kernels/fourier.js'
+import { ln } from '../raster/exact-math.js'
 import type { Plane, Region } from '../raster/raster.js'
-import { median } from '../raster/statistics.js'
+import { meanAt, median, valuesAt } from '../raster/statistics.js'
+import type { Outline } from '../shape/shape.js'
 import { outlineOfCells, type AreaFind } from './area-find.js'
 import { wholePlanes } from './cells.js'
+import { judge, moireJudge } from './judge.js'
 import { touching } from './touching.js'
 
 /**
@@ -24,6 +27,8 @@ export interface TileScreens {
   /** Waves in a window, across and down; of the two that are one another's mirror image the one with across >= 0. */
   readonly across: Float32Array
   readonly down: Float32Array
+  /** Energy of waves twice and three times as fine over its own: things that repeat have edges, beats have none. */
+  readonly overtones: Float32Array
 }
 
 export type MoireFind = AreaFind<'moire'>
@@ -45,11 +50,12 @@ const BESIDE = [-5, -4, -3, 3, 4, 5]
 const SAME = 0.9
 /** Fewer windows together are chance. */
 const LEAST_WINDOWS = 6
-/**
- * So many of the patterns found are none of the scene's own, by bench/calibrate-processed.ts: neither their strength nor their
- * extent tells a screen from a facade, so all are as sure.
- */
-const CONFIDENCE = 0.78
+/** Confidence from which an area is shown. */
+const SHOWN = 0.2
+/** What people build stands upright and level; waves that lean by more than this share of their length are none of it. */
+const LEANS = 0.15
+/** Overtones fainter than this are as good as none. */
+const FAINT = 1e-3
 
 /** Fades a window to its edges, so that these are no pattern: a parabola squared, exact on every machine. */
 const FADE = Float64Array.from({ length: SCREEN_WINDOW }, (_value, k) => {
@@ -73,8 +79,8 @@ export function screensOfTile(light: Plane, surroundings: Region, tile: Region):
   for (let row = 0, i = 0; row < rows; row++) for (let column = 0; column < columns; column++, i++) ((row + column) % 2 === 0 ? white : black).push(i)
   windows.lookAt(white)
   windows.lookAt(black.filter((i) => windows.mayGoOn(i)))
-  const { strength, across, down } = windows
-  return { column: tile.x / SCREEN_WINDOW, row: tile.y / SCREEN_WINDOW, columns, strength, across, down }
+  const { strength, across, down, overtones } = windows
+  return { column: tile.x / SCREEN_WINDOW, row: tile.y / SCREEN_WINDOW, columns, strength, across, down, overtones }
 }
 
 /** The windows of a tile, numbered row by row, and the strongest lone wave of those that were looked at. */
@@ -84,6 +90,7 @@ class TileWindows {
   readonly strength: Float32Array
   readonly across: Float32Array
   readonly down: Float32Array
+  readonly overtones: Float32Array
   private readonly left: number
   private readonly top: number
   private readonly square = new FourierSquare(SCREEN_WINDOW, RINGS)
@@ -97,6 +104,7 @@ class TileWindows {
     this.strength = new Float32Array(count)
     this.across = new Float32Array(count)
     this.down = new Float32Array(count)
+    this.overtones = new Float32Array(count)
   }
 
   /** Two windows are transformed at once, as the real and the imaginary part of one. */
@@ -134,6 +142,7 @@ class TileWindows {
     this.strength[i] = lone.strength
     this.across[i] = lone.across
     this.down[i] = lone.down
+    this.overtones[i] = lone.overtones
   }
 }
 
@@ -149,11 +158,12 @@ const RINGS: readonly Int32Array[] = Array.from({ length: MOST + 1 }, (_value, r
 
 const ringEnergy = new Float32Array(Math.max(...RINGS.map(({ length }) => length)))
 
-/** The strongest lone wave of a window: energy over the median of waves as long, and waves a window, across and down. */
+/** The strongest lone wave of a window: energy over the median of waves as long; waves a window, across and down; and its overtones' energy over its own. */
 export interface LoneWave {
   readonly strength: number
   readonly across: number
   readonly down: number
+  readonly overtones: number
 }
 
 /**
@@ -191,7 +201,7 @@ function strongestLone(square: FourierSquare, part: 'real' | 'imaginary'): LoneW
       at = i
     }
   }
-  if (strength === 0) return { strength, across: 0, down: 0 }
+  if (strength === 0) return { strength, across: 0, down: 0, overtones: 0 }
   // Its place between the bins: the middle of the amplitudes of it and its neighbours.
   const [column, row] = [at % SCREEN_WINDOW, Math.floor(at / SCREEN_WINDOW)]
   let [sum, across, down] = [0, 0, 0]
@@ -203,7 +213,24 @@ function strongestLone(square: FourierSquare, part: 'real' | 'imaginary'): LoneW
       down += amplitude * dy
     }
   }
-  return { strength, across: column + across / sum, down: (row < SCREEN_WINDOW / 2 ? row : row - SCREEN_WINDOW) + down / sum }
+  const wave = { across: column + across / sum, down: (row < SCREEN_WINDOW / 2 ? row : row - SCREEN_WINDOW) + down / sum }
+  return { strength, ...wave, overtones: (overtone(energy, wave, 2) + overtone(energy, wave, 3)) / energy[at]! }
+}
+
+/** The most energy at so many times a wave and beside it; finer than two pixels it cannot be seen. */
+function overtone(energy: Float32Array, { across, down }: { across: number; down: number }, times: number): number {
+  const [u, v] = [Math.round(times * across), Math.round(times * down)]
+  let most = 0
+  for (let dy = -1; dy <= 1; dy++) {
+    for (let dx = -1; dx <= 1; dx++) {
+      const [x, y] = [u + dx, v + dy]
+      if (Math.max(Math.abs(x), Math.abs(y)) >= SCREEN_WINDOW / 2) continue
+      // Of a wave and its mirror image the one with across >= 0 is kept.
+      const [column, row] = x < 0 ? [-x, -y] : [x, y]
+      most = Math.max(most, energy[(row & (SCREEN_WINDOW - 1)) * SCREEN_WINDOW + column]!)
+    }
+  }
+  return most
 }
 
 /** The most energy among waves of the same direction that are somewhat shorter or longer. */
@@ -228,18 +255,40 @@ function alongside(energy: Float32Array, at: number): number {
  * @param size   Of the picture, in pixels.
  */
 export function findMoire(tiles: readonly TileScreens[], size: { readonly width: number; readonly height: number }): MoireFind[] {
+  return moireCandidates(tiles, size).flatMap(({ features, ...area }): MoireFind[] => {
+    const { confidence } = judge(moireJudge, features)
+    return confidence < SHOWN ? [] : [{ kind: 'moire', ...area, confidence, unrest: 1 }]
+  })
+}
+
+/** An area with one pattern, and the evidence it is judged by. */
+export interface MoireCandidate {
+  readonly shape: Outline
+  readonly contrast: number
+  readonly weight: number
+  readonly features: readonly number[]
+}
+
+/**
+ * The same however sure, with what they are judged by: how far the waves lean from upright and level, how many windows have
+ * them, and their overtones.
+ */
+export function moireCandidates(tiles: readonly TileScreens[], size: { readonly width: number; readonly height: number }): MoireCandidate[] {
   if (tiles.length === 0) return []
   const columns = Math.floor(size.width / SCREEN_WINDOW)
   const rows = Math.floor(size.height / SCREEN_WINDOW)
-  const [strength, across, down] = wholePlanes(tiles.map((tile) => ({ ...tile, planes: [tile.strength, tile.across, tile.down] })), columns, rows) as [Float32Array, Float32Array, Float32Array]
+  const [strength, across, down, overtones] = wholePlanes(tiles.map((tile) => ({ ...tile, planes: [tile.strength, tile.across, tile.down, tile.overtones] })), columns, rows) as [Float32Array, Float32Array, Float32Array, Float32Array]
   const same = (a: number, b: number): boolean => {
     const apart = (sign: number) => Math.max(Math.abs(across[a]! - sign * across[b]!), Math.abs(down[a]! - sign * down[b]!))
     return apart(1) < SAME || apart(-1) < SAME
   }
   return areasOf(strength, columns, rows, same).map((windows) => {
-    const middle = median(Float32Array.from(windows, (i) => strength[i]!))
-    const weight = Math.sqrt(middle / LONE) * windows.length
-    return { kind: 'moire', shape: outlineOfCells(windows, columns, SCREEN_WINDOW, size), contrast: Math.sqrt(middle), weight, confidence: CONFIDENCE, unrest: 1 }
+    const middle = median(valuesAt(strength, windows))
+    const lean = median(Float32Array.from(windows, (i) => Math.min(Math.abs(across[i]!), Math.abs(down[i]!)) / Math.sqrt(across[i]! ** 2 + down[i]! ** 2)))
+    return {
+      shape: outlineOfCells(windows, columns, SCREEN_WINDOW, size), contrast: Math.sqrt(middle), weight: Math.sqrt(middle / LONE) * windows.length,
+      features: [1, Math.min(LEANS, lean), ln(windows.length), ln(FAINT + meanAt(overtones, windows))],
+    }
   })
 }
 

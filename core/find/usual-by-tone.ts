@@ -29,9 +29,21 @@ export interface Plain {
  *
  * @param values  As measured.
  * @param tone    Of each, 0..1.
- * @returns       1 where nothing can be said: near black and white, in rare tones, and where noise is lost in rounding.
+ * @returns       1 where nothing can be said: see `usualAt`.
  */
-export function shareOfUsual(values: Float32Array, tone: Float32Array, { share, ofUsual, least, rounded }: Plain): Float32Array {
+export function shareOfUsual(values: Float32Array, tone: Float32Array, plain: Plain): Float32Array {
+  return shareOf(values, usualAt(values, tone, plain))
+}
+
+/** Values over what is usual at each; 1 where nothing is. */
+export function shareOf(values: Float32Array, usual: Float32Array): Float32Array {
+  const result = new Float32Array(values.length)
+  for (let i = 0; i < values.length; i++) result[i] = usual[i] === 0 ? 1 : values[i]! / usual[i]!
+  return result
+}
+
+/** What is usual in the tone of each value: 0 near black and white, in rare tones, and where noise is lost in rounding. */
+export function usualAt(values: Float32Array, tone: Float32Array, { share, ofUsual, least, rounded }: Plain): Float32Array {
   const counts = new Int32Array(TONES)
   for (let i = 0; i < tone.length; i++) if (!isClipped(tone[i]!)) counts[stepOf(tone[i]!)]!++
   const byTone = Array.from(counts, (count) => new Float32Array(count))
@@ -45,7 +57,7 @@ export function shareOfUsual(values: Float32Array, tone: Float32Array, { share, 
   const result = new Float32Array(values.length)
   for (let i = 0; i < values.length; i++) {
     const expected = isClipped(tone[i]!) ? 0 : usual[stepOf(tone[i]!)]!
-    result[i] = expected < rounded ? 1 : values[i]! / expected
+    result[i] = expected < rounded ? 0 : expected
   }
   return result
 }

@@ -50,6 +50,13 @@ export function valuesAt(values: Float32Array, places: ArrayLike<number>): Float
   return picked
 }
 
+/** The mean of the values at some places, at least one. */
+export function meanAt(values: Float32Array, places: ArrayLike<number>): number {
+  let sum = 0
+  for (let n = 0; n < places.length; n++) sum += values[places[n]!]!
+  return sum / places.length
+}
+
 /** Of some places, at least one, the first where the value is greatest. */
 export function placeOfGreatest(values: Float32Array, places: ArrayLike<number>): number {
   let best = places[0]!
