@@ -11,9 +11,10 @@ import { SCRATCH } from './weights/scratch.js'
 import { SPECK } from './weights/speck.js'
 
 /**
- * How much the evidence speaks for a real flaw: a logistic regression on what was measured, for all but stains with a layer
- * of units between, fitted with bench/calibrate.ts on pictures with known damage and checked on others by bench/finding.ts
- * and bench/areas.ts.
+ * How much the evidence speaks for a real flaw: a logistic regression on what was measured, for round
+ * flaws, lines and losses with a layer of units between, fitted with bench/calibrate.ts on pictures with known damage and checked on others
+ * by bench/finding.ts and bench/areas.ts; what processing left is fitted with bench/calibrate-processed.ts and checked by
+ * bench/processed.ts.
  */
 export interface Judgement {
   readonly score: number
@@ -27,15 +28,11 @@ export interface Judge extends Belief {
   readonly steepness: number
 }
 
-/** What turns a score into confidence: as many finds of the score `even` are real as are not. */
-export interface Confidence {
+/** What turns evidence into a score, and a score into confidence: as many finds of the score `even` are real as are not. */
+export interface Belief {
+  score(features: readonly number[]): number
   readonly even: number
   readonly slope: number
-}
-
-/** What turns evidence into a score, and a score into confidence. */
-export interface Belief extends Confidence {
-  score(features: readonly number[]): number
 }
 
 /** A judge of round flaws. */
@@ -198,28 +195,31 @@ export const stainJudge: Belief = {
   slope: 1.05,
 }
 
-/** Judge of flat patches, on `flatEvidence`; fitted with bench/calibrate-processed.ts, checked on other photographs by bench/processed.ts. */
+/** Judge of flat patches, on `flatEvidence`. */
 export const flatJudge: Belief = {
-  score: weighed([-9.05, 0.6, -0.637, -0.568, -1.373, 1.437, -4.55]),
+  score: weighed([-9.173, 0.539, -0.68, -0.638, -1.377, 1.413, -4.795]),
   even: 0,
   slope: 1,
 }
 
-/** Judge of moire, on the features of `moireCandidates`; fitted and checked as that of flat patches. */
+/** Judge of smudges, on 1 and their weight. */
+export const smudgeJudge: Belief = {
+  score: weighed([-2.52, 0.461]),
+  even: 0,
+  slope: 1,
+}
+
+/** Judge of moire, on the features of `moireCandidates`. */
 export const moireJudge: Belief = {
-  score: weighed([-5.07, 48.5, 0.74, -0.315]),
+  score: weighed([-6.075, 69.42, 0.876, -0.371]),
   even: 0,
   slope: 1,
 }
 
+/** A score, and a confidence that follows it along a logistic curve. */
 export function judge(by: Belief, features: readonly number[]): Judgement {
   const score = by.score(features)
-  return { score, confidence: confidenceOf(by, score) }
-}
-
-/** Share of finds with a score that are real, 0..1: a logistic curve. */
-export function confidenceOf({ even, slope }: Confidence, score: number): number {
-  return 1 / (1 + exp(-slope * (score - even)))
+  return { score, confidence: 1 / (1 + exp(-by.slope * (score - by.even))) }
 }
 
 /**

@@ -3,7 +3,7 @@ import type { Region } from '../raster/raster.js'
 import { outlineOfCells, type AreaFind } from './area-find.js'
 import { wholePlanes } from './cells.js'
 import { scaled } from './flat.js'
-import { confidenceOf, type Confidence } from './judge.js'
+import { judge, smudgeJudge } from './judge.js'
 import { touching } from './touching.js'
 import { shareOfUsual, type Plain } from './usual-by-tone.js'
 
@@ -56,8 +56,6 @@ const SMOOTH = 0.5
 const SPREAD = 0.085
 /** Lighter ones are not shown: strong compression leaves too many. */
 const LEAST_WEIGHT = 8.5
-/** By its weight; fitted with bench/calibrate-processed.ts, checked on other photographs by bench/processed.ts. */
-const CONFIDENCE: Confidence = { even: 5.47, slope: 0.461 }
 /** A smudge ends where this share is left. */
 const ENDS = 0.6
 /** What is larger is a flat patch, and found as one; so many cells are six of its blocks. */
@@ -109,7 +107,7 @@ function smudgeOf(part: Int32Array, share: Float32Array, columns: number, size: 
   for (const i of part) left += share[i]! / part.length
   // Windows of three by three cells told of their middle: they overlap by eight ninths, and the smudge reaches a cell further.
   const weight = ((1 - left) / SPREAD) * Math.sqrt((part.length + 8) / 9)
-  return { kind: 'smudge', shape: outlineOfCells(part, columns, FINE_CELL, size, 1), contrast: left - 1, weight, confidence: confidenceOf(CONFIDENCE, weight), unrest: 1 }
+  return { kind: 'smudge', shape: outlineOfCells(part, columns, FINE_CELL, size, 1), contrast: left - 1, weight, confidence: judge(smudgeJudge, [1, weight]).confidence, unrest: 1 }
 }
 
 /** Mean over a box of (2 reach + 1) squared cells, fewer at the edge: sums that what comes in is added to and what falls out is taken from. */
