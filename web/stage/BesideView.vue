@@ -5,6 +5,7 @@ import { useBench } from '../store/bench.js'
 import { useLook } from '../store/look.js'
 import { LivingTiles } from './tile-source.js'
 import { linkViews } from './linked-views.js'
+import { VIEWER_OPTIONS } from './viewer-options.js'
 
 /** The picture before, beside the result and moved with it. */
 const bench = useBench()
@@ -17,11 +18,7 @@ let stop: (() => void)[] = []
 const repaint = () => tiles?.repaint(null, 0, () => viewer?.forceRedraw()).then(() => viewer?.forceRedraw())
 
 onMounted(() => {
-  viewer = new OpenSeadragon.Viewer({
-    element: frame.value!, drawer: 'canvas', showNavigationControl: false, animationTime: 0.25, springStiffness: 12, maxZoomPixelRatio: 16, minZoomImageRatio: 0.6,
-    visibilityRatio: 0.4, immediateRender: true, keyboardNavEnabled: false, zoomPerScroll: 1.35,
-    gestureSettingsMouse: { clickToZoom: false, dblClickToZoom: false }, gestureSettingsTouch: { clickToZoom: false, dblClickToZoom: false }, gestureSettingsPen: { clickToZoom: false, dblClickToZoom: false },
-  } as OpenSeadragon.Options)
+  viewer = new OpenSeadragon.Viewer({ ...VIEWER_OPTIONS, element: frame.value! })
   viewer.addHandler('viewport-change', () => {
     const item = viewer!.world.getItemAt(0)
     if (item) viewer!.drawer.setImageSmoothingEnabled(item.viewportToImageZoom(viewer!.viewport.getZoom(true)) * devicePixelRatio < 0.99)

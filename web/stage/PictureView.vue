@@ -15,7 +15,9 @@ import { useShaping } from '../store/shaping.js'
 import { GRAIN_RADIUS } from '../workers/display.js'
 import AreasLayer from './AreasLayer.vue'
 import MarksLayer from './MarksLayer.vue'
+import { keepWhole } from './keep-whole.js'
 import { linkViews } from './linked-views.js'
+import { VIEWER_OPTIONS } from './viewer-options.js'
 import { useChoosingRectangle } from './choosing-rectangle.js'
 import { LivingTiles } from './tile-source.js'
 import { useDrawing } from './drawing.js'
@@ -97,24 +99,7 @@ function inPicture(point: { x: number; y: number }): { x: number; y: number } {
 }
 
 onMounted(() => {
-  const made = new OpenSeadragon.Viewer({
-    element: frame.value!,
-    drawer: 'canvas',
-    showNavigationControl: false,
-    gestureSettingsMouse: { clickToZoom: false, dblClickToZoom: false },
-    gestureSettingsTouch: { clickToZoom: false, dblClickToZoom: false, pinchToZoom: true },
-    gestureSettingsPen: { clickToZoom: false, dblClickToZoom: false },
-    imageSmoothingEnabled: true,
-    animationTime: 0.25,
-    springStiffness: 12,
-    maxZoomPixelRatio: 16,
-    minZoomImageRatio: 0.6,
-    visibilityRatio: 0.4,
-    immediateRender: true,
-    maxImageCacheCount: 300,
-    keyboardNavEnabled: false,
-    zoomPerScroll: 1.35,
-  } as OpenSeadragon.Options)
+  const made = new OpenSeadragon.Viewer({ ...VIEWER_OPTIONS, element: frame.value! })
   made.drawer.setImageSmoothingEnabled(true)
   viewer.value = made
   made.addHandler('viewport-change', () => {
@@ -127,7 +112,7 @@ onMounted(() => {
     seen.value = true
     follow()
   })
-  made.addHandler('resize', () => setTimeout(follow, 30))
+  keepWhole(made, follow)
   made.addHandler('tile-unloaded', (event: { tile: { getUrl(): string } }) => tiles?.forget(event.tile.getUrl()))
   made.addHandler('canvas-press', (event: PointerNews) => {
     if (twoFingers()) return
@@ -390,7 +375,7 @@ defineExpose({ zoomTo, drawing, toggleDivider })
     <div class="zoom">
       <button type="button" @click="zoomTo('fit')">Whole <span class="key">0</span></button>
       <button type="button" @click="zoomTo(1)">1 : 1 <span class="key">Z</span></button>
-      <span>{{ zoomText }}</span>
+      <span data-test="zoom">{{ zoomText }}</span>
     </div>
   </div>
 </template>

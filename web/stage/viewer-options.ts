@@ -1,0 +1,23 @@
+import type OpenSeadragon from 'openseadragon'
+
+const NO_CLICKS = { clickToZoom: false, dblClickToZoom: false }
+
+/** What every view of a picture on the bench has in common: moved and zoomed alike, nothing of the viewer's own on it. */
+export const VIEWER_OPTIONS = {
+  drawer: 'canvas',
+  showNavigationControl: false,
+  keyboardNavEnabled: false,
+  gestureSettingsMouse: NO_CLICKS,
+  gestureSettingsTouch: NO_CLICKS,
+  gestureSettingsPen: NO_CLICKS,
+  animationTime: 0.25,
+  springStiffness: 12,
+  maxZoomPixelRatio: 16,
+  minZoomImageRatio: 0.6,
+  visibilityRatio: 0.4,
+  zoomPerScroll: 1.35,
+  // A picture at 1:1 stays so when the stage is shared.
+  preserveImageSizeOnResize: true,
+  immediateRender: true,
+  maxImageCacheCount: 300,
+} as const satisfies OpenSeadragon.Options
