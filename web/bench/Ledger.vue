@@ -7,7 +7,8 @@ import type { Flaw } from '@fennip/core/treatment/schema.js'
 import Crop from '../shared/Crop.vue'
 import { minutesLeft, nameOf, STATE_WORDS, strengthWords, TELLTALE_SHORT, thousands } from '../shared/words.js'
 import { useGroup } from '../store/group.js'
-import { useBench, type LedgerFilter, type LedgerOrder } from '../store/bench.js'
+import { useBench } from '../store/bench.js'
+import type { LedgerFilter, LedgerOrder } from '../store/ledger.js'
 
 const bench = useBench()
 const group = useGroup()

@@ -90,10 +90,12 @@ beforeEach(async () => {
 
 describe('the ledger', () => {
   const ids = () => bench.ledger.map(({ id }) => id)
-  it('lists the heaviest first, or the largest, or in reading order', () => {
+  it('lists the heaviest first, or the largest, or what shows most, or in reading order', () => {
     expect(ids()).toEqual(['heavy', 'large', 'kept', 'done', 'light'])
     bench.order = 'size'
     expect(ids()[0]).toBe('large')
+    bench.order = 'telltale'
+    expect(ids()).toEqual(['heavy', 'light', 'large', 'kept', 'done'])
     bench.order = 'reading'
     expect(ids()).toEqual(['light', 'kept', 'done', 'heavy', 'large'])
   })

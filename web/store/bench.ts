@@ -1,6 +1,5 @@
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef, watch } from 'vue'
-import { worstOf } from '@fennip/core/mend/next-best.js'
 import { whatShows } from '@fennip/core/check/telltales.js'
 import { mendShape } from '@fennip/core/mend/choose.js'
 import type { SearchedArea } from '@fennip/core/find/searched-area.js'
@@ -9,16 +8,14 @@ import { stepExtent } from '@fennip/core/render/patch-keys.js'
 import { type Region } from '@fennip/core/raster/raster.js'
 import { ProblemError } from '@fennip/core/problem.js'
 import type { SnapTo } from '@fennip/core/mend/snap-source.js'
-import { shapeCentre, shapesReach, type Disc, type Shape } from '@fennip/core/shape/shape.js'
+import { shapesReach, type Disc, type Shape } from '@fennip/core/shape/shape.js'
 import { applyEdit } from '@fennip/core/treatment/edit.js'
 import type { Flaw, Operation, Source, Step, Treatment } from '@fennip/core/treatment/schema.js'
-import { isSeenAtSize, weightAtSize } from '@fennip/core/treatment/visibility.js'
 import { poorSourcesOf, refusalOf } from '@fennip/core/treatment/poor-sources.js'
 import { api, listen, type OpenedPicture, type Run } from '../shared/api.js'
 import { PixelPool } from '../workers/pool.js'
+import { useLedger } from './ledger.js'
 
-export type LedgerFilter = 'all' | 'open' | 'judge' | 'shows' | 'left' | 'group'
-export type LedgerOrder = 'weight' | 'size' | 'telltale' | 'reading'
 export type MarksShown = 'all' | 'unsettled' | 'none'
 export type Tool = 'select' | 'spot' | 'stroke' | 'outline' | 'area' | 'shape'
 /** What of a mend can be set without choosing it anew. */
@@ -50,10 +47,6 @@ export const useBench = defineStore('bench', () => {
   const trouble = ref<string | null>(null)
   const busy = ref(false)
 
-  const filter = ref<LedgerFilter>('all')
-  const order = ref<LedgerOrder>('weight')
-  /** The longer side the picture is delivered with, in pixels; 0 for the size it has. */
-  const deliveredSide = ref(0)
   const marks = ref<MarksShown>('all')
   const tool = ref<Tool>('select')
   const spotRadius = ref(24)
@@ -105,34 +98,9 @@ export const useBench = defineStore('bench', () => {
     for (const step of steps.value) if (whatShows(step.telltales).length > 0) result.shows++
     return result
   })
-  const ledger = computed(() => {
-    const list = flaws.value.filter((flaw) => {
-      switch (filter.value) {
-        case 'open': return flaw.state === 'open'
-        case 'judge': return flaw.state === 'mended'
-        case 'left': return flaw.state === 'left'
-        case 'shows': return whatShows(stepOf.value.get(flaw.id)?.telltales).length > 0 || poorSources.value.has(flaw.id)
-        case 'group': return group.value.has(flaw.id)
-        default: return true
-      }
-    })
-    const place = (flaw: Flaw) => shapeCentre(flaw.shape)
-    if (order.value === 'weight') list.sort((a, b) => weightAtSize(b, deliveredScale.value) - weightAtSize(a, deliveredScale.value))
-    else if (order.value === 'size') list.sort((a, b) => place(b).r - place(a).r)
-    else if (order.value === 'telltale') {
-      const worst = new Map(steps.value.map((step) => [step.flaw, worstOf(step)]))
-      list.sort((a, b) => (worst.get(b.id) ?? 0) - (worst.get(a.id) ?? 0))
-    }
-    else list.sort((a, b) => Math.floor(place(a).y / 400) - Math.floor(place(b).y / 400) || place(a).x - place(b).x)
-    return list
-  })
-  /** Delivered over original width. */
-  const deliveredScale = computed(() => {
-    const { width, height } = opened.value?.original ?? { width: 0, height: 0 }
-    return deliveredSide.value === 0 || width === 0 ? 1 : Math.min(1, deliveredSide.value / Math.max(width, height))
-  })
-  /** Flaws that nobody will see in the size that is delivered. */
-  const unseen = computed(() => new Set(flaws.value.filter((flaw) => !isSeenAtSize(flaw, deliveredScale.value)).map(({ id }) => id)))
+  /** Mends whose source has become a poor one since it was chosen, and why. */
+  const poorSources = computed(() => (treatment.value ? poorSourcesOf(treatment.value) : new Map<string, string>()))
+  const list = useLedger({ flaws, steps, stepOf, group, poorSources, original: computed(() => opened.value?.original ?? null) })
   const run = computed(() => runs.value.find((candidate) => candidate.state === 'queued' || candidate.state === 'running') ?? null)
 
   function thePool(): PixelPool {
@@ -169,7 +137,7 @@ export const useBench = defineStore('bench', () => {
     clearTimeout(draftTimer)
     draft.value = null
     queue.length = 0
-    filter.value = 'all'
+    list.filter.value = 'all'
     group.value = new Set()
     runs.value = []
   }
@@ -295,9 +263,6 @@ export const useBench = defineStore('bench', () => {
   }
 
   const freshMendId = () => identifier('m')
-
-  /** Mends whose source has become a poor one since it was chosen, and why. */
-  const poorSources = computed(() => (treatment.value ? poorSourcesOf(treatment.value) : new Map<string, string>()))
 
   const isThere = (flaw: Flaw) => flaws.value.some((candidate) => candidate.id === flaw.id)
 
@@ -550,11 +515,9 @@ export const useBench = defineStore('bench', () => {
   }
 
   function neighbour(by: 1 | -1): Flaw | null {
-    const list = ledger.value
-    if (list.length === 0) return null
-    const at = list.findIndex((flaw) => flaw.id === selectedId.value)
-    if (at < 0) return list[0]!
-    return list[at + by] ?? null
+    const listed = list.ledger.value
+    const at = listed.findIndex((flaw) => flaw.id === selectedId.value)
+    return listed[at < 0 ? 0 : at + by] ?? null
   }
 
   function stepThrough(by: 1 | -1): void {
@@ -580,9 +543,9 @@ export const useBench = defineStore('bench', () => {
 
   return {
     opened, treatment, revision, undoLabel, redoLabel, runs, run, selectedId, selected, selectedStep, problem, saving, trouble, busy,
-    areas, guards, deliveredSide, deliveredScale, unseen, handMethod, handStrength, snapTo, group, draft,
-    filter, order, marks, tool, spotRadius, strokeWidth, toolSize,
-    flaws, steps, stepOf, counts, ledger,
+    areas, guards, handMethod, handStrength, snapTo, group, draft,
+    ...list, marks, tool, spotRadius, strokeWidth, toolSize,
+    flaws, steps, stepOf, counts,
     thePool, onPixels, open, close, change, goBack, addSpot, addShape, reorder, mendSelected, mend, otherSource, moveSource, trySource, placeSource, sourceRefusal, openShapes, extentOf, freshMendId, poorSources, plain, report, keepDraft, dropDraft, reshape, setWidth, adjust, setState, takeOut, wires, decideWires,
     stepThrough, find, mendAll, handOver, cancel, settled,
   }
