@@ -151,6 +151,17 @@ describe('a guard', () => {
     await page.waitForSelector('[data-test=run]')
     await harness.idle()
     expect((await found()).filter(({ x, y }) => !inside(x, y))).toHaveLength(sky.length)
+    // Taken out in another window while it is chosen, the whole picture is what is searched.
+    const { revision } = await harness.opened(picture)
+    await fetch(`${harness.services.address}/api/pictures/${picture}/edits`, {
+      method: 'POST', headers: { 'content-type': 'application/json' },
+      body: JSON.stringify({ revision, label: 'Take out', operations: [{ type: 'remove', list: 'areas', ids: [zone!.id] }] }),
+    })
+    await harness.test('where').waitFor({ state: 'detached' })
+    expect(await harness.falseFindsTold()).toEqual(everywhere)
+    await page.click('[data-test=find]')
+    await page.waitForSelector('[data-test=run]')
+    await harness.idle()
   })
 
   it('nothing was complained of on the way', () => expect(harness.complaints.filter((text) => !text.includes('422'))).toEqual([]))
