@@ -1,3 +1,4 @@
+import type { AreaCandidate } from '@fennip/core/find/area-find.js'
 import { findFlaws, findInTile, searchTiles, tileSurroundings } from '@fennip/core/find/find.js'
 import { flatCandidates, GRAIN_BLOCK, grainBlocks, type BlockGrain } from '@fennip/core/find/flat.js'
 import { moireCandidates } from '@fennip/core/find/moire.js'
@@ -67,12 +68,6 @@ function asProcessed(kind: ProcessedKind, { light, exposure }: Pick<ExposedScene
   return { clean, damaged, places }
 }
 
-/** What may be of a kind, with what it is judged by. */
-export interface ProcessedCandidate {
-  readonly shape: Outline
-  readonly features: readonly number[]
-}
-
 /** A picture to be searched for one kind. */
 export interface Searched {
   readonly kind: ProcessedKind
@@ -88,7 +83,7 @@ export function findsOf({ kind, raster, depth }: Searched): { readonly shape: Ou
 }
 
 /** What is found, however sure. */
-export function candidatesOf({ kind, raster, depth }: Searched): ProcessedCandidate[] {
+export function candidatesOf({ kind, raster, depth }: Searched): Pick<AreaCandidate, 'shape' | 'features'>[] {
   const tiles = searchTiles(raster.width, raster.height).map((tile) => {
     const surroundings = tileSurroundings(tile, raster.width, raster.height)
     return findInTile(crop(raster, surroundings), surroundings, tile, makeTransfer({ type: 'srgb' }, depth), searchFor(kind))

@@ -1,8 +1,20 @@
 import { outlinesOfMask } from '../shape/from-mask.js'
 import { shapeArea, type Outline } from '../shape/shape.js'
+import { judge, type Belief } from './judge.js'
+
+type AreaKind = 'loss' | 'stain' | 'flat' | 'smudge' | 'moire'
+
+/** What may be an area of a kind, and the evidence it is judged by. */
+export interface AreaCandidate {
+  readonly shape: Outline
+  readonly contrast: number
+  readonly weight: number
+  /** The first is 1. */
+  readonly features: readonly number[]
+}
 
 /** What is told by the whole picture and found as an area. */
-export interface AreaFind<Kind extends 'loss' | 'stain' | 'flat' | 'smudge' | 'moire'> {
+export interface AreaFind<Kind extends AreaKind> {
   readonly kind: Kind
   readonly shape: Outline
   readonly contrast: number
@@ -10,6 +22,13 @@ export interface AreaFind<Kind extends 'loss' | 'stain' | 'flat' | 'smudge' | 'm
   readonly confidence: number
   /** Not measured for areas: 1, as in a plain sky. */
   readonly unrest: 1
+}
+
+/** Candidates of a kind with what is believed of them; those of less confidence than `least` are not shown. */
+export function judgedAreas<Kind extends AreaKind>(kind: Kind, candidates: readonly AreaCandidate[], by: Belief, least: number): AreaFind<Kind>[] {
+  return candidates
+    .map(({ shape, contrast, weight, features }): AreaFind<Kind> => ({ kind, shape, contrast, weight, confidence: judge(by, features).confidence, unrest: 1 }))
+    .filter(({ confidence }) => confidence >= least)
 }
 
 /**

@@ -1,11 +1,10 @@
 import type { SampleTable } from '../kernels/samples.js'
 import type { Region } from '../raster/raster.js'
 import { DEVIATION_PER_MAD, meanAt } from '../raster/statistics.js'
-import type { Outline } from '../shape/shape.js'
-import { outlineOfCells, type AreaFind } from './area-find.js'
+import { judgedAreas, outlineOfCells, type AreaCandidate, type AreaFind } from './area-find.js'
 import { wholePlanes } from './cells.js'
 import { FLAT, flatEvidence } from './flat-evidence.js'
-import { flatJudge, judge } from './judge.js'
+import { flatJudge } from './judge.js'
 import { touching } from './touching.js'
 import { shareOf, usualAt, type Plain } from './usual-by-tone.js'
 
@@ -59,14 +58,6 @@ const LEAST_PATCH = 6
 /** Confidence from which a patch is shown. */
 const SHOWN = 0.3
 
-/** A flat place, and the evidence it is judged by. */
-export interface FlatCandidate {
-  readonly shape: Outline
-  readonly contrast: number
-  readonly weight: number
-  readonly features: readonly number[]
-}
-
 /**
  * Patches with less than half of the grain that their tone has elsewhere in the picture.
  *
@@ -74,14 +65,11 @@ export interface FlatCandidate {
  * @param size   Of the picture, in pixels.
  */
 export function flatPatches(tiles: readonly BlockGrain[], size: { readonly width: number; readonly height: number }): FlatFind[] {
-  return flatCandidates(tiles, size).flatMap(({ features, ...patch }): FlatFind[] => {
-    const { confidence } = judge(flatJudge, features)
-    return confidence < SHOWN ? [] : [{ kind: 'flat', ...patch, confidence, unrest: 1 }]
-  })
+  return judgedAreas('flat', flatCandidates(tiles, size), flatJudge, SHOWN)
 }
 
 /** The same however sure, with what they are judged by. */
-export function flatCandidates(tiles: readonly BlockGrain[], size: { readonly width: number; readonly height: number }): FlatCandidate[] {
+export function flatCandidates(tiles: readonly BlockGrain[], size: { readonly width: number; readonly height: number }): AreaCandidate[] {
   if (tiles.length === 0) return []
   const columns = Math.ceil(size.width / GRAIN_BLOCK)
   const rows = Math.ceil(size.height / GRAIN_BLOCK)

@@ -2,24 +2,16 @@ import { ln } from '../raster/exact-math.js'
 import { inOrder, smallestOfMany } from '../raster/order.js'
 import { overlaps } from '../raster/raster.js'
 import { DEVIATION_PER_MAD, median, placeOfGreatest, valuesAt } from '../raster/statistics.js'
-import { distanceAt, shapeBounds, type Outline } from '../shape/shape.js'
-import type { AreaFind } from './area-find.js'
+import { distanceAt, shapeBounds } from '../shape/shape.js'
+import { judgedAreas, type AreaCandidate, type AreaFind } from './area-find.js'
 import { cellsOfPicture, type TileCells } from './cells.js'
 import { boxRound, contourRound } from './contour.js'
-import { judge, lossJudge } from './judge.js'
+import { lossJudge } from './judge.js'
 import { stableRegions, type Cluster } from './stable-regions.js'
 
 /** Losses and tears: places where the picture's layer is gone and paper, or the bed of the scanner, lies bare. */
 
 export type LossFind = AreaFind<'loss'>
-
-/** A region that may be a loss, and what it is judged by. */
-export interface LossCandidate {
-  readonly shape: Outline
-  readonly contrast: number
-  readonly weight: number
-  readonly features: readonly number[]
-}
 
 /** Tone of all cells of a picture, 0..255, and the side of one in pixels. */
 interface Cells { readonly columns: number; readonly rows: number; readonly tone: Float32Array; readonly side: number }
@@ -36,10 +28,7 @@ const SHOWN = 0.2
  * @param size   Of the picture, in pixels.
  */
 export function findLosses(tiles: readonly TileCells[], size: { readonly width: number; readonly height: number }): LossFind[] {
-  const finds = lossCandidates(tiles, size).flatMap(({ shape, contrast, weight, features }): LossFind[] => {
-    const { confidence } = judge(lossJudge, features)
-    return confidence < SHOWN ? [] : [{ kind: 'loss', shape, contrast, weight, confidence, unrest: 1 }]
-  })
+  const finds: LossFind[] = judgedAreas('loss', lossCandidates(tiles, size), lossJudge, SHOWN)
   // Of regions that lie in one another the one that looks most like a loss stands for all.
   const kept: LossFind[] = []
   for (const find of finds.sort((a, b) => b.confidence - a.confidence || b.weight - a.weight)) {
@@ -49,7 +38,7 @@ export function findLosses(tiles: readonly TileCells[], size: { readonly width: 
 }
 
 /** Everything that stands out from its surroundings by one tone with an edge all round, bright and dark. */
-export function lossCandidates(tiles: readonly TileCells[], size: { readonly width: number; readonly height: number }): LossCandidate[] {
+export function lossCandidates(tiles: readonly TileCells[], size: { readonly width: number; readonly height: number }): AreaCandidate[] {
   if (tiles.length === 0) return []
   const { columns, rows, side, planes } = cellsOfPicture(tiles, size, MOST_CELLS)
   const bright: Cells = { columns, rows, side, tone: meanOf(planes) }
@@ -67,7 +56,7 @@ function meanOf(planes: readonly Float32Array[]): Float32Array {
   return mean
 }
 
-function candidatesAmong(cells: Cells, size: { readonly width: number; readonly height: number }, sign: 1 | -1): LossCandidate[] {
+function candidatesAmong(cells: Cells, size: { readonly width: number; readonly height: number }, sign: 1 | -1): AreaCandidate[] {
   const border = borderOf(cells)
   const open = { ...cells, tone: withoutBorder(cells.tone, border) }
   const sorted = valuesAt(open.tone, inOrder(open.tone))
@@ -124,7 +113,7 @@ const LEAST_DROP = 0.2
 const STRIDE = 6
 
 /** Outline a region half-way between its tone and the brighter of what is around, and measure what it is judged by. */
-function describe(cells: Cells, border: Uint8Array, region: Cluster, marks: Marks, sorted: Float32Array, size: { readonly width: number; readonly height: number }, sign: 1 | -1): LossCandidate | null {
+function describe(cells: Cells, border: Uint8Array, region: Cluster, marks: Marks, sorted: Float32Array, size: { readonly width: number; readonly height: number }, sign: 1 | -1): AreaCandidate | null {
   const { columns, rows, tone, side } = cells
   const own = valuesAt(tone, region)
   const inside = median(own)

@@ -2,10 +2,9 @@ import { FourierSquare } from '../kernels/fourier.js'
 import { ln } from '../raster/exact-math.js'
 import type { Plane, Region } from '../raster/raster.js'
 import { meanAt, median, valuesAt } from '../raster/statistics.js'
-import type { Outline } from '../shape/shape.js'
-import { outlineOfCells, type AreaFind } from './area-find.js'
+import { judgedAreas, outlineOfCells, type AreaCandidate, type AreaFind } from './area-find.js'
 import { wholePlanes } from './cells.js'
-import { judge, moireJudge } from './judge.js'
+import { moireJudge } from './judge.js'
 import { touching } from './touching.js'
 
 /**
@@ -255,25 +254,14 @@ function alongside(energy: Float32Array, at: number): number {
  * @param size   Of the picture, in pixels.
  */
 export function findMoire(tiles: readonly TileScreens[], size: { readonly width: number; readonly height: number }): MoireFind[] {
-  return moireCandidates(tiles, size).flatMap(({ features, ...area }): MoireFind[] => {
-    const { confidence } = judge(moireJudge, features)
-    return confidence < SHOWN ? [] : [{ kind: 'moire', ...area, confidence, unrest: 1 }]
-  })
-}
-
-/** An area with one pattern, and the evidence it is judged by. */
-export interface MoireCandidate {
-  readonly shape: Outline
-  readonly contrast: number
-  readonly weight: number
-  readonly features: readonly number[]
+  return judgedAreas('moire', moireCandidates(tiles, size), moireJudge, SHOWN)
 }
 
 /**
  * The same however sure, with what they are judged by: how far the waves lean from upright and level, how many windows have
  * them, and their overtones.
  */
-export function moireCandidates(tiles: readonly TileScreens[], size: { readonly width: number; readonly height: number }): MoireCandidate[] {
+export function moireCandidates(tiles: readonly TileScreens[], size: { readonly width: number; readonly height: number }): AreaCandidate[] {
   if (tiles.length === 0) return []
   const columns = Math.floor(size.width / SCREEN_WINDOW)
   const rows = Math.floor(size.height / SCREEN_WINDOW)

@@ -1,9 +1,10 @@
 import type { SampleTable } from '../kernels/samples.js'
 import type { Region } from '../raster/raster.js'
-import { outlineOfCells, type AreaFind } from './area-find.js'
+import { meanAt } from '../raster/statistics.js'
+import { judgedAreas, outlineOfCells, type AreaCandidate, type AreaFind } from './area-find.js'
 import { wholePlanes } from './cells.js'
 import { scaled } from './flat.js'
-import { judge, smudgeJudge } from './judge.js'
+import { smudgeJudge } from './judge.js'
 import { touching } from './touching.js'
 import { shareOfUsual, type Plain } from './usual-by-tone.js'
 
@@ -96,18 +97,18 @@ export function findSmudges(tiles: readonly FineDetail[], size: { readonly width
   }
   if (smooth > MOST * share.length || partly > UNEVEN * share.length + UNEVEN_BESIDE * smooth) return []
   const isPart = (i: number) => share[i]! < ENDS
-  return touching(columns, rows, (i) => share[i]! < SMOOTH && around[i]! >= AROUND, (_from, next) => isPart(next), false)
+  const candidates = touching(columns, rows, (i) => share[i]! < SMOOTH && around[i]! >= AROUND, (_from, next) => isPart(next), false)
     .filter((part) => part.length <= LARGEST)
     .map((part) => smudgeOf(part, share, columns, size))
     .filter(({ weight }) => weight >= LEAST_WEIGHT)
+  return judgedAreas('smudge', candidates, smudgeJudge, 0)
 }
 
-function smudgeOf(part: Int32Array, share: Float32Array, columns: number, size: { readonly width: number; readonly height: number }): SmudgeFind {
-  let left = 0
-  for (const i of part) left += share[i]! / part.length
+function smudgeOf(part: Int32Array, share: Float32Array, columns: number, size: { readonly width: number; readonly height: number }): AreaCandidate {
+  const left = meanAt(share, part)
   // Windows of three by three cells told of their middle: they overlap by eight ninths, and the smudge reaches a cell further.
   const weight = ((1 - left) / SPREAD) * Math.sqrt((part.length + 8) / 9)
-  return { kind: 'smudge', shape: outlineOfCells(part, columns, FINE_CELL, size, 1), contrast: left - 1, weight, confidence: judge(smudgeJudge, [1, weight]).confidence, unrest: 1 }
+  return { shape: outlineOfCells(part, columns, FINE_CELL, size, 1), contrast: left - 1, weight, features: [1, weight] }
 }
 
 /** Mean over a box of (2 reach + 1) squared cells, fewer at the edge: sums that what comes in is added to and what falls out is taken from. */

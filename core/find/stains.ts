@@ -3,10 +3,10 @@ import { ln } from '../raster/exact-math.js'
 import { medianCurve } from '../raster/median-curve.js'
 import { DEVIATION_PER_MAD, median, placeOfGreatest, valuesAt } from '../raster/statistics.js'
 import { distanceAt, insideOutline, shapeArea, type Outline, type Shape } from '../shape/shape.js'
-import type { AreaFind } from './area-find.js'
+import { judgedAreas, type AreaCandidate, type AreaFind } from './area-find.js'
 import { cellsOfPicture, type TileCells } from './cells.js'
 import { boxRound, contourRound } from './contour.js'
-import { judge, stainJudge } from './judge.js'
+import { stainJudge } from './judge.js'
 import { touching } from './touching.js'
 
 /**
@@ -17,14 +17,6 @@ import { touching } from './touching.js'
  */
 
 export type StainFind = AreaFind<'stain'>
-
-/** A patch that is off the picture's colour, and the evidence it is judged by. */
-export interface StainCandidate {
-  readonly shape: Outline
-  readonly contrast: number
-  readonly weight: number
-  readonly features: readonly number[]
-}
 
 /** How far each cell is from the colour that its tone has elsewhere. */
 interface Tint {
@@ -72,10 +64,7 @@ const LEAST_DEVIATION = 0.004
  * @param size   Of the picture, in pixels.
  */
 export function findStains(tiles: readonly TileCells[], size: { readonly width: number; readonly height: number }): StainFind[] {
-  const finds = stainCandidates(tiles, size).flatMap(({ shape, contrast, weight, features }): StainFind[] => {
-    const { confidence } = judge(stainJudge, features)
-    return confidence < SHOWN ? [] : [{ kind: 'stain', shape, contrast, weight, confidence, unrest: 1 }]
-  })
+  const finds: StainFind[] = judgedAreas('stain', stainCandidates(tiles, size), stainJudge, SHOWN)
   // What lies in a stain and is hardly deeper is a part of it, cut off by the grain.
   return finds.filter((find) => !finds.some((other) => shapeArea(other.shape) > shapeArea(find.shape) && Math.abs(find.contrast) < OWN_DEPTH * Math.abs(other.contrast) && distanceAt(other.shape, ...find.shape.points[0]!) < 0))
 }
@@ -87,7 +76,7 @@ const FILLS = 0.3
 export const isStain = (shape: Shape, stain: Shape): boolean => shape.type === 'disc' && shapeArea(shape) > FILLS * shapeArea(stain) && distanceAt(stain, shape.x, shape.y) < 0
 
 /** Everything that is off the picture's curve of colour, to the brown or to the blue. */
-export function stainCandidates(tiles: readonly TileCells[], size: { readonly width: number; readonly height: number }): StainCandidate[] {
+export function stainCandidates(tiles: readonly TileCells[], size: { readonly width: number; readonly height: number }): AreaCandidate[] {
   const tint = tintOf(tiles, size)
   if (!tint) return []
   const pale: Tint = { ...tint, depth: tint.depth.map((value) => -value) }
@@ -121,7 +110,7 @@ function patchesOf({ columns, rows, depth, deviation }: Tint): Int32Array[] {
 const ASIDE = 2
 
 /** Outline a patch, and measure what it is judged by. */
-function describe({ columns, rows, side, depth, deviation, tone }: Tint, patch: Int32Array, size: { readonly width: number; readonly height: number }, sign: 1 | -1): StainCandidate[] {
+function describe({ columns, rows, side, depth, deviation, tone }: Tint, patch: Int32Array, size: { readonly width: number; readonly height: number }, sign: 1 | -1): AreaCandidate[] {
   const middle = median(valuesAt(depth, patch))
   const contour = contourRound((i) => depth[i]!, columns, boxRound(patch, columns, rows, 6), Math.max(LEAST_LEVEL * deviation, OUTLINED * middle), placeOfGreatest(depth, patch))
   if (!contour || contour.length < 4) return []
