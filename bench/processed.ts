@@ -5,9 +5,9 @@ import { calibrationError, type Claim } from './truth.js'
 
 /**
  * How well smudges, flat patches and moire are found in three renders and in photographs that nothing of them was fitted on, as
- * frames and as prints with fresh noise, false ones in the same pictures whole, how far confidence is from the truth at two rates of them; and what is taken
- * for one in photographs with their own noise and compression, in which a flat patch may be one:
- * `npx tsx bench/processed.ts [flat|smudge|moire] [seeds]`.
+ * frames and as prints with fresh noise; how many false ones in the same pictures whole; how far confidence is from the truth at
+ * two rates of them; and what is taken for one in photographs with their own noise and compression, in which a flat patch may be
+ * one: `npx tsx bench/processed.ts [flat|smudge|moire] [seeds]`, about five minutes.
  * What a place held of texture is still rougher than noise when it was smoothed over, and cannot be told this way.
  */
 

@@ -11,10 +11,9 @@ import { SCRATCH } from './weights/scratch.js'
 import { SPECK } from './weights/speck.js'
 
 /**
- * How much the evidence speaks for a real flaw: a logistic regression on what was measured, for round
- * flaws, lines and losses with a layer of units between, fitted with bench/calibrate.ts on pictures with known damage and checked on others
- * by bench/finding.ts and bench/areas.ts; what processing left is fitted with bench/calibrate-processed.ts and checked by
- * bench/processed.ts.
+ * How much the evidence speaks for a real flaw: a logistic regression on what was measured, for round flaws, lines and losses with
+ * a layer of units between. It is fitted with bench/calibrate.ts on pictures with known damage and checked on others by
+ * bench/finding.ts and bench/areas.ts; of what processing left, with bench/calibrate-processed.ts and by bench/processed.ts.
  */
 export interface Judgement {
   readonly score: number
