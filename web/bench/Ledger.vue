@@ -119,7 +119,7 @@ watch(() => bench.selectedId, async (id) => {
         >
           <Crop :region="around(bench.ledger[row.index]!)" :view="ORIGINAL" :width="41" :height="40" />
           <Crop :region="around(bench.ledger[row.index]!)" :view="RESULT" :width="41" :height="40" />
-          <span class="what"><b>{{ nameOf(bench.ledger[row.index]!) }}</b><small>{{ about(bench.ledger[row.index]!) }}</small></span>
+          <span class="what"><b>{{ nameOf(bench.ledger[row.index]!) }}</b><small :title="about(bench.ledger[row.index]!)">{{ about(bench.ledger[row.index]!) }}</small></span>
           <span class="how"><span>{{ bench.stepOf.get(bench.ledger[row.index]!.id)?.method ?? '' }}</span><small :class="{ shows: sign(bench.ledger[row.index]!).shows }">{{ sign(bench.ledger[row.index]!).text }}</small></span>
         </button>
       </div>
@@ -158,8 +158,8 @@ header { padding: 12px 12px 8px; border-bottom: 1px solid var(--hairline); }
 .what { margin-left: 8px; flex: 1; min-width: 0; }
 .what b, .what small, .how span, .how small { display: block; white-space: nowrap; }
 .what b { font-weight: 500; }
-.what small { color: var(--soft-ink); font-size: 12px; }
-.how { text-align: right; font-size: 12px; color: var(--soft-ink); }
+.what small { color: var(--soft-ink); font-size: 12px; overflow: hidden; text-overflow: ellipsis; }
+.how { flex: none; margin-left: 8px; text-align: right; font-size: 12px; color: var(--soft-ink); }
 .how small { font-size: 12px; }
 .none { padding: 14px 12px; margin: 0; }
 footer { display: flex; flex-wrap: wrap; gap: 4px 12px; padding: 8px 12px; border-top: 1px solid var(--hairline); color: var(--soft-ink); font-size: 12px; }

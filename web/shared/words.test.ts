@@ -46,6 +46,7 @@ describe('the strength of a flaw in words', () => {
   it('is told in the noise for what stands out of it, whichever its sign', () => {
     expect(strengthWords({ kind: 'speck', contrast: 12.34, weight: 40 })).toBe('12.3× noise')
     expect(strengthWords({ kind: 'dust', contrast: -4, weight: 20 })).toBe('4.0× noise')
+    expect(strengthWords({ kind: 'speck', contrast: -212.7, weight: 900 })).toBe('213× noise')
   })
   it('is the grain that is left where grain is missing', () => {
     expect(strengthWords({ kind: 'smudge', contrast: -0.7, weight: 9 })).toBe('30 % of grain')

@@ -40,6 +40,9 @@ export const RUN_WORDS: Record<Run['kind'], { doing: string; batch: string }> = 
 export const thousands = (value: number) => value.toString().replace(/\B(?=(\d{3})+$)/g, '\u202f')
 export const megapixels = (width: number, height: number) => `${((width * height) / 1e6).toFixed(1)} MP`
 
+/** A number of times, to three places or more. */
+const times = (value: number) => `${value < 100 ? value.toFixed(1) : Math.round(value)}×`
+
 /** How strongly a flaw stands out, in a few words; empty where that was not measured, as of what was drawn. */
 export function strengthWords({ kind, contrast, weight }: Pick<Flaw, 'kind' | 'contrast' | 'weight'>): string {
   if (!(weight > 0)) return ''
@@ -47,9 +50,9 @@ export function strengthWords({ kind, contrast, weight }: Pick<Flaw, 'kind' | 'c
     // Of these the contrast is what is missing of the grain.
     case 'flat': case 'smudge': return `${Math.round(100 * (1 + contrast))} % of grain`
     // Of a wave: its amplitude over that of other waves as long.
-    case 'moire': return `${contrast.toFixed(1)}× others`
+    case 'moire': return `${times(contrast)} others`
     // A tear may lie over bright and dark alike: a number would say more of these than of the tear.
     case 'loss': return contrast < 0 ? 'darker' : 'brighter'
-    default: return `${Math.abs(contrast).toFixed(1)}× noise`
+    default: return `${times(Math.abs(contrast))} noise`
   }
 }
