@@ -19,7 +19,7 @@ export interface BlockGrain {
   readonly column: number
   readonly row: number
   readonly columns: number
-  /** Deviation of what is finer than two pixels, in samples. */
+  /** Deviation of what is finer than two pixels in one channel, in samples, as it is where channels scatter each by itself. */
   readonly deviation: Float32Array
   /** Mean sample over the largest, 0..1. */
   readonly tone: Float32Array
@@ -43,8 +43,8 @@ export function grainBlocks(samples: SampleTable, surroundings: Region, tile: Re
   const columns = Math.floor(tile.width / GRAIN_BLOCK)
   const rows = Math.floor(tile.height / GRAIN_BLOCK)
   const { middle, total } = samples.grainOfBlocks({ left: tile.x - surroundings.x, top: tile.y - surroundings.y, columns, rows }, GRAIN_BLOCK)
-  // The second difference of independent samples has the root of six of their deviation.
-  const deviation = scaled(middle, Math.sqrt(6) * samples.channels / DEVIATION_PER_MAD)
+  // The second difference of independent samples has the root of six of their deviation, the sum of channels that scatter each by itself the root of their number.
+  const deviation = scaled(middle, Math.sqrt(6 * samples.channels) / DEVIATION_PER_MAD)
   const tone = scaled(total, GRAIN_BLOCK * GRAIN_BLOCK * samples.channels * samples.largest)
   return { column: Math.floor(tile.x / GRAIN_BLOCK), row: Math.floor(tile.y / GRAIN_BLOCK), columns, deviation, tone }
 }
@@ -56,7 +56,7 @@ const PLAIN: Plain = { share: 0.3, ofUsual: 1, least: 40, rounded: 0.7 }
 /** Fewer blocks together are chance. */
 const LEAST_PATCH = 6
 /** Confidence from which a patch is shown. */
-const SHOWN = 0.3
+const SHOWN = 0.5
 
 /**
  * Patches with less than half of the grain that their tone has elsewhere in the picture.

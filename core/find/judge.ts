@@ -196,7 +196,7 @@ export const stainJudge: Belief = {
 
 /** Judge of flat patches, on `flatEvidence`. */
 export const flatJudge: Belief = {
-  score: weighed([-9.173, 0.539, -0.68, -0.638, -1.377, 1.413, -4.795]),
+  score: weighed([-10.89, 0.852, -0.461, -1.161, -1.659, 1.013, -0.906]),
   even: 0,
   slope: 1,
 }
