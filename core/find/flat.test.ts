@@ -59,6 +59,12 @@ describe('flat patches', () => {
     expect(both / either).toBeGreaterThan(0.75)
     expect(find!.confidence).toBeGreaterThan(0.8)
   })
+  it('are found where grain is hardly more than a step of the samples, as in a bright sky', () => {
+    // Deviation of 0.98 in each channel; of the mean of three it is 0.57, which would be taken for lost in rounding.
+    const finds = flatIn(picture((x, y) => (inPatch(x, y) ? 0 : 0.28)))
+    expect(finds.map(({ kind }) => kind)).toEqual(['flat'])
+    expect(finds[0]!.confidence).toBeGreaterThan(0.8)
+  })
   it('are two where two lie in ground of other tones, each held against its own', () => {
     const onRoof = (x: number, y: number) => x >= 260 && x < 400 && y >= 380 && y < 470
     const finds = flatIn(picture((x, y) => (inPatch(x, y) || onRoof(x, y) ? 0.2 : 1)))

@@ -43,7 +43,8 @@ export function grainBlocks(samples: SampleTable, surroundings: Region, tile: Re
   const columns = Math.floor(tile.width / GRAIN_BLOCK)
   const rows = Math.floor(tile.height / GRAIN_BLOCK)
   const { middle, total } = samples.grainOfBlocks({ left: tile.x - surroundings.x, top: tile.y - surroundings.y, columns, rows }, GRAIN_BLOCK)
-  // The second difference of independent samples has the root of six of their deviation, the sum of channels that scatter each by itself the root of their number.
+  // The second difference of independent samples has the root of six of their deviation; the sum of channels that scatter each by
+  // itself has the root of their number.
   const deviation = scaled(middle, Math.sqrt(6 * samples.channels) / DEVIATION_PER_MAD)
   const tone = scaled(total, GRAIN_BLOCK * GRAIN_BLOCK * samples.channels * samples.largest)
   return { column: Math.floor(tile.x / GRAIN_BLOCK), row: Math.floor(tile.y / GRAIN_BLOCK), columns, deviation, tone }
