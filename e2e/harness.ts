@@ -104,8 +104,10 @@ export class Harness {
       if ((await box.isChecked()) !== (kind === wanted)) await this.test(`kind-${kind}`).click()
     }
     await this.page.click('[data-test=find]')
-    await this.page.waitForSelector('[data-test=ledger-row]', { timeout: 60000 })
+    // Rows may be there from a search before: only the run tells that this one has begun.
+    await this.page.waitForSelector('[data-test=run]', { timeout: 20000 })
     await this.idle()
+    await this.page.waitForSelector('[data-test=ledger-row]', { timeout: 60000 })
     await this.saved()
   }
 

@@ -72,7 +72,7 @@ export class Threads {
     const wholes = searchAll(whole).then((measures) => Promise.all(whole.map((kind) => this.run<Find[]>('searchWhole', { kind, tiles: measures.map((tile) => measuresFor(kind, tile)), size }))))
     const lines = searchAll(placed).then(async (parts) => ({
       discs: parts.map(({ discs }) => ({ discs })),
-      lines: await this.run<LineFind[]>('searchLines', { tiles: parts.map(({ pieces }) => ({ pieces })), options, size }),
+      lines: parts.length === 0 ? [] : await this.run<LineFind[]>('searchLines', { tiles: parts.map(({ pieces }) => ({ pieces })), options, size }),
     }))
     const [{ discs, lines: found }, other] = await Promise.all([lines, wholes]).catch((reason: unknown) => {
       Atomics.store(ended, 0, 1)
@@ -140,6 +140,8 @@ export class Threads {
   }
 
   stop(): Promise<void> {
+    // Nobody waits any more for an answer that is on its way, and for the pool such an answer is an error.
+    this.pool.on('error', () => undefined)
     return this.pool.destroy()
   }
 }
