@@ -131,7 +131,10 @@ describe('a search', () => {
     const search = (most: number) => threads.search({ sha256, width, height }, { kinds: ['loss'], falseFinds: 3 }, (share) => {
       if (share > most) throw new RangeError('enough')
     })
+    const tasks = vi.spyOn(threads as unknown as { run: (name: string) => unknown }, 'run')
     await search(1)
+    // No lines are put together where none are looked for.
+    expect(tasks.mock.calls.map(([name]) => name)).toEqual(['searchTile', 'searchTile', 'searchTile', 'searchWhole', 'joinSearch'])
     expect((await answers()).map(({ cells }) => cells !== undefined)).toEqual([true, true, true])
     tiles.mockClear()
     await expect(search(0)).rejects.toThrow('enough')
