@@ -15,21 +15,18 @@ import { expose, lightOfRender, printOf, type Light } from '@fennip/demo/photogr
 import { dustyPylon, pylonLight, shaftValve, stationPrint } from '@fennip/demo/pictures.js'
 import { evidenceOf, keptEvidence, samplesAlone, type SceneEvidence } from './line-evidence.js'
 import { LinePlaces, linesOf } from './line-places.js'
-import { lineScenes } from './line-truth.js'
+import { lineScenes, seenOtherwise } from './line-truth.js'
 import { fitLayered, fitLogistic, type LayerFit } from './fit-judge.js'
 import { writeWeights } from './write-weights.js'
-import { animalAndBuildingPhotographs, furtherPhotographs, groundPhotographs, halvesOf, openPhotographs } from './open-photographs.js'
-import { changedAt, demoScenes, FRAME, greyOf, PRINT, renderOf, sceneOf, stainedPrint, stones, throughJpeg, TONINGS, tornPrint } from './scenes.js'
+import { animalAndBuildingPhotographs, furtherPhotographs, groundPhotographs, halvesOf } from './open-photographs.js'
+import { changedAt, demoScenes, FRAME, greyOf, paleOf, PAPERS, PRINT, renderOf, sceneOf, stainedPrint, stones, throughJpeg, TONINGS, tornPrint, type TornScan } from './scenes.js'
 
 /**
  * Fit the weights of core/find/judge.ts on made-up pictures with known damage: `npx tsx bench/calibrate.ts dust|speck|mould|line-alone|scratch|hair|loss|stain`;
  * of scratches and hairs on what bench/line-evidence.ts keeps.
- * Writes weights into core/find/weights (of stains it prints them), and prints the two numbers of the confidence and the two
+ * Writes weights into core/find/weights, and prints the two numbers of the confidence and the two
  * of the control for false finds, to be written there by hand. The seeds are not those of bench/acceptance.ts.
  */
-
-/** Half of the open photographs: the judge of stains learns from these, and is checked on the others. */
-const LEARNED_FROM = ['chelsea', 'motorcycle', 'brick', 'gravel']
 
 const wanted = process.argv[2] ?? 'dust'
 const kind: DiscKind = wanted === 'speck' || wanted === 'mould' ? wanted : 'dust'
@@ -47,7 +44,8 @@ const LAYERS: Record<string, LayerFit> = {
   'line-alone': { units: 10 },
   scratch: COMPANY,
   hair: COMPANY,
-  loss: { units: 6 },
+  loss: { units: 12, rounds: 4000, batch: 2048, starts: 3, jog: 0.03 },
+  stain: { units: 12, rounds: 4000, batch: 2048, starts: 3, decay: 1e-3, jog: 0.1 },
 }
 
 /** @property as  The judge that decides about it. */
@@ -56,14 +54,18 @@ const samples: Sample[] = []
 /** Searched so far, of each ground. */
 const megapixels = new Map<string, number>()
 
+/** How a scene comes: as it is, without colour, or as a print of one colour. */
+type Look = 'colour' | 'grey' | 'toned'
+const lookOf = (light: Light, look: Look, n: number): Light => (look === 'colour' ? light : look === 'grey' ? greyOf(light) : printOf(light, TONINGS[n % TONINGS.length]!))
+
 /** Specks, or colonies of mould, on photographs: the seed, how many a megapixel, and whether as they are, without colour, or as prints of one colour. */
-const VARIANTS: Record<'speck' | 'mould', readonly (readonly [number, number, 'colour' | 'grey' | 'toned'])[]> = {
+const VARIANTS: Record<'speck' | 'mould', readonly (readonly [number, number, Look])[]> = {
   speck: [[21, 120, 'colour'], [22, 8, 'colour'], [23, 60, 'grey'], [24, 0, 'colour'], [25, 0, 'grey'], [26, 20, 'toned']],
   mould: [[31, 6, 'colour'], [32, 6, 'grey'], [33, 6, 'toned'], [34, 0, 'colour'], [35, 0, 'grey'], [36, 0, 'toned']],
 }
 
 /** A picture, the same with other damage and the same in small have one ground. */
-const groundOf = (name: string) => name.replace(/ \d+$/, '').replace(/^small /, '').replace(/ in colour$/, '')
+const groundOf = (name: string) => name.replace(/ \d+$/, '').replace(/^small /, '')
 const searched = (name: string, { width, height }: { readonly width: number; readonly height: number }) => megapixels.set(groundOf(name), (megapixels.get(groundOf(name)) ?? 0) + (width * height) / 1e6)
 
 function collect(name: string, damaged: IntegerRaster, depth: 8 | 16, flaws: readonly TrueFlaw[]): void {
@@ -109,28 +111,69 @@ function collectLines(evidence: SceneEvidence): void {
 
 interface AreaScene { readonly name: string; readonly print: Light; readonly hurt: Light }
 
-/** Prints with losses, tears, and things with clean sides: walls, windows and lamps are no losses. */
-async function lossScenes(seed: number): Promise<AreaScene[]> {
-  return (await prints()).map(({ name, light }) => ({ name, ...tornPrint(light, seed, 8, seed % 4 === 0 ? { tears: 0, losses: 0 } : { tears: 1 + (seed % 3), losses: [4, 2, 4][seed % 3]! }) }))
+/**
+ * What losses are learned from, a seed each. Most scans are of whole prints, and what is taken for a scan may be the frame of a
+ * camera: skies between bars, windows and highlights are no losses.
+ */
+const TORN: readonly (readonly [number, Look, Pick<TornScan, 'faded' | 'tears' | 'losses' | 'exposure'>, 'otherwise'?])[] = [
+  [61, 'colour', { faded: false, tears: 0, losses: 0, exposure: 1 }],
+  [62, 'grey', { faded: false, tears: 0, losses: 0, exposure: 1 }],
+  [63, 'toned', { faded: false, tears: 0, losses: 0, exposure: 1 }],
+  [64, 'colour', { faded: true, tears: 0, losses: 0, exposure: 1 }],
+  [65, 'colour', { faded: true, tears: 2, losses: 4, exposure: 1 }],
+  [66, 'grey', { faded: true, tears: 1, losses: 4, exposure: 1 }],
+  [67, 'toned', { faded: false, tears: 1, losses: 3, exposure: 1 }],
+  [68, 'colour', { faded: false, tears: 1, losses: 3, exposure: 1.15 }],
+  [69, 'grey', { faded: false, tears: 2, losses: 3, exposure: 1.25 }],
+  [70, 'colour', { faded: false, tears: 0, losses: 0, exposure: 1.25 }, 'otherwise'],
+  [71, 'grey', { faded: false, tears: 0, losses: 0, exposure: 1 }, 'otherwise'],
+]
+
+/** Corners broken off, as radii in shorter sides. */
+const CORNERS = [0, 1 / 10, 1 / 6, 1 / 4]
+
+/** Prints with losses and tears and without, half of them with things of clean sides put in. */
+async function collectLosses(): Promise<void> {
+  for (const [i, { name, light, otherwise }] of (await areaScenes()).entries()) {
+    for (const [k, [seed, look, scan, how]] of TORN.entries()) {
+      const things = (i + k) % 2 === 0 ? 0 : 8
+      // What has no colour is scanned in one channel or in three.
+      const seen = lookOf(how ? await otherwise() : light, look, i)
+      const scanned = look === 'grey' && (i + k) % 3 > 0 ? { ...seen, channels: [0, 1, 2].map(() => seen.channels[0]!) } : seen
+      const torn = tornPrint(scanned, 100 * i + seed, { ...scan, things, paper: PAPERS[(i + k) % PAPERS.length]!, roughness: [1, 0.5, 0.15][(i + 2 * k) % 3]!, corner: scan.losses > 0 ? CORNERS[(i + 3 * k) % CORNERS.length]! : 0 })
+      await collectAreas({ name, ...torn }, seed + i, lossCandidates, lossJudge)
+    }
+  }
 }
 
-/** Prints of one colour with stains, and pictures of many colours without. */
-async function stainScenes(seed: number): Promise<AreaScene[]> {
-  return (await prints()).flatMap(({ name, light }) => [{ name, ...stainedPrint(light, seed, seed % 4 === 0 ? 0 : 1) }, { name: `${name} in colour`, print: light, hurt: light }])
+/** Prints of one colour with stains and without, and pictures in colour, which have none that could be told. */
+async function collectStains(): Promise<void> {
+  for (const [i, { name, light }] of (await areaScenes()).entries()) {
+    for (const [seed, water] of [[65, 1], [66, 1], [67, 0]] as const) await collectAreas({ name, ...stainedPrint(light, 100 * i + seed, water) }, seed + i, stainCandidates, stainJudge)
+    // In colour, and in what is left of it.
+    for (const [seed, left] of [[68, 1], [69, 0.5], [70, 0.25]] as const) {
+      const pale = paleOf(light, left)
+      await collectAreas({ name, print: pale, hurt: pale }, seed + i, stainCandidates, stainJudge)
+    }
+  }
 }
 
-async function prints(): Promise<{ name: string; light: Light }[]> {
-  const transfer = makeTransfer({ type: 'srgb' }, 8)
-  const photographs = wanted === 'loss' ? await furtherPhotographs() : (await openPhotographs()).filter(({ name }) => LEARNED_FROM.some((known) => name.startsWith(known)))
-  return [
-    ...photographs.map(({ name, raster }) => ({ name, light: sceneOf(raster, transfer, wanted === 'loss' ? Infinity : undefined) })),
-    ...(await Promise.all(['shaft', 'station', ...(wanted === 'stain' ? ['pylon'] : [])].map(async (name) => ({ name, light: await lightOfRender(renderOf(name), { width: 2400, height: 1600, channels: 3, softness: 1.1, detail: 0.12, seed: 12 }) })))),
-  ]
+/** The renders of the demo, things, places, and every second animal, building, wall and ground. */
+async function areaScenes(): Promise<{ readonly name: string; readonly light: Light; readonly otherwise: () => Promise<Light> }[]> {
+  const photographs = [...(await furtherPhotographs()), ...halvesOf(await animalAndBuildingPhotographs()).learnedFrom, ...halvesOf(await groundPhotographs()).learnedFrom]
+  const lightOf = (raster: IntegerRaster) => sceneOf(raster, makeTransfer({ type: 'srgb' }, 8), Infinity)
+  const renders = ['shaft', 'station', 'pylon'].map(async (name) => {
+    const light = await lightOfRender(renderOf(name), { width: 2400, height: 1600, channels: 3, softness: 1.1, detail: 0.12, seed: 12 })
+    return { name, light, otherwise: async () => light }
+  })
+  return [...(await Promise.all(renders)), ...photographs.map(({ name, raster }, i) => ({ name, light: lightOf(raster), otherwise: async () => lightOf(await seenOtherwise(raster, i)) }))]
 }
 
 /** Regions of a scene that may be flaws of a kind that is told by the whole picture. */
-function collectAreas({ name, print, hurt }: AreaScene, seed: number, candidates: typeof lossCandidates | typeof stainCandidates, judge: Belief, electrons = 6000): void {
-  const { damaged } = expose(print, hurt, { electrons, readNoise: 6, grainSize: electrons < 6000 ? 0.9 : 0, depth: 8, seed })
+async function collectAreas({ name, print, hurt }: AreaScene, seed: number, candidates: typeof lossCandidates | typeof stainCandidates, judge: Belief): Promise<void> {
+  const electrons = [6000, 3000, 1500, 4000][seed % 4]!
+  const { damaged: taken } = expose(print, hurt, { electrons, readNoise: 6, grainSize: electrons < 6000 ? 0.9 : 0, depth: 8, seed })
+  const damaged = print.channels.length === 3 && seed % 3 === 0 ? await throughJpeg(taken) : taken
   const whole = { x: 0, y: 0, width: print.width, height: print.height }
   const before = samples.length
   for (const { shape, features } of candidates([cellsOfTile(new SampleTable(damaged), whole, whole)], whole)) {
@@ -148,9 +191,9 @@ function collectAreas({ name, print, hurt }: AreaScene, seed: number, candidates
 }
 
 if (wanted === 'loss') {
-  for (const seed of [61, 62, 63, 64, 65, 66, 67, 68]) for (const scene of await lossScenes(seed)) collectAreas(scene, seed, lossCandidates, lossJudge, [6000, 1600][seed % 2])
+  await collectLosses()
 } else if (wanted === 'stain') {
-  for (const seed of [65, 66, 67, 64]) for (const scene of await stainScenes(seed)) collectAreas(scene, seed, stainCandidates, stainJudge, [6000, 3000, 1500, 4000][seed % 4])
+  await collectStains()
 } else if (wanted === 'line-alone') {
   for (const seed of [31, 32, 33, 34, 35, 36, 37, 38]) for (const scene of await lineScenes(seed)) collectLines(evidenceOf(scene, samplesAlone))
 } else if (wanted === 'scratch' || wanted === 'hair') {
@@ -209,9 +252,8 @@ async function collectOnPhotographs(variants: (typeof VARIANTS)[keyof typeof VAR
   const grounds = [{ name: 'stones', light: stones(600, 500, 29) }, ...photographs.map(({ name, raster }) => ({ name, light: sceneOf(raster, transfer, Infinity) }))]
   for (const [i, { name, light: coloured }] of grounds.entries()) {
     // A judge that knows pictures with colour only takes the lack of it for what all that is there has lost.
-    const looks = { colour: coloured, grey: greyOf(coloured), toned: printOf(coloured, TONINGS[i % TONINGS.length]!) }
     for (const [seed, density, look] of variants) {
-      const light = looks[look]
+      const light = lookOf(coloured, look, i)
       const exposure = look !== 'colour' && (i + seed) % 2 === 0 ? PRINT : FRAME
       const hurt = copyLight(light)
       const extent = (light.width * light.height) / 1e6
@@ -235,13 +277,8 @@ async function collectOnPhotographs(variants: (typeof VARIANTS)[keyof typeof VAR
 const OWN = ['pylon', 'pylon with specks', 'shaft', 'station', 'stones']
 
 type Score = (sample: Sample) => number
-/** @property keep  Write the weights where they belong, or print them. */
+/** @property keep  Write the weights where they belong. */
 interface Fitted { readonly score: Score; readonly keep: () => void }
-
-function byWeights(among: readonly Sample[]): Fitted {
-  const weights = fitLogistic(among.map(({ features }) => features), among.map(({ real }) => real), wanted === 'loss' || wanted === 'stain' ? 0.3 : 0.05)
-  return { score: ({ features }) => features.reduce((sum, value, i) => sum + value * weights[i]!, 0), keep: () => console.log(`weighed([${weights.map((value) => value.toFixed(3)).join(', ')}])`) }
-}
 
 function byLayer(name: string, among: readonly Sample[], starts?: number): Fitted {
   const layer = fitLayered(among.map(({ features }) => features), among.map(({ real }) => real), { ...LAYERS[name]!, ...(starts ? { starts } : {}) })
@@ -260,7 +297,7 @@ function learnsFrom(name: string): Sample[] {
 
 /** Fit the judge of that name, and print how well it judges what it has not seen. */
 function calibrate(name: string): void {
-  const fit = (among: readonly Sample[], starts?: number) => (name in LAYERS ? byLayer(name, among, starts) : byWeights(among))
+  const fit = (among: readonly Sample[], starts?: number) => byLayer(name, among, starts)
   const known = learnsFrom(name)
   const fitted = fit(known)
   fitted.keep()

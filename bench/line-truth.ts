@@ -37,7 +37,7 @@ export interface LineScene {
  * A photograph turned, mirrored, smaller and softer as a seed says. Of brick there are few pictures, and what is learned from
  * joints that run level in all of them says nothing of those that run up with the scratches.
  */
-async function seenOtherwise({ width, height, channels, data }: IntegerRaster, seed: number): Promise<IntegerRaster> {
+export async function seenOtherwise({ width, height, channels, data }: IntegerRaster, seed: number): Promise<IntegerRaster> {
   const random = makeRandom(seed)
   const size = Math.max(between(random, 0.55, 1), Math.min(1, LEAST_SIDE / Math.min(width, height)))
   const seen = sharp(data, { raw: { width, height, channels: channels as 3 } }).flop(random.uniform() < 0.5).resize({ width: Math.round(size * width) })

@@ -73,6 +73,12 @@ export function greyOf(light: Light): Light {
   return { ...light, channels: [{ ...green, data: green.data.map((value, i) => 0.21 * red!.data[i]! + 0.72 * value + 0.07 * blue.data[i]!) }] }
 }
 
+/** A light with so much of its colour left, as colour prints fade (common practice). */
+export function paleOf(light: Light, share: number): Light {
+  const grey = greyOf(light).channels[0]!.data
+  return { ...light, channels: light.channels.map((plane) => ({ ...plane, data: plane.data.map((value, i) => grey[i]! + share * (value - grey[i]!)) })) }
+}
+
 /** Put things with clean sides into a scene, bright three times in four: lit walls, windows and lamps. */
 export function addThings(light: Light, count: number, seed: number): void {
   const random = makeRandom(seed)
@@ -114,15 +120,43 @@ export function stones(width: number, height: number, seed: number): Light {
   return { width, height, channels: [plane, plane, plane] }
 }
 
-/** A scene as a print with things of clean sides, and the same with tears and losses, the first of them at a corner. */
-export function tornPrint(light: Light, seed: number, things: number, damage: { readonly tears: number; readonly losses: number }): { print: Light; hurt: Light } {
-  // The white of a print is no lighter than its paper (common practice).
-  const print = { ...light, channels: light.channels.map((plane) => ({ ...plane, data: plane.data.map((value) => 0.03 + 0.72 * value) })) }
+/** What a print was before it was torn, and how it was scanned. */
+export interface TornScan {
+  /** Things with clean sides that are put into the scene. */
+  readonly things: number
+  readonly tears: number
+  readonly losses: number
+  /** The white of an old print is no lighter than its paper (common practice); of a new one it is as light as it gets. */
+  readonly faded: boolean
+  /** Times the light of a scan that clips nothing. */
+  readonly exposure: number
+  /** What the bare paper leaves of each channel, and how rough it is, of 1: coated paper is smooth. */
+  readonly paper: readonly number[]
+  readonly roughness: number
+  /** Radius of a corner that is broken off besides, of the shorter side; 0 for none. */
+  readonly corner: number
+}
+
+/** Light of bare paper in the middle: as addTears and addLosses of the demo leave it. */
+const BARE = 0.85
+
+/** Paper that is neutral, and as it yellows with age (common practice). */
+export const PAPERS: readonly (readonly number[])[] = [[1, 1, 1], [1, 0.97, 0.9], [1, 0.92, 0.78]]
+
+/** A scene as a print, and the same with tears and losses, the first of them at a corner. */
+export function tornPrint(light: Light, seed: number, { things, tears, losses, faded, exposure, paper, roughness, corner }: TornScan): { print: Light; hurt: Light } {
+  const print = { ...light, channels: light.channels.map((plane) => ({ ...plane, data: plane.data.map((value) => (faded ? 0.03 + 0.72 * value : value)) })) }
   addThings(print, things, seed)
   const hurt = copyLight(print)
   const short = Math.min(light.width, light.height)
-  addTears(hurt, { count: damage.tears, width: Math.max(12, short / 60), seed })
-  addLosses(hurt, { count: damage.losses, radius: [Math.max(12, short / 60), short / 14], seed: seed + 1 })
+  addTears(hurt, { count: tears, width: Math.max(12, short / 60), seed })
+  addLosses(hurt, { count: losses, radius: [Math.max(12, short / 60), short / 14], seed: seed + 1 })
+  if (corner > 0) addLosses(hurt, { count: 1, radius: [corner * short, corner * short], seed: seed + 2 })
+  hurt.channels.forEach((plane, c) => {
+    const before = print.channels[c]!.data
+    for (let i = 0; i < before.length; i++) if (plane.data[i] !== before[i]) plane.data[i] = (BARE + roughness * (plane.data[i]! - BARE)) * (hurt.channels.length < 3 ? 1 : paper[c]!)
+  })
+  for (const { data } of [...print.channels, ...hurt.channels]) for (let i = 0; i < data.length; i++) data[i]! *= exposure
   return { print, hurt }
 }
 

@@ -92,7 +92,7 @@ describe('a search', () => {
       const stain = Math.max(0, 1 - Math.hypot(x - 430, y - 300) / 50)
       const tone = 90 + 50 * Math.sin(x / 90) * Math.cos(y / 70) + (Math.abs(x - 250 - 0.1 * y) < 1.5 ? 70 : 0)
       const colour = [1, 0.9 - 0.08 * stain, 0.72 - 0.25 * stain]
-      for (let c = 0; c < 3; c++) raster.data[3 * i + c] = bare ? 240 : Math.round(tone * colour[c]! + 5 * (random.uniform() + random.uniform() - 1))
+      for (let c = 0; c < 3; c++) raster.data[3 * i + c] = Math.round((bare ? 240 : tone * colour[c]!) + 5 * (random.uniform() + random.uniform() - 1))
     }
     const file = join(home, 'torn.png')
     writeFileSync(file, await encodePicture(raster, null, { icc: null, exif: null, resolutionPerInch: null }, { format: 'png', depth: 8, quality: 90 }))

@@ -9,6 +9,7 @@ import { LOSS } from './weights/loss.js'
 import { MOULD } from './weights/mould.js'
 import { SCRATCH } from './weights/scratch.js'
 import { SPECK } from './weights/speck.js'
+import { STAIN } from './weights/stain.js'
 
 /**
  * How much the evidence speaks for a real flaw: a logistic regression on what was measured, for round flaws, lines and losses with
@@ -180,18 +181,21 @@ export const hairJudge: Judge = {
   steepness: 2,
 }
 
-/** Judge of losses and tears, on the features of `lossCandidates`; checked by bench/areas.ts. */
+/**
+ * Judge of losses and tears, on the features of `lossCandidates`; checked by bench/areas.ts. Its numbers were read off pictures
+ * of bench/areas.ts of other seeds, as those of lines were.
+ */
 export const lossJudge: Belief = {
   score: layered(LOSS),
-  even: -0.14,
-  slope: 1.19,
+  even: 1,
+  slope: 2,
 }
 
 /** Judge of stains, on the features of `stainCandidates`; checked by bench/areas.ts. */
 export const stainJudge: Belief = {
-  score: weighed([7.473, 2.26, 0.344, -0.34, 1.92, -3.104, -4.203, 3.048, 1.928, 4.619]),
-  even: -0.05,
-  slope: 1.05,
+  score: layered(STAIN),
+  even: 0.88,
+  slope: 1.02,
 }
 
 /** Judge of flat patches, on `flatEvidence`. */

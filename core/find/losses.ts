@@ -4,6 +4,7 @@ import { overlaps } from '../raster/raster.js'
 import { DEVIATION_PER_MAD, median, placeOfGreatest, valuesAt } from '../raster/statistics.js'
 import { distanceAt, shapeBounds } from '../shape/shape.js'
 import { judgedAreas, type AreaCandidate, type AreaFind } from './area-find.js'
+import { barePaper, coloursOf, type Colours } from './bare-paper.js'
 import { cellsOfPicture, type TileCells } from './cells.js'
 import { boxRound, contourRound } from './contour.js'
 import { lossJudge } from './judge.js'
@@ -13,8 +14,8 @@ import { stableRegions, type Cluster } from './stable-regions.js'
 
 export type LossFind = AreaFind<'loss'>
 
-/** Tone of all cells of a picture, 0..255, and the side of one in pixels. */
-interface Cells { readonly columns: number; readonly rows: number; readonly tone: Float32Array; readonly side: number }
+/** Tone of all cells of a picture, 0..255, the side of one in pixels, and their colours. */
+interface Cells { readonly columns: number; readonly rows: number; readonly tone: Float32Array; readonly side: number; readonly colours: Colours | null }
 
 const MOST_CELLS = 400000
 
@@ -41,7 +42,7 @@ export function findLosses(tiles: readonly TileCells[], size: { readonly width: 
 export function lossCandidates(tiles: readonly TileCells[], size: { readonly width: number; readonly height: number }): AreaCandidate[] {
   if (tiles.length === 0) return []
   const { columns, rows, side, planes } = cellsOfPicture(tiles, size, MOST_CELLS)
-  const bright: Cells = { columns, rows, side, tone: meanOf(planes) }
+  const bright: Cells = { columns, rows, side, tone: meanOf(planes), colours: coloursOf(planes) }
   const dark = { ...bright, tone: bright.tone.map((value) => 255 - value) }
   return [...candidatesAmong(bright, size, 1), ...candidatesAmong(dark, size, -1)]
 }
@@ -115,9 +116,9 @@ const STRIDE = 6
 /** Outline a region half-way between its tone and the brighter of what is around, and measure what it is judged by. */
 function describe(cells: Cells, border: Uint8Array, region: Cluster, marks: Marks, sorted: Float32Array, size: { readonly width: number; readonly height: number }, sign: 1 | -1): AreaCandidate | null {
   const { columns, rows, tone, side } = cells
-  const own = valuesAt(tone, region)
-  const inside = median(own)
-  const around = valuesAt(tone, cellsAround(cells, border, region, marks))
+  const inside = median(valuesAt(tone, region))
+  const places = cellsAround(cells, border, region, marks)
+  const around = valuesAt(tone, places)
   if (around.length < 8) return null
   const outside = median(around)
   const contrast = inside - outside
@@ -128,7 +129,10 @@ function describe(cells: Cells, border: Uint8Array, region: Cluster, marks: Mark
   const outline = contourRound((i) => (border[i] ? level - 1 : tone[i]!), columns, boxRound(region, columns, rows, 4), level, placeOfGreatest(tone, region))
   if (!outline) return null
   const { sharp, length, straight, ragged, unrest, atEdge } = alongContour(cells, border, outline, inside, contrast)
-  const area = region.length
+  // A stable region may have grown a little into what lies beside it.
+  const bare = region.filter((i) => tone[i]! > level)
+  const own = valuesAt(tone, bare)
+  const area = bare.length
   const lone = area / Math.max(area, sorted.length - firstAbove(sorted, inside - LONE_TONE))
   for (let n = 0; n < own.length; n++) own[n] = Math.abs(own[n]! - inside)
   const spread = median(own) / contrast
@@ -137,7 +141,7 @@ function describe(cells: Cells, border: Uint8Array, region: Cluster, marks: Mark
     shape: { type: 'outline', points: outline.map(([x, y]): [number, number] => [Math.min(size.width, x * side), Math.min(size.height, y * side)]) },
     contrast: (sign * contrast) / (side * Math.max(0.2, DEVIATION_PER_MAD * deviation)),
     weight: (contrast / Math.max(0.2, DEVIATION_PER_MAD * deviation)) * Math.sqrt(area),
-    features: [1, sharp, Math.min(1.6, length / straight), ln(area), ln(1e-3 + lone), Math.min(1, spread), Math.min(1, unrest), contrast / 255, atEdge > 0 ? 1 : 0, ln((length * length) / area), sign, inside / 255, ln(0.02 + ragged)],
+    features: [1, sharp, Math.min(1.6, length / straight), ln(area), ln(1e-3 + lone), Math.min(1, spread), Math.min(1, unrest), contrast / 255, atEdge > 0 ? 1 : 0, ln((length * length) / area), sign, inside / 255, ln(0.02 + ragged), ...barePaper(cells, bare, level, places, contrast)],
   }
 }
 

@@ -3,7 +3,11 @@ import { makeRandom } from '../random.js'
 import { makeRaster, rasterSource, type IntegerRaster } from '../raster/raster.js'
 import { makeTransfer } from '../raster/transfer.js'
 import { insideOutline, type Outline } from '../shape/shape.js'
+import { SampleTable } from '../kernels/samples.js'
+import { cellsOfTile } from './cells.js'
 import { findFlaws, type Find } from './find.js'
+import { stainCandidates } from './stains.js'
+import { STAIN } from './weights/stain.js'
 
 const transfer = makeTransfer({ type: 'srgb' }, 8)
 const [width, height] = [480, 360]
@@ -12,6 +16,7 @@ const whole = { x: 0, y: 0, width, height }
 interface Spot { readonly x: number; readonly y: number; readonly r: number; readonly depth: number }
 const SPOTS: readonly Spot[] = [{ x: 90, y: 80, r: 14, depth: 0.4 }, { x: 300, y: 120, r: 9, depth: 0.5 }, { x: 210, y: 260, r: 40, depth: 0.25 }]
 
+/** Of a negative depth they take red instead of blue. */
 const depthAt = (spots: readonly Spot[], x: number, y: number) => spots.reduce((sum, spot) => sum + spot.depth / (1 + Math.exp((Math.hypot(x - spot.x, y - spot.y) - spot.r) / 1.5)), 0)
 
 /** A valley with a house on it, on a brown print or in the colours it has; stains take blue, less of green, little of red. */
@@ -66,6 +71,25 @@ describe('stains', () => {
 
   it('are not the house of a clean print', () => {
     expect(stainsIn(picture([], 'print'))).toEqual([])
+  })
+
+  it('are judged by a weight for each item of their evidence, by how much is off to their side and to the other', () => {
+    const evidence = (spots: readonly Spot[]) => {
+      const [deepest] = stainCandidates([cellsOfTile(new SampleTable(picture(spots, 'print')), whole, whole)], whole).sort((a, b) => b.weight - a.weight)
+      return deepest!.features
+    }
+    const alone = evidence([{ x: 210, y: 160, r: 40, depth: 0.25 }])
+    expect(new Set(STAIN.units.map(({ length }) => length))).toEqual(new Set([alone.length + 1]))
+    const [off, beyondHalf, beyond] = [alone.at(11)!, alone.at(-2)!, alone.at(-1)!].map(Math.exp)
+    // A disc of 40 pixels in 480 by 360.
+    expect(off! - 0.003).toBeGreaterThan((Math.PI * 40 ** 2) / (480 * 360))
+    expect(off! - 0.003).toBeLessThan((1.5 * Math.PI * 40 ** 2) / (480 * 360))
+    // Half off to the other side is a fortieth of what scatters as Gauss has it, off is nothing.
+    expect(beyondHalf! - 0.003).toBeLessThan(0.04)
+    expect(beyond! - 0.001).toBeLessThan(0.002)
+    const among = evidence([{ x: 210, y: 160, r: 40, depth: 0.25 }, { x: 400, y: 80, r: 20, depth: -0.25 }]).slice(-2).map(Math.exp)
+    expect(among[0]! - beyondHalf!).toBeGreaterThan((0.8 * Math.PI * 20 ** 2) / (480 * 360))
+    expect(among[1]! - beyond!).toBeGreaterThan((0.8 * Math.PI * 20 ** 2) / (480 * 360))
   })
 
   it('are not looked for where nothing tells them: in many colours, or in one channel', () => {

@@ -1,12 +1,11 @@
-import { gaussianBlur } from '../raster/blur.js'
 import { ln } from '../raster/exact-math.js'
-import { medianCurve } from '../raster/median-curve.js'
-import { DEVIATION_PER_MAD, median, placeOfGreatest, valuesAt } from '../raster/statistics.js'
+import { median, placeOfGreatest, valuesAt } from '../raster/statistics.js'
 import { distanceAt, insideOutline, shapeArea, type Outline, type Shape } from '../shape/shape.js'
 import { judgedAreas, type AreaCandidate, type AreaFind } from './area-find.js'
 import { cellsOfPicture, type TileCells } from './cells.js'
 import { boxRound, contourRound } from './contour.js'
 import { stainJudge } from './judge.js'
+import { OFF, tintOf, type Tint } from './tint.js'
 import { touching } from './touching.js'
 
 /**
@@ -18,17 +17,13 @@ import { touching } from './touching.js'
 
 export type StainFind = AreaFind<'stain'>
 
-/** How far each cell is from the colour that its tone has elsewhere. */
-interface Tint {
+/** The colours of a picture's cells against those that their tones have elsewhere. */
+interface Tinted extends Tint {
   readonly columns: number
   readonly rows: number
   readonly side: number
-  /** Loss of blue and green against red, as -ln, summed. */
-  readonly depth: Float32Array
-  /** Of plain ground. */
-  readonly deviation: number
-  /** Log of the red. */
-  readonly tone: Float32Array
+  /** Shares of the cells that are half off, and off, to the other side than what is looked for. */
+  readonly beyond: readonly [number, number]
 }
 
 const MOST_CELLS = 400000
@@ -36,8 +31,7 @@ const MOST_CELLS = 400000
 const SHOWN = 0.3
 /** So many times deeper than the stain it lies in a spot is one of its own. */
 const OWN_DEPTH = 1.6
-/** Stained is what lies so many deviations off, and so many cells together. */
-const STAINED = 4
+/** Stained is what is off over so many cells together. */
 const LEAST_CELLS = 5
 /** A level below which an outline is never drawn, in deviations. */
 const LEAST_LEVEL = 2.5
@@ -45,17 +39,8 @@ const LEAST_LEVEL = 2.5
 const OUTLINED = 0.65
 /** A larger share of the picture is how the picture is. */
 const LARGEST_SHARE = 0.3
-/** Added to samples of 255, so that the darkest do not speak of colour. */
-const DARK = 12
-/** Parts of the range of tones, each with as many cells. */
-const TONES = 40
-/** When a larger share of the picture is off, or plain ground scatters so much, it has many colours: grainy prints reach half of that. */
-const MANY_COLOURS = 0.25
-const MOST_DEVIATION = 0.06
-/** With fewer cells than this nothing is usual. */
-const LEAST_PICTURE = 400
-/** Rounding alone moves a colour so far, as -ln. */
-const LEAST_DEVIATION = 0.004
+/** What a stain takes of the green, of all that it takes (common practice: most of the blue, less of the green). */
+const GREEN_SHARE = 0.35
 
 /**
  * Stains of a picture.
@@ -77,32 +62,32 @@ export const isStain = (shape: Shape, stain: Shape): boolean => shape.type === '
 
 /** Everything that is off the picture's curve of colour, to the brown or to the blue. */
 export function stainCandidates(tiles: readonly TileCells[], size: { readonly width: number; readonly height: number }): AreaCandidate[] {
-  const tint = tintOf(tiles, size)
+  if (tiles.length === 0) return []
+  const cells = cellsOfPicture(tiles, size, MOST_CELLS)
+  const tint = tintOf(cells)
   if (!tint) return []
-  const pale: Tint = { ...tint, depth: tint.depth.map((value) => -value) }
-  return [...patchesOf(tint).flatMap((patch) => describe(tint, patch, size, 1)), ...patchesOf(pale).flatMap((patch) => describe(pale, patch, size, -1))]
+  const { columns, rows, side } = cells
+  const [brownDepth, paleDepth] = [tint.depth, negative(tint.depth)]
+  const brown: Tinted = { ...tint, columns, rows, side, beyond: tailsOf(paleDepth, tint.deviation) }
+  const pale: Tinted = { ...brown, depth: paleDepth, green: negative(tint.green), beyond: tailsOf(brownDepth, tint.deviation) }
+  return [...patchesOf(brown).flatMap((patch) => describe(brown, patch, size, 1)), ...patchesOf(pale).flatMap((patch) => describe(pale, patch, size, -1))]
 }
 
-function tintOf(tiles: readonly TileCells[], size: { readonly width: number; readonly height: number }): Tint | null {
-  if ((tiles[0]?.planes.length ?? 0) < 3) return null
-  const { columns, rows, side, planes } = cellsOfPicture(tiles, size, MOST_CELLS)
-  if (columns * rows < LEAST_PICTURE) return null
-  const [red, green, blue] = planes.slice(0, 3).map((plane) => plane.map((value) => ln(value + DARK))) as [Float32Array, Float32Array, Float32Array]
-  const loss = new Float32Array(red.length)
-  for (let i = 0; i < loss.length; i++) loss[i] = 2 * red[i]! - green[i]! - blue[i]!
-  const curve = medianCurve(red, loss, TONES)
-  for (let i = 0; i < loss.length; i++) loss[i]! -= curve(red[i]!)
-  const depth = gaussianBlur({ width: columns, height: rows, data: loss }, 1).data
-  const deviation = Math.max(LEAST_DEVIATION, DEVIATION_PER_MAD * median(depth.map((value) => Math.abs(value))))
-  if (deviation > MOST_DEVIATION) return null
-  let off = 0
-  for (let i = 0; i < depth.length; i++) if (Math.abs(depth[i]!) > STAINED * deviation) off++
-  return off > MANY_COLOURS * depth.length ? null : { columns, rows, side, depth, deviation, tone: red }
+const negative = (values: Float32Array) => values.map((value) => -value)
+
+/** Shares of the cells that are half off, and off: what stains leave on one side alone, a picture with colours of its own has on both. */
+function tailsOf(depth: Float32Array, deviation: Float32Array): [number, number] {
+  let [half, whole] = [0, 0]
+  for (let i = 0; i < depth.length; i++) {
+    if (depth[i]! > (OFF / 2) * deviation[i]!) half++
+    if (depth[i]! > OFF * deviation[i]!) whole++
+  }
+  return [half / depth.length, whole / depth.length]
 }
 
 /** Cells that are off and hang together. */
-function patchesOf({ columns, rows, depth, deviation }: Tint): Int32Array[] {
-  const stained = (i: number) => depth[i]! >= STAINED * deviation
+function patchesOf({ columns, rows, depth, deviation }: Tinted): Int32Array[] {
+  const stained = (i: number) => depth[i]! >= OFF * deviation[i]!
   return touching(columns, rows, stained, (_from, next) => stained(next), true).filter(({ length }) => length >= LEAST_CELLS && length < LARGEST_SHARE * depth.length)
 }
 
@@ -110,8 +95,10 @@ function patchesOf({ columns, rows, depth, deviation }: Tint): Int32Array[] {
 const ASIDE = 2
 
 /** Outline a patch, and measure what it is judged by. */
-function describe({ columns, rows, side, depth, deviation, tone }: Tint, patch: Int32Array, size: { readonly width: number; readonly height: number }, sign: 1 | -1): AreaCandidate[] {
+function describe({ columns, rows, side, depth, green, deviation: deviations, tone, course, beyond }: Tinted, patch: Int32Array, size: { readonly width: number; readonly height: number }, sign: 1 | -1): AreaCandidate[] {
   const middle = median(valuesAt(depth, patch))
+  const deviation = median(valuesAt(deviations, patch))
+  const share = median(valuesAt(green, patch)) / middle
   const contour = contourRound((i) => depth[i]!, columns, boxRound(patch, columns, rows, 6), Math.max(LEAST_LEVEL * deviation, OUTLINED * middle), placeOfGreatest(depth, patch))
   if (!contour || contour.length < 4) return []
   const at = (plane: Float32Array, x: number, y: number) => plane[Math.max(0, Math.min(rows - 1, Math.floor(y))) * columns + Math.max(0, Math.min(columns - 1, Math.floor(x)))]!
@@ -131,6 +118,6 @@ function describe({ columns, rows, side, depth, deviation, tone }: Tint, patch: 
     shape: { type: 'outline', points: contour.map(([x, y]): [number, number] => [Math.min(size.width, x * side), Math.min(size.height, y * side)]) },
     contrast: (-sign * middle) / (side * deviation),
     weight: (middle / deviation) * Math.sqrt(area),
-    features: [1, ln(middle / deviation), ln(area), ln(deviation), ln(middle), ln((length * length) / area), ln(0.01 + toneStep), ln(0.01 + toneStep / (colourStep + 1e-3)), ln(area / depth.length), sign],
+    features: [1, ln(middle / deviation), ln(area), ln(deviation), ln(middle), ln((length * length) / area), ln(0.01 + toneStep), ln(0.01 + toneStep / (colourStep + 1e-3)), ln(area / depth.length), sign, Math.abs(share - GREEN_SHARE), ln(0.003 + course.off), ln(0.02 + course.range), ln(0.02 + course.wobble), ln(0.003 + beyond[0]), ln(0.001 + beyond[1])],
   }]
 }

@@ -1,14 +1,21 @@
 import { inOrder } from './order.js'
 import { median, valuesAt } from './statistics.js'
 
+/** Medians of the parts of a range, each with as many values. */
+interface MedianParts {
+  readonly places: Float64Array
+  readonly levels: Float64Array
+}
+
 /**
- * What is usual over a range: medians of parts with as many values each, straight lines between, level beyond the ends.
+ * Medians of parts of a range, with as many values in each.
  *
  * @param at      Where each value stands.
  * @param values  As many.
- * @param parts   Of the range, at least 2; there must be as many values.
+ * @param parts   Of the range; there must be as many values.
+ * @returns       Of each part, where it stands and what is there.
  */
-export function medianCurve(at: Float32Array, values: Float32Array, parts: number): (place: number) => number {
+export function medianParts(at: Float32Array, values: Float32Array, parts: number): MedianParts {
   const order = inOrder(at)
   const places = new Float64Array(parts)
   const levels = new Float64Array(parts)
@@ -17,6 +24,18 @@ export function medianCurve(at: Float32Array, values: Float32Array, parts: numbe
     places[k] = median(valuesAt(at, part))
     levels[k] = median(valuesAt(values, part))
   }
+  return { places, levels }
+}
+
+/**
+ * What is usual over a range: medians of parts with as many values each, straight lines between, level beyond the ends.
+ *
+ * @param at      Where each value stands.
+ * @param values  As many.
+ * @param parts   Of the range, at least 2; there must be as many values.
+ */
+export function medianCurve(at: Float32Array, values: Float32Array, parts: number): (place: number) => number {
+  const { places, levels } = medianParts(at, values, parts)
   return (place) => {
     let k = 0
     for (let end = parts - 1; end - k > 1; ) {
