@@ -48,7 +48,7 @@ function claimed(onDamaged: readonly Claim[], wrong: readonly Find[], surface: b
 }
 
 const exposure = { electrons: 6000, readNoise: 6, grainSize: 0, depth: 8, seed: SEED } as const
-const damagedPrint = (light: Light, seed: number) => (KIND === 'stain' ? stainedPrint(light, seed, 1) : tornPrint(light, seed, { things: 0, tears: 2, losses: 4, faded: true, exposure: 1, paper: PAPERS[0]!, roughness: 1, corner: 0 }))
+const damagedPrint = (light: Light, seed: number) => (KIND === 'stain' ? stainedPrint(light, seed, 1) : tornPrint(light, seed, { things: 0, tears: 2, losses: 4, age: 'faded', exposure: 1, paper: PAPERS[0]!, roughness: 1, corner: 0 }))
 const findsIn = (raster: IntegerRaster): Find[] => findFlaws(rasterSource(raster), transfer, { kinds: [KIND], falseFinds: 3 })
 const hurtBy = (print: Light, hurt: Light) => Uint8Array.from({ length: print.width * print.height }, (_value, i) => (changedAt(print, hurt, i) ? 1 : 0))
 const claimsOf = (finds: readonly Find[], isReal: readonly boolean[]): Claim[] => finds.map(({ confidence }, i) => ({ confidence, real: isReal[i]! }))

@@ -115,18 +115,21 @@ interface AreaScene { readonly name: string; readonly print: Light; readonly hur
  * What losses are learned from, a seed each. Most scans are of whole prints, and what is taken for a scan may be the frame of a
  * camera: skies between bars, windows and highlights are no losses.
  */
-const TORN: readonly (readonly [number, Look, Pick<TornScan, 'faded' | 'tears' | 'losses' | 'exposure'>, 'otherwise'?])[] = [
-  [61, 'colour', { faded: false, tears: 0, losses: 0, exposure: 1 }],
-  [62, 'grey', { faded: false, tears: 0, losses: 0, exposure: 1 }],
-  [63, 'toned', { faded: false, tears: 0, losses: 0, exposure: 1 }],
-  [64, 'colour', { faded: true, tears: 0, losses: 0, exposure: 1 }],
-  [65, 'colour', { faded: true, tears: 2, losses: 4, exposure: 1 }],
-  [66, 'grey', { faded: true, tears: 1, losses: 4, exposure: 1 }],
-  [67, 'toned', { faded: false, tears: 1, losses: 3, exposure: 1 }],
-  [68, 'colour', { faded: false, tears: 1, losses: 3, exposure: 1.15 }],
-  [69, 'grey', { faded: false, tears: 2, losses: 3, exposure: 1.25 }],
-  [70, 'colour', { faded: false, tears: 0, losses: 0, exposure: 1.25 }, 'otherwise'],
-  [71, 'grey', { faded: false, tears: 0, losses: 0, exposure: 1 }, 'otherwise'],
+const TORN: readonly (readonly [number, Look, Pick<TornScan, 'age' | 'tears' | 'losses' | 'exposure'>, 'otherwise'?])[] = [
+  [61, 'colour', { age: 'new', tears: 0, losses: 0, exposure: 1 }],
+  [62, 'grey', { age: 'new', tears: 0, losses: 0, exposure: 1 }],
+  [63, 'toned', { age: 'new', tears: 0, losses: 0, exposure: 1 }],
+  [64, 'colour', { age: 'faded', tears: 0, losses: 0, exposure: 1 }],
+  [65, 'colour', { age: 'faded', tears: 2, losses: 4, exposure: 1 }],
+  [66, 'grey', { age: 'faded', tears: 1, losses: 4, exposure: 1 }],
+  [67, 'toned', { age: 'new', tears: 1, losses: 3, exposure: 1 }],
+  [68, 'colour', { age: 'new', tears: 1, losses: 3, exposure: 1.15 }],
+  [69, 'grey', { age: 'new', tears: 2, losses: 3, exposure: 1.25 }],
+  [70, 'colour', { age: 'new', tears: 0, losses: 0, exposure: 1.25 }, 'otherwise'],
+  [71, 'grey', { age: 'new', tears: 0, losses: 0, exposure: 1 }, 'otherwise'],
+  [72, 'grey', { age: 'pale', tears: 1, losses: 4, exposure: 1 }],
+  [73, 'colour', { age: 'pale', tears: 1, losses: 4, exposure: 1 }],
+  [74, 'colour', { age: 'pale', tears: 0, losses: 0, exposure: 1 }],
 ]
 
 /** Corners broken off, as radii in shorter sides. */

@@ -126,8 +126,11 @@ export interface TornScan {
   readonly things: number
   readonly tears: number
   readonly losses: number
-  /** The white of an old print is no lighter than its paper (common practice); of a new one it is as light as it gets. */
-  readonly faded: boolean
+  /**
+   * The white of an old print is no lighter than its paper, and of a pale one black is grey (common practice); of a new one white
+   * is as light as it gets.
+   */
+  readonly age: 'new' | 'faded' | 'pale'
   /** Times the light of a scan that clips nothing. */
   readonly exposure: number
   /** What the bare paper leaves of each channel, and how rough it is, of 1: coated paper is smooth. */
@@ -137,6 +140,9 @@ export interface TornScan {
   readonly corner: number
 }
 
+/** Light of black, and of white above it. */
+const AGES = { new: [0, 1], faded: [0.03, 0.72], pale: [0.25, 0.5] } as const
+
 /** Light of bare paper in the middle: as addTears and addLosses of the demo leave it. */
 const BARE = 0.85
 
@@ -144,8 +150,9 @@ const BARE = 0.85
 export const PAPERS: readonly (readonly number[])[] = [[1, 1, 1], [1, 0.97, 0.9], [1, 0.92, 0.78]]
 
 /** A scene as a print, and the same with tears and losses, the first of them at a corner. */
-export function tornPrint(light: Light, seed: number, { things, tears, losses, faded, exposure, paper, roughness, corner }: TornScan): { print: Light; hurt: Light } {
-  const print = { ...light, channels: light.channels.map((plane) => ({ ...plane, data: plane.data.map((value) => (faded ? 0.03 + 0.72 * value : value)) })) }
+export function tornPrint(light: Light, seed: number, { things, tears, losses, age, exposure, paper, roughness, corner }: TornScan): { print: Light; hurt: Light } {
+  const [black, range] = AGES[age]
+  const print = { ...light, channels: light.channels.map((plane) => ({ ...plane, data: plane.data.map((value) => black + range * value) })) }
   addThings(print, things, seed)
   const hurt = copyLight(print)
   const short = Math.min(light.width, light.height)

@@ -187,8 +187,8 @@ export const hairJudge: Judge = {
  */
 export const lossJudge: Belief = {
   score: layered(LOSS),
-  even: 1,
-  slope: 2,
+  even: 0.75,
+  slope: 1.4,
 }
 
 /** Judge of stains, on the features of `stainCandidates`; checked by bench/areas.ts. */

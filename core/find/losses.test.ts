@@ -78,6 +78,13 @@ describe('losses', () => {
     expect(likeness(finds[0]!, down)).toBeGreaterThan(0.75)
     expect(finds[0]!.confidence).toBeGreaterThan(0.5)
   })
+  it('of little contrast in a bright sky are found', () => {
+    const hole = (x: number, y: number) => Math.hypot(x - 450, y - 85) < 45 + 0.7 * low(40 * Math.atan2(y - 85, x - 450) + 200)
+    const finds = lossesIn(print(hole, 190))
+    expect(finds).toHaveLength(1)
+    expect(likeness(finds[0]!, hole)).toBeGreaterThan(0.8)
+    expect(finds[0]!.confidence).toBeGreaterThan(0.5)
+  })
   it('are not the lit wall and the doorway of a whole print', () => {
     expect(lossesIn(print())).toEqual([])
   })
