@@ -1,6 +1,7 @@
 import { ln } from '../raster/exact-math.js'
 import { median, valuesAt } from '../raster/statistics.js'
 import type { Cluster } from './stable-regions.js'
+import { DARK } from './tint.js'
 
 /**
  * What tells paper that lies bare from walls, skies and lamps as bright: it is of one tone from side to side, of a colour of its
@@ -12,9 +13,6 @@ export interface Colours {
   readonly red: Float32Array
   readonly blue: Float32Array
 }
-
-/** Added to samples of 255, so that the darkest do not speak of colour. */
-const DARK = 12
 
 /** @param planes  Mean samples of cells, 0..255: of one channel, which has no colours, or of red, green and blue. */
 export function coloursOf(planes: readonly Float32Array[]): Colours | null {

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import { makeRandom } from '../random.js'
-import { tintOf } from './tint.js'
+import { DARK, tintOf } from './tint.js'
 
 const [columns, rows] = [80, 60]
 /** Of the red, from 20 to 200 from left to right. */
@@ -12,8 +12,6 @@ function picture(colour: (x: number, y: number, red: number) => readonly [number
   return tintOf({ columns, rows, side: 4, planes })
 }
 const at = (x: number, y: number) => y * columns + x
-/** Added to samples before logarithms are taken, as in tint.ts. */
-const DARK = 12
 const spot = (x: number, y: number) => Math.hypot(x - 40, y - 30) < 9
 
 describe('how far a picture is from its usual colour', () => {

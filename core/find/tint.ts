@@ -35,7 +35,7 @@ interface Course {
 /** Off is what lies so many deviations away. */
 export const OFF = 4
 /** Added to samples of 255, so that the darkest do not speak of colour. */
-const DARK = 12
+export const DARK = 12
 /** Parts of the range of tones, each with as many cells; and, fewer, between which the course of the usual colour is told. */
 const TONES = 40
 const COURSE_TONES = 16
