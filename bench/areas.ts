@@ -50,20 +50,23 @@ function claimed(onDamaged: readonly Claim[], wrong: readonly Find[], surface: b
 const exposure = { electrons: 6000, readNoise: 6, grainSize: 0, depth: 8, seed: SEED } as const
 const damagedPrint = (light: Light, seed: number) => (KIND === 'stain' ? stainedPrint(light, seed, 1) : tornPrint(light, seed, { things: 0, tears: 2, losses: 4, age: 'faded', exposure: 1, paper: PAPERS[0]!, roughness: 1, corner: 0 }))
 const findsIn = (raster: IntegerRaster): Find[] => findFlaws(rasterSource(raster), transfer, { kinds: [KIND], falseFinds: 3 })
-const hurtBy = (print: Light, hurt: Light) => Uint8Array.from({ length: print.width * print.height }, (_value, i) => (changedAt(print, hurt, i) ? 1 : 0))
+/** A damaged print with its scans, and where it is damaged. */
+function scanned(light: Light, seed: number) {
+  const { print, hurt } = damagedPrint(light, seed)
+  const mask = Uint8Array.from({ length: print.width * print.height }, (_value, i) => (changedAt(print, hurt, i) ? 1 : 0))
+  return { mask, extent: { x: 0, y: 0, width: light.width, height: light.height }, ...expose(print, hurt, exposure) }
+}
+const isDamage = (inside: Uint8Array, mask: Uint8Array) => sumOf(inside, mask) > 0.5 * sumOf(inside)
 const claimsOf = (finds: readonly Find[], isReal: readonly boolean[]): Claim[] => finds.map(({ confidence }, i) => ({ confidence, real: isReal[i]! }))
 
 for (const { name, light } of scenes) {
-  const { print, hurt } = damagedPrint(light, SEED)
-  const { clean, damaged } = expose(print, hurt, exposure)
-  const mask = hurtBy(print, hurt)
-  const extent = { x: 0, y: 0, width: light.width, height: light.height }
+  const { mask, extent, clean, damaged } = scanned(light, SEED)
   const truths = outlinesOfMask(mask, light.width, light.height, Infinity).map((outline) => insideOutline(outline, extent)).filter((inside) => sumOf(inside) > LEAST_AREA)
   const start = performance.now()
   const flaws = findsIn(damaged)
   const finds = flaws.map(({ shape }) => insideOutline(shape as Outline, extent))
   all.milliseconds += performance.now() - start
-  const isReal = finds.map((inside) => sumOf(inside, mask) > 0.5 * sumOf(inside))
+  const isReal = finds.map((inside) => isDamage(inside, mask))
   const real = finds.filter((_inside, i) => isReal[i])
   const likeness = truths.map((truth) => Math.max(0, ...finds.map((inside) => sumOf(inside, truth) / (sumOf(inside) + sumOf(truth) - sumOf(inside, truth)))))
   const wrong = [clean, expose(light, light, exposure).clean].flatMap(findsIn)
@@ -95,18 +98,11 @@ for (const { name, light } of scenes) {
 const photographs = await unlearnedPhotographs()
 const falseOn = { scenes: 0, surfaces: 0 }
 for (const [n, { raster, surface }] of photographs.entries()) {
-  const light = sceneOf(raster, transfer, Infinity)
-  const { print, hurt } = damagedPrint(light, SEED + n)
-  const { clean, damaged } = expose(print, hurt, exposure)
-  const mask = hurtBy(print, hurt)
-  const extent = { x: 0, y: 0, width: light.width, height: light.height }
+  const { mask, extent, clean, damaged } = scanned(sceneOf(raster, transfer, Infinity), SEED + n)
   const flaws = findsIn(damaged)
   const wrong = [clean, raster].flatMap(findsIn)
   falseOn[surface ? 'surfaces' : 'scenes'] += wrong.length
-  claimed(claimsOf(flaws, flaws.map(({ shape }) => {
-    const inside = insideOutline(shape as Outline, extent)
-    return sumOf(inside, mask) > 0.5 * sumOf(inside)
-  })), wrong, surface)
+  claimed(claimsOf(flaws, flaws.map(({ shape }) => isDamage(insideOutline(shape as Outline, extent), mask))), wrong, surface)
 }
 
 const precision = all.true / Math.max(1, all.shown)

@@ -134,6 +134,8 @@ const TORN: readonly (readonly [number, Look, Pick<TornScan, 'age' | 'tears' | '
 
 /** Corners broken off, as radii in shorter sides. */
 const CORNERS = [0, 1 / 10, 1 / 6, 1 / 4]
+/** How rough bare paper is, of 1. */
+const ROUGHNESS = [1, 0.5, 0.15]
 
 /** Prints with losses and tears and without, half of them with things of clean sides put in. */
 async function collectLosses(): Promise<void> {
@@ -143,7 +145,7 @@ async function collectLosses(): Promise<void> {
       // What has no colour is scanned in one channel or in three.
       const seen = lookOf(how ? await otherwise() : light, look, i)
       const scanned = look === 'grey' && (i + k) % 3 > 0 ? { ...seen, channels: [0, 1, 2].map(() => seen.channels[0]!) } : seen
-      const torn = tornPrint(scanned, 100 * i + seed, { ...scan, things, paper: PAPERS[(i + k) % PAPERS.length]!, roughness: [1, 0.5, 0.15][(i + 2 * k) % 3]!, corner: scan.losses > 0 ? CORNERS[(i + 3 * k) % CORNERS.length]! : 0 })
+      const torn = tornPrint(scanned, 100 * i + seed, { ...scan, things, paper: PAPERS[(i + k) % PAPERS.length]!, roughness: ROUGHNESS[(i + 2 * k) % ROUGHNESS.length]!, corner: scan.losses > 0 ? CORNERS[(i + 3 * k) % CORNERS.length]! : 0 })
       await collectAreas({ name, ...torn }, seed + i, lossCandidates, lossJudge)
     }
   }

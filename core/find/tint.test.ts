@@ -35,6 +35,9 @@ describe('how far a picture is from its usual colour', () => {
     const plain = picture((_x, _y, red) => [red, red, 0.8 * red])!.course
     expect(plain.off).toBe(0)
     expect(plain.wobble).toBeLessThan(0.001)
+    // What is added to samples takes from the toning in the dark: from the middle of the darkest of 16 tones to that of the lightest.
+    const lossOf = (red: number) => Math.log((red + DARK) / (0.8 * red + DARK))
+    expect(plain.range).toBeCloseTo(lossOf(tone(77)) - lossOf(tone(2)), 2)
     const turning = picture((x, _y, red) => [red, red, red * (0.85 + 0.1 * Math.cos(x / 4))])!.course
     expect(turning.wobble).toBeGreaterThan(3 * turning.range)
     const stained = picture((x, y, red) => [red, red, spot(x, y) ? 0.5 * red : red])!.course

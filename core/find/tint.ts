@@ -25,7 +25,7 @@ export interface Tint {
 
 /** How like a print of one colour a picture is. */
 interface Course {
-  /** Share of the cells that are off. */
+  /** Share of the cells that are off, to either side, by what scatters in all tones together. */
   readonly off: number
   /** Between the least and the largest loss that is usual in a tone, and how much it goes to and fro from tone to tone. */
   readonly range: number
