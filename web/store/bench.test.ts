@@ -10,6 +10,7 @@ const original = { sha256: 'a'.repeat(64), width: 1000, height: 800, channels: 3
 let kept: { revision: number; treatment: Treatment }
 let refuse: ProblemError | null
 const saved: { label: string; operations: Operation[] }[] = []
+const searches: string[][] = []
 const undone: { kind: string; times: number }[] = []
 let listener: (event: { type: string; revision?: number; run?: string; state?: string; progress?: number }) => void
 /** Chosen mends wait here until they are let go. */
@@ -41,6 +42,10 @@ vi.mock('../shared/api.js', () => ({
       return Promise.resolve({ revision: kept.revision, label: '' })
     },
     redo: () => Promise.resolve({ revision: kept.revision, label: '' }),
+    find: (_id: string, kinds: string[]) => {
+      searches.push(kinds)
+      return refuse ? Promise.reject(refuse) : Promise.resolve({ id: `r${searches.length}`, kind: 'find', state: 'queued', progress: 0 })
+    },
     run: (id: string) => Promise.resolve({ id, kind: 'find', state: 'failed', progress: 1, problem: { detail: 'The disk is full.' } }),
   },
 }))
@@ -83,9 +88,25 @@ beforeEach(async () => {
   }
   refuse = null
   hold = false
-  for (const list of [saved, undone, waiting, shownInWorkers]) list.length = 0
+  for (const list of [saved, searches, undone, waiting, shownInWorkers]) list.length = 0
   bench = useBench()
   await bench.open('p')
+})
+
+describe('a search', () => {
+  it('that is asked for twice before the server answers is begun once', async () => {
+    await Promise.all([bench.find(['dust'], 3), bench.find(['dust'], 3)])
+    expect(searches).toEqual([['dust']])
+    expect(bench.run?.id).toBe('r1')
+  })
+  it('can be asked for again after it was refused', async () => {
+    refuse = new ProblemError('changed-elsewhere', { title: 'x', detail: 'The picture is being searched.', status: 409 })
+    await bench.find(['dust'], 3)
+    expect(bench.problem).toBe('The picture is being searched.')
+    refuse = null
+    await bench.find(['speck'], 3)
+    expect(searches).toEqual([['dust'], ['speck']])
+  })
 })
 
 describe('the ledger', () => {

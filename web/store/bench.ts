@@ -525,13 +525,19 @@ export const useBench = defineStore('bench', () => {
     if (next) selectedId.value = next.id
   }
 
+  let beginning = false
+  /** Begin work on the server; what is asked for again before it has answered is begun once. */
   async function startRun(begin: () => Promise<Run>): Promise<void> {
+    if (beginning) return
+    beginning = true
     try {
       await settled()
       const begun = await begin()
       if (!runs.value.some((candidate) => candidate.id === begun.id)) runs.value = [begun, ...runs.value]
     } catch (error) {
       report(error)
+    } finally {
+      beginning = false
     }
   }
   const find = (kinds: string[], falseFinds: number, where: SearchedArea & { like?: string } = {}) => startRun(() => api.find(opened.value!.id, kinds, falseFinds, where))
