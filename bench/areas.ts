@@ -13,11 +13,11 @@ import { calibrationError, type Claim } from './truth.js'
  * How well losses with tears, or stains, are found as outlines, put on prints of two renders and seven open photographs,
  * and in the same prints whole; for stains also how near to the truth their lifts come; and what their confidence is worth on
  * these and further photographs that nothing was learned from, damaged, whole and as they are, in colour:
- * `npx tsx bench/areas.ts [loss|stain] [seed]`.
+ * `npx tsx bench/areas.ts [loss|stain] [seeds]`, about two minutes a seed.
  */
 
 const KIND = process.argv[2] === 'stain' ? 'stain' : 'loss'
-const SEED = Number(process.argv[3] ?? 81)
+const SEEDS = process.argv.length > 3 ? process.argv.slice(3).map(Number) : [81]
 const LEAST_AREA = { loss: 600, stain: 100 }[KIND]
 const transfer = makeTransfer({ type: 'srgb' }, 8)
 const size = { width: 2400, height: 1600 }
@@ -47,11 +47,11 @@ function claimed(onDamaged: readonly Claim[], wrong: readonly Find[], surface: b
   if (!surface) claims['few, no surfaces'].push(...few)
 }
 
-const exposure = { electrons: 6000, readNoise: 6, grainSize: 0, depth: 8, seed: SEED } as const
+const exposureOf = (seed: number) => ({ electrons: 6000, readNoise: 6, grainSize: 0, depth: 8, seed }) as const
 const damagedPrint = (light: Light, seed: number) => (KIND === 'stain' ? stainedPrint(light, seed, 1) : tornPrint(light, seed, { things: 0, tears: 2, losses: 4, age: 'faded', exposure: 1, paper: PAPERS[0]!, roughness: 1, corner: 0 }))
 const findsIn = (raster: IntegerRaster): Find[] => findFlaws(rasterSource(raster), transfer, { kinds: [KIND], falseFinds: 3 })
 /** A damaged print with its scans, and where it is damaged. */
-function scanned(light: Light, seed: number) {
+function scanned(light: Light, seed: number, exposure: ReturnType<typeof exposureOf>) {
   const { print, hurt } = damagedPrint(light, seed)
   const mask = Uint8Array.from({ length: print.width * print.height }, (_value, i) => (changedAt(print, hurt, i) ? 1 : 0))
   return { mask, extent: { x: 0, y: 0, width: light.width, height: light.height }, ...expose(print, hurt, exposure) }
@@ -59,8 +59,9 @@ function scanned(light: Light, seed: number) {
 const isDamage = (inside: Uint8Array, mask: Uint8Array) => sumOf(inside, mask) > 0.5 * sumOf(inside)
 const claimsOf = (finds: readonly Find[], isReal: readonly boolean[]): Claim[] => finds.map(({ confidence }, i) => ({ confidence, real: isReal[i]! }))
 
-for (const { name, light } of scenes) {
-  const { mask, extent, clean, damaged } = scanned(light, SEED)
+for (const [seed, { name, light }] of SEEDS.flatMap((seed) => scenes.map((scene) => [seed, scene] as const))) {
+  const exposure = exposureOf(seed)
+  const { mask, extent, clean, damaged } = scanned(light, seed, exposure)
   const truths = outlinesOfMask(mask, light.width, light.height, Infinity).map((outline) => insideOutline(outline, extent)).filter((inside) => sumOf(inside) > LEAST_AREA)
   const start = performance.now()
   const flaws = findsIn(damaged)
@@ -97,8 +98,8 @@ for (const { name, light } of scenes) {
 // Photographs are smaller: how well outlines fit is told of the scenes above.
 const photographs = await unlearnedPhotographs()
 const falseOn = { scenes: 0, surfaces: 0 }
-for (const [n, { raster, surface }] of photographs.entries()) {
-  const { mask, extent, clean, damaged } = scanned(sceneOf(raster, transfer, Infinity), SEED + n)
+for (const [seed, n, { raster, surface }] of SEEDS.flatMap((seed) => photographs.map((photograph, n) => [seed, n, photograph] as const))) {
+  const { mask, extent, clean, damaged } = scanned(sceneOf(raster, transfer, Infinity), seed + n, exposureOf(seed))
   const flaws = findsIn(damaged)
   const wrong = [clean, raster].flatMap(findsIn)
   falseOn[surface ? 'surfaces' : 'scenes'] += wrong.length
@@ -108,8 +109,8 @@ for (const [n, { raster, surface }] of photographs.entries()) {
 const precision = all.true / Math.max(1, all.shown)
 const recall = all.found / Math.max(1, all.found + all.missed)
 const found = all.likeness.filter((share) => share > 0.5).sort((a, b) => a - b)
-console.log(`together: precision ${precision.toFixed(3)}, recall ${recall.toFixed(3)}, F1 ${((2 * precision * recall) / (precision + recall)).toFixed(3)}; of those found the intersection over union is ${found[found.length >> 1]!.toFixed(3)} in the middle, ${((100 * found.filter((share) => share >= 0.8).length) / found.length).toFixed(0)} % reach 0.8; ${all.falseWhole} false in ${scenes.length} whole prints and the same pictures as they are; ${(all.milliseconds / scenes.reduce((sum, { light }) => sum + (light.width * light.height) / 1e6, 0)).toFixed(0)} ms a megapixel`)
-console.log(`${falseOn.scenes} false in ${photographs.filter(({ surface }) => !surface).length} further photographs, ${falseOn.surfaces} in ${photographs.filter(({ surface }) => surface).length} of walls and grounds, whole as prints and as they are`)
+console.log(`together: precision ${precision.toFixed(3)}, recall ${recall.toFixed(3)}, F1 ${((2 * precision * recall) / (precision + recall)).toFixed(3)}; of those found the intersection over union is ${found[found.length >> 1]!.toFixed(3)} in the middle, ${((100 * found.filter((share) => share >= 0.8).length) / found.length).toFixed(0)} % reach 0.8; ${all.falseWhole} false in ${SEEDS.length * scenes.length} whole prints and the same pictures as they are; ${(all.milliseconds / (SEEDS.length * scenes.reduce((sum, { light }) => sum + (light.width * light.height) / 1e6, 0))).toFixed(0)} ms a megapixel`)
+console.log(`${falseOn.scenes} false in ${photographs.filter(({ surface }) => !surface).length} further photographs, ${falseOn.surfaces} in ${photographs.filter(({ surface }) => surface).length} of walls and grounds, whole as prints and as they are, ${SEEDS.length} times`)
 for (const [rate, list] of Object.entries(claims)) console.log(`${rate} flaws: ${list.length} finds, expected calibration error ${calibrationError(list).toFixed(3)}`)
 if (KIND === 'stain') console.log(`mended unasked: ${lifts.count} lifted, ${lifts.left} left; error over all that was stained ${Math.sqrt(lifts.before / lifts.samples).toFixed(2)} levels before, ${Math.sqrt(lifts.after / lifts.samples).toFixed(2)} after`)
 

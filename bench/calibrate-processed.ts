@@ -8,21 +8,28 @@ import { candidatesOf, halvesOfAll, PROCESSED_KINDS, processedScene, takenScenes
  */
 
 const SEEDS = [300, 405, 512, 617]
+/**
+ * How often what is found in a whole picture counts, since most pictures are whole: with patches and moire, of which there are one
+ * or two in a picture, confidence would hold only where every other is not. And how strongly weights are drawn to 0: of false
+ * patches there are a handful.
+ */
+const FITS = { flat: { whole: 2, ridge: 2 }, smudge: { whole: 1, ridge: 0 }, moire: { whole: 2, ridge: 0 } } as const
+interface Sample { readonly features: readonly number[]; readonly real: boolean }
 const wanted = PROCESSED_KINDS.filter((kind) => (process.argv[2] ?? kind) === kind)
 const scenes = takenScenes((await halvesOfAll()).fittedOn)
 for (const kind of wanted) {
-  const samples: { readonly features: readonly number[]; readonly real: boolean }[] = []
+  const samples: Sample[] = []
   for (const seed of SEEDS) {
     for (const [i, scene] of scenes.entries()) {
       const processed = await processedScene(kind, scene, seed + i)
-      for (const [raster, places] of [[processed.damaged, processed.places], [processed.clean, []]] as const) {
+      for (const [raster, places, times] of [[processed.damaged, processed.places, 1], [processed.clean, [], FITS[kind].whole]] as const) {
         const searched = { kind, raster, depth: scene.exposure.depth }
         const isReal = truthOf(searched, { places, grainy: processed.grainy })
-        for (const { shape, features } of candidatesOf(searched)) samples.push({ features, real: isReal(shape) })
+        for (const { shape, features } of candidatesOf(searched)) samples.push(...new Array<Sample>(times).fill({ features, real: isReal(shape) }))
       }
     }
   }
-  const weights = fitLogistic(samples.map(({ features }) => features), samples.map(({ real }) => real), 0)
+  const weights = fitLogistic(samples.map(({ features }) => features), samples.map(({ real }) => real), FITS[kind].ridge)
   console.log(`${kind}: ${samples.length} finds, ${samples.filter(({ real }) => real).length} real; weights: ${weights.map((weight) => weight.toFixed(3)).join(', ')}`)
   const said = samples.map(({ features, real }) => ({ score: features.reduce((sum, value, k) => sum + value * weights[k]!, 0), real })).sort((a, b) => a.score - b.score)
   for (let tenth = 0; tenth < 10; tenth++) {

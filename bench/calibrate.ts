@@ -44,7 +44,7 @@ const LAYERS: Record<string, LayerFit> = {
   'line-alone': { units: 10 },
   scratch: COMPANY,
   hair: COMPANY,
-  loss: { units: 12, rounds: 4000, batch: 2048, starts: 3, jog: 0.03 },
+  loss: { units: 12, rounds: 4000, batch: 2048, starts: 6, jog: 0.03 },
   stain: { units: 12, rounds: 4000, batch: 2048, starts: 3, decay: 1e-3, jog: 0.1 },
 }
 

@@ -30,6 +30,14 @@ describe('what tells that a patch lost its grain', () => {
     expect(comesAndGoes(0)).toBeLessThan(plain - 1)
     expect(comesAndGoes(1)).toBeCloseTo(plain, 6)
   })
+  it('is less sure where it is of one tone, as a smooth thing is, than where its tone goes on as all around', () => {
+    const slope = (spread: number): PictureGrain => {
+      const grain = grainOf([4, 4])
+      return { ...grain, tone: grain.tone.map((tone, i) => tone + spread * ((i % 6) / 5 - 0.5)) }
+    }
+    expect(scoreIn(slope(0.03))).toBeGreaterThan(plain + 0.3)
+    expect(scoreIn(slope(0.0001))).toBeCloseTo(plain, 1)
+  })
   it('leaves out what lies beside any patch, which is partly in it', () => {
     const beside = (column: number, row: number) => (column >= 19 && column <= 26 && row >= 9 && row <= 16 ? 0.4 : 1)
     expect(scoreIn(grainOf([4, 4], beside))).toBeCloseTo(plain, 6)

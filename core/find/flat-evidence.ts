@@ -11,6 +11,8 @@ const PARTLY = 0.75
 const ABOUT = 1.5 / 32
 /** Added to grain, in samples, so that what has none is not infinitely far from what has. */
 const FAINT = 0.05
+/** Added to how far the tone of blocks is spread: less than half a step of 255 is none. */
+const EVEN = 0.5 / 255
 /** Added to how many blocks there are: of few nothing is learned. */
 const FEW = { inPicture: 100, inTone: 20 }
 
@@ -30,7 +32,8 @@ export interface PictureGrain {
 
 /**
  * Evidence of every patch: its size; how ragged it is; its tone; how much grain is left against the least that is usual in any
- * tone of the picture, since all of a tone may be rough but for the patch; and how often blocks that belong to no patch are as flat,
+ * tone of the picture, since all of a tone may be rough but for the patch; how far its tone is spread, since what was smoothed over
+ * goes on as its surroundings do, and a smooth thing is of one tone; and how often blocks that belong to no patch are as flat,
  * or of its tone nearly so: where compression took grain here and there, or texture comes and goes, many are.
  *
  * @param patches  Blocks of each.
@@ -52,8 +55,16 @@ export function flatEvidence(patches: readonly Int32Array[], grain: PictureGrain
       ln((meanAt(deviation, blocks) + FAINT) / least),
       ln((around * around) / blocks.length),
       own,
+      ln(EVEN + spreadOf(tone, blocks, own)),
     ]
   })
+}
+
+/** Deviation of the values of blocks from their mean. */
+function spreadOf(values: Float32Array, blocks: Int32Array, mean: number): number {
+  let sum = 0
+  for (const i of blocks) sum += (values[i]! - mean) ** 2
+  return Math.sqrt(sum / blocks.length)
 }
 
 /** Blocks of which something is known that lie in no patch and beside none. */

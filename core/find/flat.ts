@@ -57,7 +57,7 @@ const PLAIN: Plain = { share: 0.3, ofUsual: 1, least: 40, rounded: 0.7 }
 /** Fewer blocks together are chance. */
 const LEAST_PATCH = 6
 /** Confidence from which a patch is shown. */
-const SHOWN = 0.5
+const SHOWN = 0.6
 
 /**
  * Patches with less than half of the grain that their tone has elsewhere in the picture.

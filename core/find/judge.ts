@@ -187,8 +187,8 @@ export const hairJudge: Judge = {
  */
 export const lossJudge: Belief = {
   score: layered(LOSS),
-  even: 0.75,
-  slope: 1.4,
+  even: 0.5,
+  slope: 1.2,
 }
 
 /** Judge of stains, on the features of `stainCandidates`; checked by bench/areas.ts. */
@@ -200,7 +200,7 @@ export const stainJudge: Belief = {
 
 /** Judge of flat patches, on `flatEvidence`. */
 export const flatJudge: Belief = {
-  score: weighed([-10.89, 0.852, -0.461, -1.161, -1.659, 1.013, -0.906]),
+  score: weighed([-7.003, 0.546, -0.411, -1.157, -1.698, 0.584, -0.492, 0.571]),
   even: 0,
   slope: 1,
 }
@@ -214,7 +214,7 @@ export const smudgeJudge: Belief = {
 
 /** Judge of moire, on the features of `moireCandidates`. */
 export const moireJudge: Belief = {
-  score: weighed([-6.075, 69.42, 0.876, -0.371]),
+  score: weighed([-6.534, 76.862, 0.806, -0.39]),
   even: 0,
   slope: 1,
 }

@@ -20,7 +20,7 @@ interface Cells { readonly columns: number; readonly rows: number; readonly tone
 const MOST_CELLS = 400000
 
 /** Confidence from which a candidate is shown. */
-const SHOWN = 0.2
+const SHOWN = 0.3
 
 /**
  * Losses and tears of a picture.

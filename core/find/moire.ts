@@ -50,7 +50,7 @@ const SAME = 0.9
 /** Fewer windows together are chance. */
 const LEAST_WINDOWS = 6
 /** Confidence from which an area is shown. */
-const SHOWN = 0.2
+const SHOWN = 0.15
 /** What people build stands upright and level; waves that lean by more than this share of their length are none of it. */
 const LEANS = 0.15
 /** Overtones fainter than this are as good as none. */
