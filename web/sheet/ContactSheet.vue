@@ -124,7 +124,7 @@ onUnmounted(() => stop())
       <label>Show <select v-model="filter" aria-label="Which pictures" data-test="filter"><option v-for="(word, id) in FILTERS" :key="id" :value="id">{{ word }}</option></select></label>
       <label>Order <select v-model="order" aria-label="Order of the pictures" data-test="order"><option v-for="(word, id) in ORDERS" :key="id" :value="id">{{ word }}</option></select></label>
       <span v-if="sensors.length > 0" class="bodies">Camera bodies
-        <RouterLink v-for="sensor in sensors" :key="sensor.id" class="linked" :to="`/jobs/${job}/sensors/${sensor.id}`" data-test="sensor">{{ sensor.name }} <span class="soft">{{ sensor.frames }} {{ sensor.frames === 1 ? 'frame' : 'frames' }}, {{ sensor.marks === null ? 'no chart' : `${sensor.marks} marks` }}</span></RouterLink>
+        <RouterLink v-for="sensor in sensors" :key="sensor.id" :to="`/jobs/${job}/sensors/${sensor.id}`" data-test="sensor"><span class="linked">{{ sensor.name }}</span> <span class="soft">{{ sensor.frames }} {{ sensor.frames === 1 ? 'frame' : 'frames' }}, {{ sensor.marks === null ? 'no chart' : `${sensor.marks} marks` }}</span></RouterLink>
       </span>
     </div>
     <div class="heads"><input type="checkbox" :checked="allChosen" aria-label="Select all that are shown" data-test="all" @change="toggleAll" /><span /><span>Picture</span><span class="right">Flaws</span><span>Of which</span><span>Where</span><span class="right">Time left</span><span>Verdict</span><span /></div>
@@ -146,7 +146,6 @@ p { margin: 2px 0 0; }
 .choice select { padding: 2px 4px; border: 1px solid var(--hairline); border-radius: 3px; background: #fff; font: inherit; }
 .bodies { margin-left: auto; display: flex; gap: 14px; }
 .linked { text-decoration: underline; text-underline-offset: 2px; }
-.linked .soft { display: inline-block; }
 .heads, .sheet :deep(.row) { display: grid; grid-template-columns: 26px 126px minmax(150px, 1fr) 50px 214px 112px 96px 112px 40px; gap: 14px; align-items: center; padding: 0 16px 0 10px; }
 .heads { height: 30px; color: var(--soft-ink); border-bottom: 1px solid var(--hairline); }
 .right { text-align: right; }
