@@ -307,7 +307,7 @@ function tryLift(request: MendRequest): { trial: Trial; why: string; kept: boole
   const trial = measured(request, step)
   const counted = TELLTALE_NAMES.filter((name) => !(name === 'grain' && structured && trial.telltales.grain.value > 1))
   const worst = Math.max(...counted.map((name) => severity(name, trial.telltales[name])))
-  const uneven = structured ? 0 : unevenness(patchedSource(picture, [trial.mended]), transfer, shape, request.openFlaws) / (UNEVEN * errorOfHeal)
+  const uneven = structured ? 0 : unevenness(patchedSource(picture, [trial.mended]), transfer, shape, request.openFlaws) / Math.max(UNSEEN, UNEVEN * errorOfHeal)
   const most = structured && flaw.kind === 'dust' ? Math.max(1, 2 * advantage) : 1
   return { trial: { ...trial, worst: Math.max(trial.worst, uneven) }, why: `It lets ${Math.round(100 * through)} % of the light through, so what lies under it is given back.`, kept: Math.max(worst, uneven) <= most }
 }
@@ -318,6 +318,8 @@ function tryLift(request: MendRequest): { trial: Trial; why: string; kept: boole
  * the heal, is given up by it, and of 23 that were twice as far off seven are kept.
  */
 const UNEVEN = 1.6
+/** Share of the light that nobody sees: in a sky without noise, or burnt out, a heal is not off at all. */
+const UNSEEN = 0.001
 
 /**
  * How much darker than a fill says a place may be after a lift, in logarithms of the light. Where bright and dark things
