@@ -14,7 +14,8 @@ const SEEDS = [300, 405, 512, 617]
  * patches there are a handful.
  */
 const FITS = { flat: { whole: 2, ridge: 2 }, smudge: { whole: 1, ridge: 0 }, moire: { whole: 2, ridge: 0 } } as const
-interface Sample { readonly features: readonly number[]; readonly real: boolean }
+/** @property times  How often it counts. */
+interface Sample { readonly features: readonly number[]; readonly real: boolean; readonly times: number }
 const wanted = PROCESSED_KINDS.filter((kind) => (process.argv[2] ?? kind) === kind)
 const scenes = takenScenes((await halvesOfAll()).fittedOn)
 for (const kind of wanted) {
@@ -25,11 +26,12 @@ for (const kind of wanted) {
       for (const [raster, places, times] of [[processed.damaged, processed.places, 1], [processed.clean, [], FITS[kind].whole]] as const) {
         const searched = { kind, raster, depth: scene.exposure.depth }
         const isReal = truthOf(searched, { places, grainy: processed.grainy })
-        for (const { shape, features } of candidatesOf(searched)) samples.push(...new Array<Sample>(times).fill({ features, real: isReal(shape) }))
+        for (const { shape, features } of candidatesOf(searched)) samples.push({ features, real: isReal(shape), times })
       }
     }
   }
-  const weights = fitLogistic(samples.map(({ features }) => features), samples.map(({ real }) => real), FITS[kind].ridge)
+  const counted = samples.flatMap((sample) => Array.from({ length: sample.times }, () => sample))
+  const weights = fitLogistic(counted.map(({ features }) => features), counted.map(({ real }) => real), FITS[kind].ridge)
   console.log(`${kind}: ${samples.length} finds, ${samples.filter(({ real }) => real).length} real; weights: ${weights.map((weight) => weight.toFixed(3)).join(', ')}`)
   const said = samples.map(({ features, real }) => ({ score: features.reduce((sum, value, k) => sum + value * weights[k]!, 0), real })).sort((a, b) => a.score - b.score)
   for (let tenth = 0; tenth < 10; tenth++) {

@@ -15,7 +15,7 @@ import { calibrationError, trueWeight, type Claim } from './truth.js'
 /**
  * How well flaws are found, on seeds that nothing was fitted on: precision, recall and F1 by kind and by contrast and
  * weight; how far confidence is from the truth at two rates of flaws; and false finds on clean pictures:
- * `npx tsx bench/finding.ts [seeds, as 501,601] [control]`, about a minute and a half a seed; of one seed there are some 60 scratches.
+ * `npx tsx bench/finding.ts [seeds, as 501,601] [control]`, about a minute a seed; of one seed there are some 50 scratches.
  */
 
 const SEEDS = (process.argv[2] ?? '501').split(',').map(Number)

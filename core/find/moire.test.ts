@@ -49,10 +49,7 @@ describe('moire', () => {
   it('is sure where its waves lean, and doubtful where they stand upright or lie level, as what people build does', () => {
     const confidenceOf = (wave: (x: number, y: number) => number) => moireIn(picture(0.06, wave))[0]!.confidence
     expect(confidenceOf(waves.slanting)).toBeGreaterThan(0.95)
-    for (const wave of [waves.upright, waves.level]) {
-      expect(confidenceOf(wave)).toBeGreaterThan(0.15)
-      expect(confidenceOf(wave)).toBeLessThan(0.5)
-    }
+    for (const wave of [waves.upright, waves.level]) expect(confidenceOf(wave)).toBeLessThan(0.5)
   })
 
   it('is told from things that repeat, which have edges', () => {

@@ -20,6 +20,7 @@ const TERMS = 6
  * On plain ground that is what is left of a shadow, whatever form it has: rings and edges have no mean of their own.
  *
  * @param picture     With the mend in it.
+ * @param disc        That was mended, in pixels of the picture.
  * @param openFlaws   Left out of the ring.
  * @returns 0 where the surroundings are too few to say.
  */

@@ -46,6 +46,7 @@ vi.mock('../shared/api.js', () => ({
       searches.push(kinds)
       return refuse ? Promise.reject(refuse) : Promise.resolve({ id: `r${searches.length}`, kind: 'find', state: 'queued', progress: 0 })
     },
+    export: () => Promise.resolve({ id: 'handed', kind: 'export', state: 'queued', progress: 0 }),
     run: (id: string) => Promise.resolve({ id, kind: 'find', state: 'failed', progress: 1, problem: { detail: 'The disk is full.' } }),
   },
 }))
@@ -98,6 +99,10 @@ describe('a search', () => {
     await Promise.all([bench.find(['dust'], 3), bench.find(['dust'], 3)])
     expect(searches).toEqual([['dust']])
     expect(bench.run?.id).toBe('r1')
+  })
+  it('does not keep other work from being begun', async () => {
+    await Promise.all([bench.find(['dust'], 3), bench.handOver({ format: 'tiff', depth: 16, quality: 90 })])
+    expect(bench.runs.map(({ id }) => id).sort()).toEqual(['handed', 'r1'])
   })
   it('can be asked for again after it was refused', async () => {
     refuse = new ProblemError('changed-elsewhere', { title: 'x', detail: 'The picture is being searched.', status: 409 })

@@ -525,11 +525,11 @@ export const useBench = defineStore('bench', () => {
     if (next) selectedId.value = next.id
   }
 
-  let beginning = false
+  const beginning = new Set<Run['kind']>()
   /** Begin work on the server; what is asked for again before it has answered is begun once. */
-  async function startRun(begin: () => Promise<Run>): Promise<void> {
-    if (beginning) return
-    beginning = true
+  async function startRun(kind: Run['kind'], begin: () => Promise<Run>): Promise<void> {
+    if (beginning.has(kind)) return
+    beginning.add(kind)
     try {
       await settled()
       const begun = await begin()
@@ -537,12 +537,12 @@ export const useBench = defineStore('bench', () => {
     } catch (error) {
       report(error)
     } finally {
-      beginning = false
+      beginning.delete(kind)
     }
   }
-  const find = (kinds: string[], falseFinds: number, where: SearchedArea & { like?: string } = {}) => startRun(() => api.find(opened.value!.id, kinds, falseFinds, where))
-  const mendAll = () => startRun(() => api.mend(opened.value!.id, revision.value))
-  const handOver = (body: { format: string; depth: 8 | 16; quality: number }) => startRun(() => api.export(opened.value!.id, body))
+  const find = (kinds: string[], falseFinds: number, where: SearchedArea & { like?: string } = {}) => startRun('find', () => api.find(opened.value!.id, kinds, falseFinds, where))
+  const mendAll = () => startRun('mend', () => api.mend(opened.value!.id, revision.value))
+  const handOver = (body: { format: string; depth: 8 | 16; quality: number }) => startRun('export', () => api.export(opened.value!.id, body))
   async function cancel(id: string): Promise<void> {
     await api.cancel(id).catch(report)
   }
