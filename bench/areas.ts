@@ -5,8 +5,9 @@ import { mendAll } from '@fennip/core/treatment/mend-all.js'
 import { outlinesOfMask } from '@fennip/core/shape/from-mask.js'
 import { insideOutline, type Outline } from '@fennip/core/shape/shape.js'
 import { expose, lightOfRender, type Light } from '@fennip/demo/photograph.js'
-import { animalAndBuildingPhotographs, groundPhotographs, halvesOf, openPhotographs, sightPhotographs, unseenPhotographs, type Photograph } from './open-photographs.js'
-import { changedAt, PAPERS, renderOf, sceneOf, stainedPrint, tornPrint } from './scenes.js'
+import { exposureOf, fadedPrint, isDamage, loneDamage, scanned, sumOf, unlearnedPhotographs } from './area-prints.js'
+import { openPhotographs } from './open-photographs.js'
+import { renderOf, sceneOf, stainedPrint } from './scenes.js'
 import { calibrationError, type Claim } from './truth.js'
 
 /**
@@ -47,21 +48,13 @@ function claimed(onDamaged: readonly Claim[], wrong: readonly Find[], surface: b
   if (!surface) claims['few, no surfaces'].push(...few)
 }
 
-const exposureOf = (seed: number) => ({ electrons: 6000, readNoise: 6, grainSize: 0, depth: 8, seed }) as const
-const damagedPrint = (light: Light, seed: number) => (KIND === 'stain' ? stainedPrint(light, seed, 1) : tornPrint(light, seed, { things: 0, tears: 2, losses: 4, age: 'faded', exposure: 1, paper: PAPERS[0]!, roughness: 1, corner: 0 }))
+const damagedPrint = (light: Light, seed: number) => (KIND === 'stain' ? stainedPrint(light, seed, 1) : fadedPrint(light, seed, { tears: 2, losses: 4 }))
 const findsIn = (raster: IntegerRaster): Find[] => findFlaws(rasterSource(raster), transfer, { kinds: [KIND], falseFinds: 3 })
-/** A damaged print with its scans, and where it is damaged. */
-function scanned(light: Light, seed: number, exposure: ReturnType<typeof exposureOf>) {
-  const { print, hurt } = damagedPrint(light, seed)
-  const mask = Uint8Array.from({ length: print.width * print.height }, (_value, i) => (changedAt(print, hurt, i) ? 1 : 0))
-  return { mask, extent: { x: 0, y: 0, width: light.width, height: light.height }, ...expose(print, hurt, exposure) }
-}
-const isDamage = (inside: Uint8Array, mask: Uint8Array) => sumOf(inside, mask) > 0.5 * sumOf(inside)
 const claimsOf = (finds: readonly Find[], isReal: readonly boolean[]): Claim[] => finds.map(({ confidence }, i) => ({ confidence, real: isReal[i]! }))
 
 for (const [seed, { name, light }] of SEEDS.flatMap((seed) => scenes.map((scene) => [seed, scene] as const))) {
   const exposure = exposureOf(seed)
-  const { mask, extent, clean, damaged } = scanned(light, seed, exposure)
+  const { mask, extent, clean, damaged } = scanned(damagedPrint(light, seed), exposure)
   const truths = outlinesOfMask(mask, light.width, light.height, Infinity).map((outline) => insideOutline(outline, extent)).filter((inside) => sumOf(inside) > LEAST_AREA)
   const start = performance.now()
   const flaws = findsIn(damaged)
@@ -97,13 +90,22 @@ for (const [seed, { name, light }] of SEEDS.flatMap((seed) => scenes.map((scene)
 
 // Photographs are smaller: how well outlines fit is told of the scenes above.
 const photographs = await unlearnedPhotographs()
+const lone = { prints: 0, found: 0 }
 const falseOn = { scenes: 0, surfaces: 0 }
 for (const [seed, n, { raster, surface }] of SEEDS.flatMap((seed) => photographs.map((photograph, n) => [seed, n, photograph] as const))) {
-  const { mask, extent, clean, damaged } = scanned(sceneOf(raster, transfer, Infinity), seed + n, exposureOf(seed))
+  const light = sceneOf(raster, transfer, Infinity)
+  const { mask, extent, clean, damaged } = scanned(damagedPrint(light, seed + n), exposureOf(seed))
   const flaws = findsIn(damaged)
   const wrong = [clean, raster].flatMap(findsIn)
   falseOn[surface ? 'surfaces' : 'scenes'] += wrong.length
   claimed(claimsOf(flaws, flaws.map(({ shape }) => isDamage(insideOutline(shape as Outline, extent), mask))), wrong, surface)
+  if (KIND === 'loss') {
+    // A loss has fewer others to speak for it where it is the only one.
+    const alone = scanned(fadedPrint(light, seed + n, loneDamage(n)), exposureOf(seed))
+    if (sumOf(alone.mask) <= LEAST_AREA) continue
+    lone.prints++
+    if (findsIn(alone.damaged).some(({ shape }) => isDamage(insideOutline(shape as Outline, extent), alone.mask))) lone.found++
+  }
 }
 
 const precision = all.true / Math.max(1, all.shown)
@@ -111,17 +113,6 @@ const recall = all.found / Math.max(1, all.found + all.missed)
 const found = all.likeness.filter((share) => share > 0.5).sort((a, b) => a - b)
 console.log(`together: precision ${precision.toFixed(3)}, recall ${recall.toFixed(3)}, F1 ${((2 * precision * recall) / (precision + recall)).toFixed(3)}; of those found the intersection over union is ${found[found.length >> 1]!.toFixed(3)} in the middle, ${((100 * found.filter((share) => share >= 0.8).length) / found.length).toFixed(0)} % reach 0.8; ${all.falseWhole} false in ${SEEDS.length * scenes.length} whole prints and the same pictures as they are; ${(all.milliseconds / (SEEDS.length * scenes.reduce((sum, { light }) => sum + (light.width * light.height) / 1e6, 0))).toFixed(0)} ms a megapixel`)
 console.log(`${falseOn.scenes} false in ${photographs.filter(({ surface }) => !surface).length} further photographs, ${falseOn.surfaces} in ${photographs.filter(({ surface }) => surface).length} of walls and grounds, whole as prints and as they are, ${SEEDS.length} times`)
+if (KIND === 'loss') console.log(`a loss or a tear that is the only one: found in ${lone.found} of ${lone.prints} prints`)
 for (const [rate, list] of Object.entries(claims)) console.log(`${rate} flaws: ${list.length} finds, expected calibration error ${calibrationError(list).toFixed(3)}`)
 if (KIND === 'stain') console.log(`mended unasked: ${lifts.count} lifted, ${lifts.left} left; error over all that was stained ${Math.sqrt(lifts.before / lifts.samples).toFixed(2)} levels before, ${Math.sqrt(lifts.after / lifts.samples).toFixed(2)} after`)
-
-async function unlearnedPhotographs(): Promise<(Photograph & { readonly surface: boolean })[]> {
-  const scenes = [...(await unseenPhotographs()), ...(await sightPhotographs()), ...halvesOf(await animalAndBuildingPhotographs()).unseen]
-  const surfaces = halvesOf(await groundPhotographs()).unseen
-  return [...scenes.map((one) => ({ ...one, surface: false })), ...surfaces.map((one) => ({ ...one, surface: true }))]
-}
-
-function sumOf(inside: Uint8Array, within?: Uint8Array): number {
-  let sum = 0
-  for (let i = 0; i < inside.length; i++) if (inside[i] && (!within || within[i])) sum++
-  return sum
-}

@@ -182,13 +182,13 @@ export const hairJudge: Judge = {
 }
 
 /**
- * Judge of losses and tears, on the features of `lossCandidates`; checked by bench/areas.ts. Its numbers were read off pictures
- * of bench/areas.ts of other seeds, as those of lines were.
+ * Judge of losses and tears, on the features of `lossCandidates`; checked by bench/areas.ts. Its numbers are those of a loss
+ * without others, fitted together with what others add by bench/calibrate-company.ts.
  */
 export const lossJudge: Belief = {
   score: layered(LOSS),
-  even: 0.5,
-  slope: 1.2,
+  even: 2.46,
+  slope: 0.97,
 }
 
 /** Judge of stains, on the features of `stainCandidates`; checked by bench/areas.ts. */
@@ -222,8 +222,10 @@ export const moireJudge: Belief = {
 /** A score, and a confidence that follows it along a logistic curve. */
 export function judge(by: Belief, features: readonly number[]): Judgement {
   const score = by.score(features)
-  return { score, confidence: 1 / (1 + exp(-by.slope * (score - by.even))) }
+  return { score, confidence: confidenceOf(by, score) }
 }
+
+export const confidenceOf = (by: Belief, score: number): number => 1 / (1 + exp(-by.slope * (score - by.even)))
 
 /**
  * The least score that keeps false finds at a mean rate.

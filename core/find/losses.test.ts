@@ -6,7 +6,7 @@ import { insideOutline, type Outline } from '../shape/shape.js'
 import { SampleTable } from '../kernels/samples.js'
 import { cellsOfTile } from './cells.js'
 import { findFlaws, type Find } from './find.js'
-import { lossCandidates } from './losses.js'
+import { judgedLosses, lossCandidates } from './losses.js'
 import { LOSS } from './weights/loss.js'
 
 const transfer = makeTransfer({ type: 'srgb' }, 8)
@@ -39,7 +39,7 @@ function print(bare: (x: number, y: number) => boolean = () => false, sky = 0): 
 const lossesIn = (raster: IntegerRaster): Find[] => findFlaws(rasterSource(raster), transfer, { kinds: ['loss'], falseFinds: 3 })
 
 /** Pixels in both over pixels in either. */
-function likeness(find: Find, bare: (x: number, y: number) => boolean): number {
+function likeness(find: Pick<Find, 'shape'>, bare: (x: number, y: number) => boolean): number {
   let both = 0
   let either = 0
   insideOutline(find.shape as Outline, whole).forEach((inside, i) => {
@@ -84,6 +84,16 @@ describe('losses', () => {
     expect(finds).toHaveLength(1)
     expect(likeness(finds[0]!, hole)).toBeGreaterThan(0.8)
     expect(finds[0]!.confidence).toBeGreaterThan(0.5)
+  })
+  it('are surer where others are sure, and two say what three say', () => {
+    const hole = (column: number) => (x: number, y: number) => Math.hypot(x - column, y - 85) < 45 + 0.7 * low(40 * Math.atan2(y - 85, x - column) + 200)
+    const others = [hole(450), (x: number, y: number) => corner(width - x, y), hole(200)]
+    const all = [0, 1, 2, 3].map((count) => print((x, y) => [corner, ...others.slice(0, count)].some((one) => one(x, y)), 190))
+    const companies = all.map((raster) => judgedLosses([cellsOfTile(new SampleTable(raster), whole, whole)], whole).find(({ candidate }) => likeness(candidate, corner) > 0.8)!.company)
+    expect(companies).toEqual([0, 1, 2, 2])
+    const [alone, one, two] = all.map((raster) => lossesIn(raster).find((find) => likeness(find, corner) > 0.8)!.confidence)
+    expect(one).toBeGreaterThan(alone! + 0.2)
+    expect(two).toBeGreaterThan(one! + 0.1)
   })
   it('are not the lit wall and the doorway of a whole print', () => {
     expect(lossesIn(print())).toEqual([])

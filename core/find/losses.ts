@@ -2,12 +2,12 @@ import { ln } from '../raster/exact-math.js'
 import { inOrder, smallestOfMany } from '../raster/order.js'
 import { overlaps } from '../raster/raster.js'
 import { DEVIATION_PER_MAD, median, placeOfGreatest, valuesAt } from '../raster/statistics.js'
-import { distanceAt, shapeBounds } from '../shape/shape.js'
-import { judgedAreas, type AreaCandidate, type AreaFind } from './area-find.js'
+import { distanceAt, shapeBounds, type Outline } from '../shape/shape.js'
+import type { AreaCandidate, AreaFind } from './area-find.js'
 import { barePaper, coloursOf, type Colours } from './bare-paper.js'
 import { cellsOfPicture, type TileCells } from './cells.js'
 import { boxRound, contourRound } from './contour.js'
-import { lossJudge } from './judge.js'
+import { confidenceOf, lossJudge } from './judge.js'
 import { stableRegions, type Cluster } from './stable-regions.js'
 
 /** Losses and tears: places where the picture's layer is gone and paper, or the bed of the scanner, lies bare. */
@@ -20,7 +20,22 @@ interface Cells { readonly columns: number; readonly rows: number; readonly tone
 const MOST_CELLS = 400000
 
 /** Confidence from which a candidate is shown. */
-const SHOWN = 0.3
+const SHOWN = 0.15
+
+/**
+ * A loss of such a score is sure, and sure ones elsewhere in the picture speak for a find: what tore a print tore it more than
+ * once, while most pictures have no loss at all. More than two say no more than two. Read off by bench/calibrate-company.ts.
+ */
+const SURE = 2.5
+const MOST_COMPANY = 2
+const COMPANY = 1.83
+
+/** A candidate, what is believed of it by itself, and how many sure ones lie elsewhere in the picture. */
+export interface JudgedLoss {
+  readonly candidate: AreaCandidate
+  readonly score: number
+  readonly company: number
+}
 
 /**
  * Losses and tears of a picture.
@@ -29,14 +44,26 @@ const SHOWN = 0.3
  * @param size   Of the picture, in pixels.
  */
 export function findLosses(tiles: readonly TileCells[], size: { readonly width: number; readonly height: number }): LossFind[] {
-  const finds: LossFind[] = judgedAreas('loss', lossCandidates(tiles, size), lossJudge, SHOWN)
-  // Of regions that lie in one another the one that looks most like a loss stands for all.
-  const kept: LossFind[] = []
-  for (const find of finds.sort((a, b) => b.confidence - a.confidence || b.weight - a.weight)) {
-    if (!kept.some((other) => overlaps(shapeBounds(other.shape), shapeBounds(find.shape)) && (distanceAt(other.shape, ...find.shape.points[0]!) < 0 || distanceAt(find.shape, ...other.shape.points[0]!) < 0))) kept.push(find)
-  }
-  return kept
+  return judgedLosses(tiles, size)
+    .filter(({ score, company }) => shownIn(company, score))
+    .map(({ candidate: { shape, contrast, weight }, score, company }) => ({ kind: 'loss', shape, contrast, weight, confidence: confidenceIn(company, score), unrest: 1 }))
 }
+
+/** Candidates that lie apart, those that look most like a loss first. */
+export function judgedLosses(tiles: readonly TileCells[], size: { readonly width: number; readonly height: number }): JudgedLoss[] {
+  const scored = lossCandidates(tiles, size).map((candidate) => ({ candidate, score: lossJudge.score(candidate.features) }))
+  // Of regions that lie in one another the one that looks most like a loss stands for all.
+  const kept: typeof scored = []
+  for (const one of scored.filter(({ score }) => shownIn(MOST_COMPANY, score)).sort((a, b) => b.score - a.score)) {
+    if (!kept.some((other) => lieInOneAnother(one.candidate.shape, other.candidate.shape))) kept.push(one)
+  }
+  const sure = kept.filter(({ score }) => score > SURE).length
+  return kept.map((one) => ({ ...one, company: Math.min(MOST_COMPANY, sure - (one.score > SURE ? 1 : 0)) }))
+}
+
+const confidenceIn = (company: number, score: number) => confidenceOf(lossJudge, score + COMPANY * company)
+const shownIn = (company: number, score: number) => confidenceIn(company, score) >= SHOWN
+const lieInOneAnother = (a: Outline, b: Outline): boolean => overlaps(shapeBounds(a), shapeBounds(b)) && (distanceAt(a, ...b.points[0]!) < 0 || distanceAt(b, ...a.points[0]!) < 0)
 
 /** Everything that stands out from its surroundings by one tone with an edge all round, bright and dark. */
 export function lossCandidates(tiles: readonly TileCells[], size: { readonly width: number; readonly height: number }): AreaCandidate[] {
