@@ -27,6 +27,7 @@ const filters = computed(() => (bench.group.size > 0 ? [...FILTERS, { id: 'group
 const ORDERS: { id: LedgerOrder; word: string }[] = [
   { id: 'weight', word: 'Heaviest first' },
   { id: 'size', word: 'Largest first' },
+  { id: 'doubt', word: 'Most doubtful first' },
   { id: 'telltale', word: 'What shows most first' },
   { id: 'reading', word: 'In reading order' },
 ]
@@ -67,7 +68,8 @@ function sign(flaw: Flaw): { text: string; shows: boolean } {
   const names = whatShows(bench.stepOf.get(flaw.id)?.telltales)
   if (bench.poorSources.has(flaw.id)) return { text: 'source now poor', shows: true }
   if (names.length > 0) return { text: TELLTALE_SHORT[names[0]!], shows: true }
-  return { text: flaw.state === 'open' && bench.unseen.has(flaw.id) ? 'not seen' : STATE_WORDS[flaw.state], shows: false }
+  if (flaw.state === 'open' && bench.unseen.has(flaw.id)) return { text: 'not seen', shows: false }
+  return { text: flaw.state === 'open' && bench.doubtful.has(flaw.id) ? 'doubtful' : STATE_WORDS[flaw.state], shows: false }
 }
 
 /** With Ctrl or Shift a row joins the group, or leaves it. */
@@ -109,6 +111,7 @@ watch(() => bench.selectedId, async (id) => {
           <option v-for="side in sides" :key="side" :value="side">{{ thousands(side) }} px</option>
         </select>
       </label>
+      <button v-if="bench.doubtful.size > 0" type="button" class="link-button" data-test="choose-doubtful" title="Choose the finds that are rather none" @click="group.chooseDoubtful">{{ thousands(bench.doubtful.size) }} doubtful</button>
       <button v-if="bench.unseen.size > 0" type="button" class="link-button" data-test="choose-unseen" title="Choose those that nobody will see in this size" @click="group.chooseUnseen">{{ thousands(bench.unseen.size) }} not seen</button>
     </div>
     <div ref="scroller" class="rows" tabindex="-1" data-test="ledger">

@@ -3,9 +3,10 @@ import { ElMessageBox, ElSlider } from 'element-plus'
 import { computed, ref, watch } from 'vue'
 import { whatShows } from '@fennip/core/check/telltales.js'
 import { shapeCentre } from '@fennip/core/shape/shape.js'
-import { nameOf, TELLTALE_SHORT } from '../shared/words.js'
+import { likelihoodWords, nameOf, TELLTALE_SHORT } from '../shared/words.js'
 import { useBench } from '../store/bench.js'
 import { useGroup } from '../store/group.js'
+import { isUndecided } from '../store/ledger.js'
 import { useOffer } from '../store/offer.js'
 import AreaSlip from './AreaSlip.vue'
 import GroupSlip from './GroupSlip.vue'
@@ -38,6 +39,7 @@ const title = computed(() => {
   const flaw = bench.selected
   return flaw ? `${nameOf(flaw)}, ${Math.round(2 * shapeCentre(flaw.shape).r)} px` : ''
 })
+const likelihood = computed(() => (bench.selected && isUndecided(bench.selected) ? likelihoodWords(bench.selected) : ''))
 const verdict = computed(() => {
   const step = bench.selectedStep
   if (!step) return ''
@@ -53,6 +55,7 @@ const verdict = computed(() => {
     <template v-if="bench.selected">
       <h2>{{ title }}</h2>
       <p class="reason soft" data-test="reason">{{ bench.selectedStep?.reason ?? 'Nothing is done to it yet.' }}</p>
+      <p v-if="likelihood" class="soft" data-test="likelihood">{{ likelihood }}</p>
       <div class="methods" role="radiogroup" aria-label="Method">
         <button v-for="method in METHODS" :key="method.id" type="button" role="radio" :aria-checked="bench.selectedStep?.method === method.id" :class="{ on: bench.selectedStep?.method === method.id }" :disabled="bench.busy" :data-test="`method-${method.id}`" @click="bench.mendSelected(method.id)">
           {{ method.word }} <span class="key">{{ method.key }}</span>

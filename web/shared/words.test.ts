@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest'
 import { problemOf } from './api.js'
 import { FLAW_KINDS } from '@fennip/core/treatment/schema.js'
-import { KIND_WORDS, megapixels, minutesLeft, nameOf, RUN_WORDS, strengthWords, thousands } from './words.js'
+import { KIND_WORDS, likelihoodWords, megapixels, minutesLeft, nameOf, RUN_WORDS, strengthWords, thousands } from './words.js'
 
 describe('words of the screen', () => {
   it('say how long work takes, from nothing to hours', () => {
@@ -20,6 +20,11 @@ describe('words of the screen', () => {
     expect(nameOf({ kind: 'scratch', shape: { type: 'stroke', points: [[0, 0]], width: 2 } })).toBe('Scratch')
     expect(nameOf({ kind: 'other', shape: { type: 'outline', points: [[0, 0], [1, 0], [0, 1]] } })).toBe('Outline')
     for (const { doing, batch } of Object.values(RUN_WORDS)) expect([doing.length > 4, batch.length > 3]).toEqual([true, true])
+  })
+  it('say how many such finds are real, where that is in doubt', () => {
+    expect(likelihoodWords({ confidence: 0.352 })).toBe('Of 100 such finds about 35 are real.')
+    expect(likelihoodWords({ confidence: 0.002 })).toBe('Of 100 such finds about 1 is real.')
+    expect(likelihoodWords({ confidence: 0.97 })).toBe('')
   })
   it('set thousands apart by a narrow space that does not break', () => {
     expect(thousands(999)).toBe('999')

@@ -56,3 +56,9 @@ export function strengthWords({ kind, contrast, weight }: Pick<Flaw, 'kind' | 'c
     default: return `${times(Math.abs(contrast))} noise`
   }
 }
+
+/** How likely a find is a flaw; empty where there is hardly a doubt. */
+export function likelihoodWords({ confidence }: Pick<Flaw, 'confidence'>): string {
+  const real = Math.max(1, Math.round(100 * confidence))
+  return real >= 95 ? '' : `Of 100 such finds about ${real} ${real === 1 ? 'is' : 'are'} real.`
+}

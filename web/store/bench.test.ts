@@ -148,6 +148,17 @@ describe('the ledger', () => {
     bench.deliveredSide = 0
     expect(bench.unseen.size).toBe(0)
   })
+  it('knows which finds are doubtful while nobody has decided of them, and lists these first when asked', async () => {
+    const group = useGroup()
+    expect(bench.doubtful.size).toBe(0)
+    kept.treatment = { ...kept.treatment, flaws: kept.treatment.flaws.map((flaw) => ({ ...flaw, confidence: { light: 0.45, heavy: 0.2, large: 0.5, kept: 0.1, done: 0.3 }[flaw.id]! })) }
+    await bench.open('p')
+    expect([...bench.doubtful].sort()).toEqual(['heavy', 'light'])
+    bench.order = 'doubt'
+    expect(ids()).toEqual(['heavy', 'light', 'large', 'kept', 'done'])
+    group.chooseDoubtful()
+    expect([...bench.group].sort()).toEqual(['heavy', 'light'])
+  })
   it('counts states and what shows', () => {
     expect(bench.counts).toEqual({ open: 2, mended: 1, settled: 1, left: 1, shows: 1 })
   })

@@ -9,6 +9,7 @@ import { areaCoverage } from '@fennip/core/shape/area.js'
 import { shapeCentre } from '@fennip/core/shape/shape.js'
 import type { Area, Flaw, Operation, Step } from '@fennip/core/treatment/schema.js'
 import { useBench, type Settings } from './bench.js'
+import { isUndecided } from './ledger.js'
 
 /** By what flaws are alike: all of how they look, their kind, about their size, or the telltale that gives them away most. */
 export type Likeness = 'look' | 'kind' | 'size' | 'telltale'
@@ -74,17 +75,20 @@ export const useGroup = defineStore('group', () => {
   async function leaveAlike(): Promise<void> {
     const model = bench.selected
     if (!model) return
-    choose(bench.flaws.filter((flaw) => looksLike(model, flaw) && (flaw.state === 'open' || flaw.state === 'mended')).map(({ id }) => id))
+    choose(bench.flaws.filter((flaw) => looksLike(model, flaw) && isUndecided(flaw)).map(({ id }) => id))
     await leave()
     clear()
   }
 
-  /** Those that nobody will see in the size that is delivered. */
-  function chooseUnseen(): void {
-    const [only, ...others] = bench.unseen
+  /** Choose several together; one alone is selected. */
+  function chooseThese(ids: ReadonlySet<string>): void {
+    const [only, ...others] = ids
     if (others.length === 0) bench.selectedId = only ?? null
-    else choose(bench.unseen)
+    else choose(ids)
   }
+  /** Those that nobody will see in the size that is delivered. */
+  const chooseUnseen = () => chooseThese(bench.unseen)
+  const chooseDoubtful = () => chooseThese(bench.doubtful)
   const chooseListed = () => choose(bench.ledger.map(({ id }) => id))
 
   async function save(label: string, operations: Operation[], touched: readonly Step[]): Promise<void> {
@@ -163,5 +167,5 @@ export const useGroup = defineStore('group', () => {
     clear()
   }
 
-  return { progress, flaws, steps, toggle, clear, addWithin, chooseIn, chooseAlike, leaveAlike, chooseListed, chooseUnseen, settle, leave, reset, resetAll, adjust, mend, cancel }
+  return { progress, flaws, steps, toggle, clear, addWithin, chooseIn, chooseAlike, leaveAlike, chooseListed, chooseUnseen, chooseDoubtful, settle, leave, reset, resetAll, adjust, mend, cancel }
 })

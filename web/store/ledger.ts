@@ -6,7 +6,7 @@ import type { Flaw, Step } from '@fennip/core/treatment/schema.js'
 import { isSeenAtSize, weightAtSize } from '@fennip/core/treatment/visibility.js'
 
 export type LedgerFilter = 'all' | 'open' | 'judge' | 'shows' | 'left' | 'group'
-export type LedgerOrder = 'weight' | 'size' | 'telltale' | 'reading'
+export type LedgerOrder = 'weight' | 'size' | 'doubt' | 'telltale' | 'reading'
 
 /** What the ledger lists. */
 interface Listed {
@@ -19,10 +19,15 @@ interface Listed {
   readonly original: ComputedRef<{ readonly width: number; readonly height: number } | null>
 }
 
+/** Below this confidence a find is rather none. */
+const DOUBTFUL = 0.5
+/** Nobody has settled it or left it. */
+export const isUndecided = ({ state }: Pick<Flaw, 'state'>) => state === 'open' || state === 'mended'
+
 /** Rows of this height are read from left to right, in pixels. */
 const READING_ROW = 400
 
-/** The list of flaws beside the stage: which of them are listed, in which order, and who of them is seen in the size of delivery. */
+/** The list of flaws beside the stage: which of them are listed, in which order, and which of them are doubtful or not seen in the size of delivery. */
 export function useLedger({ flaws, steps, stepOf, poorSources, group, original }: Listed) {
   const filter = ref<LedgerFilter>('all')
   const order = ref<LedgerOrder>('weight')
@@ -35,6 +40,9 @@ export function useLedger({ flaws, steps, stepOf, poorSources, group, original }
   })
   /** Flaws that nobody will see in the size that is delivered. */
   const unseen = computed(() => new Set(flaws.value.filter((flaw) => !isSeenAtSize(flaw, deliveredScale.value)).map(({ id }) => id)))
+
+  /** Finds that are as likely none as one, of which nobody has decided. */
+  const doubtful = computed(() => new Set(flaws.value.filter((flaw) => isUndecided(flaw) && flaw.confidence < DOUBTFUL).map(({ id }) => id)))
 
   function isListed(flaw: Flaw): boolean {
     switch (filter.value) {
@@ -54,6 +62,10 @@ export function useLedger({ flaws, steps, stepOf, poorSources, group, original }
     switch (order.value) {
       case 'weight': return listed.sort((a, b) => weightAtSize(b, deliveredScale.value) - weightAtSize(a, deliveredScale.value))
       case 'size': return listed.sort((a, b) => place(b).r - place(a).r)
+      case 'doubt': {
+        const doubtOf = (flaw: Flaw) => (isUndecided(flaw) ? 1 - flaw.confidence : -1)
+        return listed.sort((a, b) => doubtOf(b) - doubtOf(a))
+      }
       case 'telltale': {
         const worst = new Map(steps.value.map((step) => [step.flaw, worstOf(step)]))
         return listed.sort((a, b) => (worst.get(b.id) ?? 0) - (worst.get(a.id) ?? 0))
@@ -64,5 +76,5 @@ export function useLedger({ flaws, steps, stepOf, poorSources, group, original }
 
   const ledger = computed(() => inOrder(flaws.value.filter(isListed)))
 
-  return { filter, order, deliveredSide, deliveredScale, unseen, ledger }
+  return { filter, order, deliveredSide, deliveredScale, unseen, doubtful, ledger }
 }
