@@ -2,11 +2,11 @@ import { describe, expect, it } from 'vitest'
 import { makeRandom } from '../random.js'
 import { makeRaster, rasterSource, type IntegerRaster } from '../raster/raster.js'
 import { makeTransfer } from '../raster/transfer.js'
-import { insideOutline, type Outline } from '../shape/shape.js'
+import { distanceAt, insideOutline, type Outline } from '../shape/shape.js'
 import { SampleTable } from '../kernels/samples.js'
 import { cellsOfTile } from './cells.js'
 import { findFlaws, type Find } from './find.js'
-import { judgedLosses, lossCandidates } from './losses.js'
+import { findLosses, judgedLosses, lossCandidates } from './losses.js'
 import { LOSS } from './weights/loss.js'
 
 const transfer = makeTransfer({ type: 'srgb' }, 8)
@@ -39,7 +39,7 @@ function print(bare: (x: number, y: number) => boolean = () => false, sky = 0): 
 const lossesIn = (raster: IntegerRaster): Find[] => findFlaws(rasterSource(raster), transfer, { kinds: ['loss'], falseFinds: 3 })
 
 /** Pixels in both over pixels in either. */
-function likeness(find: Pick<Find, 'shape'>, bare: (x: number, y: number) => boolean): number {
+function likeness(find: Find, bare: (x: number, y: number) => boolean): number {
   let both = 0
   let either = 0
   insideOutline(find.shape as Outline, whole).forEach((inside, i) => {
@@ -89,9 +89,10 @@ describe('losses', () => {
     const hole = (column: number) => (x: number, y: number) => Math.hypot(x - column, y - 85) < 45 + 0.7 * low(40 * Math.atan2(y - 85, x - column) + 200)
     const others = [hole(450), (x: number, y: number) => corner(width - x, y), hole(200)]
     const all = [0, 1, 2, 3].map((count) => print((x, y) => [corner, ...others.slice(0, count)].some((one) => one(x, y)), 190))
-    const companies = all.map((raster) => judgedLosses([cellsOfTile(new SampleTable(raster), whole, whole)], whole).find(({ candidate }) => likeness(candidate, corner) > 0.8)!.company)
-    expect(companies).toEqual([0, 1, 2, 2])
-    const [alone, one, two] = all.map((raster) => lossesIn(raster).find((find) => likeness(find, corner) > 0.8)!.confidence)
+    const atCorner = (shape: Outline) => distanceAt(shape, 20.5, height - 20.5) < 0
+    const cells = all.map((raster) => [cellsOfTile(new SampleTable(raster), whole, whole)])
+    expect(cells.map((tiles) => judgedLosses(tiles, whole).find(({ candidate }) => atCorner(candidate.shape))!.company)).toEqual([0, 1, 2, 2])
+    const [alone, one, two] = cells.map((tiles) => findLosses(tiles, whole).find(({ shape }) => atCorner(shape))!.confidence)
     expect(one).toBeGreaterThan(alone! + 0.2)
     expect(two).toBeGreaterThan(one! + 0.1)
   })
