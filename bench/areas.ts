@@ -14,7 +14,7 @@ import { calibrationError, type Claim } from './truth.js'
  * How well losses with tears, or stains, are found as outlines, put on prints of two renders and seven open photographs,
  * and in the same prints whole; for stains also how near to the truth their lifts come; and what their confidence is worth on
  * these and further photographs that nothing was learned from, damaged, whole and as they are, in colour:
- * `npx tsx bench/areas.ts [loss|stain] [seeds]`, about two minutes a seed.
+ * `npx tsx bench/areas.ts [loss|stain] [seeds]`, about three minutes a seed.
  */
 
 const KIND = process.argv[2] === 'stain' ? 'stain' : 'loss'

@@ -225,6 +225,7 @@ export function judge(by: Belief, features: readonly number[]): Judgement {
   return { score, confidence: confidenceOf(by, score) }
 }
 
+/** Share of finds with a score that are real, 0..1. */
 export const confidenceOf = (by: Belief, score: number): number => 1 / (1 + exp(-by.slope * (score - by.even)))
 
 /**

@@ -49,7 +49,7 @@ export function findLosses(tiles: readonly TileCells[], size: { readonly width: 
     .map(({ candidate: { shape, contrast, weight }, score, company }) => ({ kind: 'loss', shape, contrast, weight, confidence: confidenceIn(company, score), unrest: 1 }))
 }
 
-/** Candidates that lie apart, those that look most like a loss first. */
+/** Candidates that lie apart and may be shown, those that look most like a loss first; parameters as of `findLosses`. */
 export function judgedLosses(tiles: readonly TileCells[], size: { readonly width: number; readonly height: number }): JudgedLoss[] {
   const scored = lossCandidates(tiles, size).map((candidate) => ({ candidate, score: lossJudge.score(candidate.features) }))
   // Of regions that lie in one another the one that looks most like a loss stands for all.

@@ -6,7 +6,7 @@ import { shapeCentre } from '@fennip/core/shape/shape.js'
 import { likelihoodWords, nameOf, TELLTALE_SHORT } from '../shared/words.js'
 import { useBench } from '../store/bench.js'
 import { useGroup } from '../store/group.js'
-import { isUndecided } from '../store/ledger.js'
+import { isInDoubt } from '../store/ledger.js'
 import { useOffer } from '../store/offer.js'
 import AreaSlip from './AreaSlip.vue'
 import GroupSlip from './GroupSlip.vue'
@@ -39,7 +39,7 @@ const title = computed(() => {
   const flaw = bench.selected
   return flaw ? `${nameOf(flaw)}, ${Math.round(2 * shapeCentre(flaw.shape).r)} px` : ''
 })
-const likelihood = computed(() => (bench.selected && isUndecided(bench.selected) ? likelihoodWords(bench.selected) : ''))
+const likelihood = computed(() => (bench.selected && isInDoubt(bench.selected) ? likelihoodWords(bench.selected) : ''))
 const verdict = computed(() => {
   const step = bench.selectedStep
   if (!step) return ''

@@ -152,10 +152,11 @@ describe('the ledger', () => {
     const group = useGroup()
     expect(bench.doubtful.size).toBe(0)
     kept.treatment = { ...kept.treatment, flaws: kept.treatment.flaws.map((flaw) => ({ ...flaw, confidence: { light: 0.45, heavy: 0.2, large: 0.5, kept: 0.1, done: 0.3 }[flaw.id]! })) }
+    kept.treatment = { ...kept.treatment, flaws: [...kept.treatment.flaws, flawOf('charted', 300, 5, { origin: 'chart', confidence: 0.1 })] }
     await bench.open('p')
     expect([...bench.doubtful].sort()).toEqual(['heavy', 'light'])
     bench.order = 'doubt'
-    expect(ids()).toEqual(['heavy', 'light', 'large', 'kept', 'done'])
+    expect(ids()).toEqual(['heavy', 'light', 'large', 'kept', 'done', 'charted'])
     group.chooseDoubtful()
     expect([...bench.group].sort()).toEqual(['heavy', 'light'])
   })

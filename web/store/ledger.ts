@@ -19,10 +19,12 @@ interface Listed {
   readonly original: ComputedRef<{ readonly width: number; readonly height: number } | null>
 }
 
-/** Below this confidence a find is rather none. */
+/** Below this confidence a find is rather none than one. */
 const DOUBTFUL = 0.5
 /** Nobody has settled it or left it. */
 export const isUndecided = ({ state }: Pick<Flaw, 'state'>) => state === 'open' || state === 'mended'
+/** What a search found and nobody has decided: of what was drawn or charted its confidence says nothing. */
+export const isInDoubt = (flaw: Pick<Flaw, 'state' | 'origin'>) => flaw.origin === 'found' && isUndecided(flaw)
 
 /** Rows of this height are read from left to right, in pixels. */
 const READING_ROW = 400
@@ -41,8 +43,7 @@ export function useLedger({ flaws, steps, stepOf, poorSources, group, original }
   /** Flaws that nobody will see in the size that is delivered. */
   const unseen = computed(() => new Set(flaws.value.filter((flaw) => !isSeenAtSize(flaw, deliveredScale.value)).map(({ id }) => id)))
 
-  /** Finds that are as likely none as one, of which nobody has decided. */
-  const doubtful = computed(() => new Set(flaws.value.filter((flaw) => isUndecided(flaw) && flaw.confidence < DOUBTFUL).map(({ id }) => id)))
+  const doubtful = computed(() => new Set(flaws.value.filter((flaw) => isInDoubt(flaw) && flaw.confidence < DOUBTFUL).map(({ id }) => id)))
 
   function isListed(flaw: Flaw): boolean {
     switch (filter.value) {
@@ -63,7 +64,7 @@ export function useLedger({ flaws, steps, stepOf, poorSources, group, original }
       case 'weight': return listed.sort((a, b) => weightAtSize(b, deliveredScale.value) - weightAtSize(a, deliveredScale.value))
       case 'size': return listed.sort((a, b) => place(b).r - place(a).r)
       case 'doubt': {
-        const doubtOf = (flaw: Flaw) => (isUndecided(flaw) ? 1 - flaw.confidence : -1)
+        const doubtOf = (flaw: Flaw) => (isInDoubt(flaw) ? 1 - flaw.confidence : -1)
         return listed.sort((a, b) => doubtOf(b) - doubtOf(a))
       }
       case 'telltale': {
