@@ -11,7 +11,7 @@ import type { SensorChart } from '@fennip/core/series/chart-schema.js'
 import type { ExpectedMark, MarkMeasure } from '@fennip/core/series/measure-mark.js'
 import type { Placement } from '@fennip/core/series/placement.js'
 import type { Settings } from './settings.js'
-import { stagesOfFlaws } from '@fennip/core/treatment/mend-all.js'
+import { partsOfFlaws } from '@fennip/core/treatment/mend-all.js'
 import type { Original, SearchKind, Step, Treatment } from '@fennip/core/treatment/schema.js'
 
 /** Which open flaws, and of some the shadow that is known from elsewhere. */
@@ -105,22 +105,25 @@ export class Threads {
     const mended = new Set(treatment.steps.map((step) => step.flaw))
     const only = known && new Set(known.only)
     const open = treatment.flaws.filter((flaw) => flaw.state === 'open' && !mended.has(flaw.id) && (!only || only.has(flaw.id)))
-    let done = 0
-    const steps: Step[] = []
-    for (const parts of stagesOfFlaws(open, treatment.original.width)) {
-      const now = { ...treatment, steps: [...treatment.steps, ...steps] }
-      const shares = parts.map(() => 0)
-      let goOn = true
-      const made = await Promise.all(parts.map((part, k) => this.mendPart(now, { only: part.map(({ id }) => id), expected: known?.expected ?? {} }, (share) => {
-        shares[k] = share * part.length
-        goOn = onProgress((done + shares.reduce((sum, value) => sum + value, 0)) / open.length) && goOn
-        return goOn
-      })))
-      steps.push(...made.flat())
-      if (!goOn) break
-      done += parts.reduce((sum, part) => sum + part.length, 0)
+    const parts = partsOfFlaws(open, treatment.original.width)
+    const done = parts.map(() => 0)
+    let goOn = true
+    const made: Promise<Step[]>[] = []
+    for (const [k, { flaws, after }] of parts.entries()) {
+      made.push(Promise.all(after.map((earlier) => made[earlier]!)).then(async (seen) => {
+        if (!goOn || flaws.length === 0) return []
+        const now = { ...treatment, steps: [...treatment.steps, ...seen.flat()] }
+        const steps = await this.mendPart(now, { only: flaws.map(({ id }) => id), expected: known?.expected ?? {} }, (share) => {
+          done[k] = share * flaws.length
+          goOn = onProgress(done.reduce((sum, value) => sum + value, 0) / open.length) && goOn
+          return goOn
+        })
+        // Some of them may have been left to the restorer.
+        done[k] = flaws.length
+        return steps
+      }))
     }
-    return steps
+    return (await Promise.all(made)).flat()
   }
 
   private async mendPart(treatment: Treatment, known: KnownFlaws, onProgress: (share: number) => boolean): Promise<Step[]> {

@@ -346,6 +346,17 @@ describe('patches', () => {
       expect(worst).toBeLessThanOrEqual(257)
     }
   })
+  it('hold what was touched, and nothing beside that was only read', () => {
+    const fill: Step = { ...stepAt('a', 300, 280, 9, 90), method: 'fill', methodVersion: 4, source: undefined }
+    const [patch] = makePatches(picture, transfer, { original, steps: [fill] }, levels, { get: () => undefined, set: () => undefined })
+    const { region, touched } = patch!
+    const whole = carryOut(picture, transfer, fill)
+    expect(whole.region.width).toBeGreaterThan(2 * region.width)
+    expect(touched.reduce((sum, one) => sum + one, 0)).toBe(whole.touched.reduce((sum, one) => sum + one, 0))
+    const touchedIn = (row: (i: number) => number, count: number) => Array.from({ length: count }, (_value, i) => touched[row(i)]!).includes(1)
+    expect(touchedIn((x) => x, region.width) && touchedIn((x) => touched.length - 1 - x, region.width)).toBe(true)
+    expect(touchedIn((y) => y * region.width, region.height) && touchedIn((y) => (y + 1) * region.width - 1, region.height)).toBe(true)
+  })
   it('travel as bytes without loss, and a damaged one is refused', () => {
     const [patch] = makePatches(picture, transfer, { original, steps: [stepAt('a', 300, 280, 30, 90)] }, levels, { get: () => undefined, set: () => undefined })
     const bytes = packPatch(patch!)

@@ -1,7 +1,7 @@
 import { carryOut, decisionsOf, type Decisions } from '../mend/methods.js'
 import type { Mended } from '../mend/lift.js'
 import {
-  clipRegion, overlaps, paste, type IntegerRaster, type PixelSource, type Raster, type Region,
+  clipRegion, crop, overlaps, paste, type IntegerRaster, type PixelSource, type Raster, type Region,
 } from '../raster/raster.js'
 import { levelSize } from '../raster/pyramid.js'
 import type { Transfer } from '../raster/transfer.js'
@@ -57,7 +57,30 @@ export function layOver(pixels: Raster, region: Region, patch: Mended): void {
  * @param mended   What the step makes of the picture, where that is known.
  */
 export function makePatch(picture: PixelSource, transfer: Transfer, step: Decisions, key: string, levels: number, mended = carryOut(picture, transfer, step)): Patch {
-  return { key, ...mended, levels: changesOfLevels(picture, transfer, mended, levels) }
+  const kept = whatWasTouched(mended)
+  return { key, ...kept, levels: changesOfLevels(picture, transfer, kept, levels) }
+}
+
+/** A mend reads far beyond what it changes: of thousands, what is only read would be most of what is kept and sent. */
+function whatWasTouched(mended: Mended): Mended {
+  const { region, pixels, touched } = mended
+  let [left, top, right, bottom] = [region.width, region.height, 0, 0]
+  for (let y = 0, i = 0; y < region.height; y++) {
+    for (let x = 0; x < region.width; x++, i++) {
+      if (touched[i] === 0) continue
+      left = Math.min(left, x)
+      right = Math.max(right, x + 1)
+      top = Math.min(top, y)
+      bottom = y + 1
+    }
+  }
+  if (right === 0) return mended
+  const part = { x: left, y: top, width: right - left, height: bottom - top }
+  return {
+    region: { ...part, x: region.x + left, y: region.y + top },
+    pixels: crop(pixels, part),
+    touched: crop({ width: region.width, height: region.height, channels: 1, data: touched }, part).data,
+  }
 }
 
 /** Means of the change of light over the pixels of each smaller level. */

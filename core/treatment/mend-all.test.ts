@@ -5,30 +5,38 @@ import { makeRaster } from '../raster/raster.js'
 import { makeTransfer } from '../raster/transfer.js'
 import { shapeBounds } from '../shape/shape.js'
 import { mendShape } from '../mend/choose.js'
-import { mendAll, stagesOfFlaws } from './mend-all.js'
+import { mendAll, partsOfFlaws } from './mend-all.js'
 import type { Flaw } from './schema.js'
 
 const flaw = (id: string, x: number, y: number, more: Partial<Flaw> = {}): Flaw => ({ id, kind: 'speck', shape: { type: 'disc', x, y, r: 4 }, state: 'open', contrast: 8, weight: 40, confidence: 0.95, origin: 'found', ...more })
 
-describe('stages in which a picture is mended', () => {
+describe('parts in which a picture is mended', () => {
   const places = fc.array(fc.tuple(fc.double({ min: 0, max: 6000, noNaN: true }), fc.double({ min: 0, max: 4000, noNaN: true })), { minLength: 150, maxLength: 400 })
   const lengths = fc.array(fc.double({ min: 20, max: 3000, noNaN: true }), { maxLength: 40 })
-  it('have every flaw once, and side by side none that comes near one of another part', () => {
+  it('have every flaw once, and of two that come near each other one part waits for the other', () => {
     fc.assert(fc.property(places, lengths, (list, long) => {
       const spots = list.map(([x, y], i) => flaw(`f${i}`, x, y))
       const lines = long.map((length, i) => flaw(`l${i}`, 0, 0, { shape: { type: 'stroke', points: [[(i * 731) % 3000, 50 * i], [((i * 731) % 3000) + length, 50 * i + 9]], width: 3 } }))
-      const stages = stagesOfFlaws([...spots, ...lines], 6000)
-      expect(stages.flat(2).map(({ id }) => id).sort()).toEqual([...spots, ...lines].map(({ id }) => id).sort())
-      for (const parts of stages) {
-        const extents = parts.map((part) => part.map((one) => shapeBounds(mendShape(one))))
-        for (const [k, part] of extents.entries()) for (const other of extents.slice(k + 1)) for (const a of part) for (const b of other) expect(Math.max(a.x, b.x) - Math.min(a.x + a.width, b.x + b.width)).toBeGreaterThan(235)
+      const parts = partsOfFlaws([...spots, ...lines], 6000)
+      expect(parts.flatMap(({ flaws }) => flaws.map(({ id }) => id)).sort()).toEqual([...spots, ...lines].map(({ id }) => id).sort())
+      const extents = parts.map(({ flaws }) => flaws.map((one) => shapeBounds(mendShape(one))))
+      for (const [k, { after }] of parts.entries()) {
+        expect(after.every((earlier) => earlier < k)).toBe(true)
+        for (const [earlier, others] of extents.slice(0, k).entries()) {
+          if (after.includes(earlier)) continue
+          for (const a of extents[k]!) for (const b of others) expect(Math.max(a.x, b.x) - Math.min(a.x + a.width, b.x + b.width)).toBeGreaterThan(235)
+        }
       }
     }), { numRuns: 25, seed: 9 })
   })
-  it('are one of one part for a few flaws, and none for none', () => {
+  it('of a seam wait for its two strips alone', () => {
+    const spots = Array.from({ length: 400 }, (_value, i) => flaw(`f${i}`, 15 * i, 100))
+    expect(partsOfFlaws(spots, 6000).map(({ after }) => after)).toEqual([[], [], [], [], [0, 1], [1, 2], [2, 3], [0, 1, 2, 3, 4, 5, 6]])
+  })
+  it('are one for a few flaws, and none for none', () => {
     const flaws = [flaw('a', 10, 10), flaw('b', 5000, 10)]
-    expect(stagesOfFlaws(flaws, 6000)).toEqual([[flaws]])
-    expect(stagesOfFlaws([], 6000)).toEqual([])
+    expect(partsOfFlaws(flaws, 6000)).toEqual([{ flaws, after: [] }])
+    expect(partsOfFlaws([], 6000)).toEqual([])
   })
 })
 

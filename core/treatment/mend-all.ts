@@ -44,36 +44,49 @@ export function mendAll(
 /** A wire, and what looks like bare paper, may belong to the picture; a flat patch is whole but for its grain, a picture under a pattern but for that. */
 const LEFT_TO_THE_RESTORER: readonly Flaw['kind'][] = ['wire', 'loss', 'flat', 'moire']
 
+/** Flaws that are mended one after the other, once those of some earlier parts are. */
+export interface PartOfFlaws {
+  readonly flaws: readonly Flaw[]
+  /** The parts whose mends it sees, by their places in the list. */
+  readonly after: readonly number[]
+}
+
 /** From so many flaws on, the parts of a picture are mended side by side. */
 const MANY = 150
-const PARTS = 4
-/** What lies so near to where two parts meet is mended after both, seeing them. */
+const STRIPS = 4
+/** What lies so near to where two strips meet is mended after both, seeing them. */
 const SEAM = 120
 
 /**
- * Flaws in groups that can be mended side by side, stage after stage, each seeing the mends of the stages before: upright
- * strips of the picture, then the seams between two of them, then what belongs to more than two. How they are parted is
- * fixed by the picture alone, so that any number of workers makes the same mends.
+ * Flaws in parts of which some can be mended side by side: upright strips of the picture, then the seam between two of
+ * them as soon as both are mended, then what belongs to more than two. How they are parted, and which mends each part
+ * sees, is fixed by the picture alone, so that any number of workers makes the same mends.
  */
-export function stagesOfFlaws(flaws: readonly Flaw[], width: number): Flaw[][][] {
-  if (flaws.length < MANY) return flaws.length === 0 ? [] : [[[...flaws]]]
-  const strip = width / PARTS
-  const parts: Flaw[][] = Array.from({ length: PARTS }, () => [])
-  const seams: Flaw[][] = Array.from({ length: PARTS - 1 }, () => [])
+export function partsOfFlaws(flaws: readonly Flaw[], width: number): PartOfFlaws[] {
+  if (flaws.length === 0) return []
+  if (flaws.length < MANY) return [{ flaws, after: [] }]
+  const strip = width / STRIPS
+  const strips: Flaw[][] = Array.from({ length: STRIPS }, () => [])
+  const seams: Flaw[][] = Array.from({ length: STRIPS - 1 }, () => [])
   const last: Flaw[] = []
   for (const flaw of flaws) {
     const bounds = shapeBounds(mendShape(flaw))
     const right = bounds.x + bounds.width
     const from = Math.max(0, Math.floor((bounds.x - SEAM) / strip))
-    const to = Math.min(PARTS - 1, Math.floor((right + SEAM) / strip))
+    const to = Math.min(STRIPS - 1, Math.floor((right + SEAM) / strip))
     const meeting = to * strip
     // What reaches into the middle of a strip could meet what reaches there from its other side.
     const ofOneSeam = to === from + 1 && bounds.x > meeting - strip / 2 + SEAM && right < meeting + strip / 2 - SEAM
-    if (from === to) parts[from]!.push(flaw)
+    if (from === to) strips[from]!.push(flaw)
     else if (ofOneSeam) seams[from]!.push(flaw)
     else last.push(flaw)
   }
-  return [parts, seams, [last]].map((stage) => stage.filter((part) => part.length > 0)).filter((stage) => stage.length > 0)
+  const earlier = strips.length + seams.length
+  return [
+    ...strips.map((part) => ({ flaws: part, after: [] })),
+    ...seams.map((part, k) => ({ flaws: part, after: [k, k + 1] })),
+    { flaws: last, after: Array.from({ length: earlier }, (_value, k) => k) },
+  ]
 }
 
 /** Flaws in cells, so that thousands of them find their neighbours at once; a long line lies in many. */

@@ -1,4 +1,5 @@
 import { gunzipSync, gzipSync } from 'node:zlib'
+import { LRUCache } from 'lru-cache'
 import { packPatch, unpackPatch } from '@fennip/core/render/patch-code.js'
 import { patchKeys } from '@fennip/core/render/patch-keys.js'
 import type { Patch } from '@fennip/core/render/patch.js'
@@ -7,8 +8,9 @@ import { patchKey, type Storage } from './storage.js'
 
 /** Mends as pixels, kept by their address. */
 
-const memory = new Map<string, Patch>()
-const REMEMBERED = 4000
+/** A thread remembers so many bytes of them: thousands of specks, or a few large stains. */
+const REMEMBERED = 128 * 2 ** 20
+const memory = new LRUCache<string, Patch>({ maxSize: REMEMBERED, sizeCalculation: sizeOf })
 /** So many patches are fetched or kept at once. */
 const AT_ONCE = 16
 
@@ -21,9 +23,16 @@ export async function keptPatches(storage: Storage, plan: Plan): Promise<Map<str
     const patches = await Promise.all(some.map((key) => memory.get(key) ?? readPatch(storage, key)))
     patches.forEach((patch, n) => patch && kept.set(some[n]!, patch))
   }
-  if (memory.size > REMEMBERED) memory.clear()
-  for (const [key, patch] of kept) memory.set(key, patch)
+  remember([...kept.values()])
   return kept
+}
+
+function remember(patches: readonly Patch[]): void {
+  for (const patch of patches) memory.set(patch.key, patch)
+}
+
+function sizeOf({ pixels, touched, levels }: Patch): number {
+  return pixels.data.byteLength + touched.byteLength + levels.reduce((sum, { change }) => sum + change.byteLength, 0)
 }
 
 /** Patches that damage leaves unread are made anew, so several may be on their way to the disk at once. */
@@ -31,6 +40,7 @@ export async function writePatches(storage: Storage, patches: readonly Patch[]):
   for (let i = 0; i < patches.length; i += AT_ONCE) {
     await Promise.all(patches.slice(i, i + AT_ONCE).map((patch) => storage.write(patchKey(patch.key), gzipSync(packPatch(patch), { level: 1 }))))
   }
+  remember(patches)
 }
 
 /** A patch that cannot be read is made anew. */
