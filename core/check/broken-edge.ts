@@ -4,6 +4,8 @@ import type { Measure } from '../treatment/schema.js'
 
 /** An edge is steeper than this many times what is usual around. */
 const STRONG = 3
+/** So far outside an outline, in pixels, an edge is looked for that meets it. */
+const MET = { from: 1.5, to: 3.5 } as const
 /** How far an edge is followed inward, in pixels. */
 const FOLLOWED = 7
 /** How far aside its continuation may lie. */
@@ -47,33 +49,38 @@ export function slopesOf({ width, height, data: smooth }: Plane): Slopes {
  */
 export function measureBrokenEdge(slopes: Slopes, distance: Plane): Measure {
   const { width, height, data } = distance
-  const around: number[] = []
-  for (let i = 0; i < data.length; i++) if (data[i]! > 2 && slopes.steepness[i]! > 0) around.push(slopes.steepness[i]!)
-  const strong = STRONG * DEVIATION_PER_MAD * median(Float32Array.from(around))
+  const around = new Float32Array(data.length)
+  let countAround = 0
+  for (let i = 0; i < data.length; i++) if (data[i]! > 2 && slopes.steepness[i]! > 0) around[countAround++] = slopes.steepness[i]!
+  const strong = STRONG * DEVIATION_PER_MAD * median(around, countAround)
+  // On most ground hardly any pixel is one of these, and all outlines ask for them.
+  const edges: number[] = []
+  for (let y = 8; y < height - 8; y++) {
+    for (let i = y * width + 8; i < (y + 1) * width - 8; i++) if (data[i]! >= MET.from && data[i]! <= OUTWARD.at(-1)! + MET.to && slopes.steepness[i]! >= strong) edges.push(i)
+  }
   const breakAcross = (outward: number): number => {
     let sum = 0
     let weight = 0
     let count = 0
-    for (let y = 8; y < height - 8; y++) {
-      for (let x = 8; x < width - 8; x++) {
-        const i = y * width + x
-        const d = data[i]!
-        const steepness = slopes.steepness[i]!
-        if (d < outward + 1.5 || d > outward + 3.5 || steepness < strong) continue
-        const gx = slopes.x[i]! / steepness
-        const gy = slopes.y[i]! / steepness
-        const at = (sign: number) => Math.round(y + sign * FOLLOWED * gx) * width + Math.round(x - sign * FOLLOWED * gy)
-        const sign = data[at(1)]! < data[at(-1)]! ? 1 : -1
-        if (data[at(sign)]! > outward - 1) continue
-        let best = 0
-        for (let k = -ASIDE; k <= ASIDE; k += 0.5) {
-          const j = Math.round(y + sign * FOLLOWED * gx + k * gy) * width + Math.round(x - sign * FOLLOWED * gy + k * gx)
-          best = Math.max(best, slopes.x[j]! * gx + slopes.y[j]! * gy)
-        }
-        sum += steepness * Math.min(1, Math.abs(1 - best / steepness))
-        weight += steepness
-        count++
+    for (const i of edges) {
+      const d = data[i]!
+      if (d < outward + MET.from || d > outward + MET.to) continue
+      const x = i % width
+      const y = Math.floor(i / width)
+      const steepness = slopes.steepness[i]!
+      const gx = slopes.x[i]! / steepness
+      const gy = slopes.y[i]! / steepness
+      const at = (sign: number) => Math.round(y + sign * FOLLOWED * gx) * width + Math.round(x - sign * FOLLOWED * gy)
+      const sign = data[at(1)]! < data[at(-1)]! ? 1 : -1
+      if (data[at(sign)]! > outward - 1) continue
+      let best = 0
+      for (let k = -ASIDE; k <= ASIDE; k += 0.5) {
+        const j = Math.round(y + sign * FOLLOWED * gx + k * gy) * width + Math.round(x - sign * FOLLOWED * gy + k * gx)
+        best = Math.max(best, slopes.x[j]! * gx + slopes.y[j]! * gy)
       }
+      sum += steepness * Math.min(1, Math.abs(1 - best / steepness))
+      weight += steepness
+      count++
     }
     return count < 6 ? 0 : sum / weight
   }

@@ -5,7 +5,8 @@ import type { Slopes } from './broken-edge.js'
 
 /** Half the width of the band along the outline in which a halo would lie. */
 const HALO = 2
-const OUTWARD = [5, 8, 11]
+/** The outline, and the same moved outward, where nothing was mended. */
+const OUTLINES = [0, 5, 8, 11]
 const PARTS = 6
 /** Above what two in a hundred good mends of a dive reach (bench/telltales.ts, seeds 74 and 75). */
 const LIMIT = 3
@@ -48,25 +49,26 @@ function washedOut({ data: fine, width, height }: Plane, { data: coarse }: Plane
 
 function halo(slopes: Slopes, distance: Plane): number {
   const { width, height, data } = distance
-  const across = (outward: number): number => {
-    let normal = 0
-    let along = 0
-    let count = 0
-    for (let y = 4; y < height - 4; y++) {
-      for (let x = 4; x < width - 4; x++) {
-        const i = y * width + x
-        if (Math.abs(data[i]! - outward) > HALO) continue
-        const nx = data[i + 1]! - data[i - 1]!
-        const ny = data[i + width]! - data[i - width]!
-        const length = Math.sqrt(nx * nx + ny * ny)
-        if (length < 0.5) continue
-        const n = (slopes.x[i]! * nx + slopes.y[i]! * ny) / length
-        normal += n * n
-        along += slopes.steepness[i]! * slopes.steepness[i]! - n * n
-        count++
+  const normal = new Float64Array(OUTLINES.length)
+  const along = new Float64Array(OUTLINES.length)
+  const counts = new Int32Array(OUTLINES.length)
+  for (let y = 4; y < height - 4; y++) {
+    for (let i = y * width + 4; i < (y + 1) * width - 4; i++) {
+      const d = data[i]!
+      if (d < -HALO || d > OUTLINES.at(-1)! + HALO) continue
+      const nx = data[i + 1]! - data[i - 1]!
+      const ny = data[i + width]! - data[i - width]!
+      const length = Math.sqrt(nx * nx + ny * ny)
+      if (length < 0.5) continue
+      const n = (slopes.x[i]! * nx + slopes.y[i]! * ny) / length
+      for (let k = 0; k < OUTLINES.length; k++) {
+        if (Math.abs(d - OUTLINES[k]!) > HALO) continue
+        normal[k]! += n * n
+        along[k]! += slopes.steepness[i]! * slopes.steepness[i]! - n * n
+        counts[k]!++
       }
     }
-    return count < 20 ? 0 : normal / (along + 1e-12)
   }
-  return across(0) / (1.4 * Math.max(...OUTWARD.map(across)) + 0.8)
+  const [here, ...around] = OUTLINES.map((_outward, k) => (counts[k]! < 20 ? 0 : normal[k]! / (along[k]! + 1e-12)))
+  return here! / (1.4 * Math.max(...around) + 0.8)
 }

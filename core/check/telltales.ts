@@ -209,19 +209,25 @@ function measureToneStep(pixels: IntegerRaster, transfer: Transfer, distance: Pl
 /** Mean colour of each sector of each band of distances, from its first to before its second; null of fewer than four pixels. */
 function sectorColours({ channels, width, data }: IntegerRaster, { light }: Transfer, distance: Plane, bands: readonly (readonly [number, number])[], sectorAt: (x: number, y: number) => number): (Lab | null)[][] {
   const sums = bands.map(() => new Float64Array(4 * SECTORS))
-  const nearest = Math.min(...bands.map(([from]) => from))
-  const furthest = Math.max(...bands.map(([, to]) => to))
+  const from = Float64Array.from(bands, ([least]) => least)
+  const to = Float64Array.from(bands, ([, most]) => most)
+  const nearest = Math.min(...from)
+  const furthest = Math.max(...to)
   const [green, blue] = channels === 1 ? [0, 0] : [1, 2]
   for (let i = 0; i < distance.data.length; i++) {
     const d = distance.data[i]!
     if (d < nearest || d >= furthest) continue
     const at = 4 * sectorAt(i % width, Math.floor(i / width))
-    for (let n = 0; n < bands.length; n++) {
-      if (d < bands[n]![0] || d >= bands[n]![1]) continue
+    const k = i * channels
+    const first = light[data[k]!]!
+    const second = light[data[k + green]!]!
+    const third = light[data[k + blue]!]!
+    for (let n = 0; n < sums.length; n++) {
+      if (d < from[n]! || d >= to[n]!) continue
       const sum = sums[n]!
-      sum[at]! += light[data[i * channels]!]!
-      sum[at + 1]! += light[data[i * channels + green]!]!
-      sum[at + 2]! += light[data[i * channels + blue]!]!
+      sum[at]! += first
+      sum[at + 1]! += second
+      sum[at + 2]! += third
       sum[at + 3]! += 1
     }
   }
@@ -252,35 +258,36 @@ function measureRepeat(mend: MendUnderTest, light: Plane, fine: Plane, coarse: P
   const here = growRegion(clipRegion(shapeBounds(shape), picture.width, picture.height), 6)
   const there = { ...here, x: here.x + source.dx, y: here.y + source.dy }
   if (!contains({ x: 0, y: 0, width: picture.width, height: picture.height }, there) || !contains(region, here)) return { value: 0, limit }
-  const a = (i: number) => fine.data[i]! - coarse.data[i]!
   const b = bandPass(logLight(picture.read(there), transfer))
-  const detail: number[] = []
+  const detail = new Float32Array(here.width * here.height)
   let ab = 0
   let aa = 0
   let bb = 0
   let n = 0
   let around = 0
   let aroundCount = 0
-  for (let i = 0; i < light.data.length; i++) {
-    const x = (i % region.width) + region.x - here.x
-    const y = Math.floor(i / region.width) + region.y - here.y
-    if (distance.data[i]! > 3) {
-      around += a(i) * a(i)
-      aroundCount++
+  for (let row = 0, i = 0; row < region.height; row++) {
+    const y = row + region.y - here.y
+    for (let column = 0; column < region.width; column++, i++) {
+      const ours = fine.data[i]! - coarse.data[i]!
+      const d = distance.data[i]!
+      if (d > 3) {
+        around += ours * ours
+        aroundCount++
+      }
+      const x = column + region.x - here.x
+      if (d > -1 || x < 0 || y < 0 || x >= here.width || y >= here.height) continue
+      const theirs = b[y * here.width + x]!
+      ab += ours * theirs
+      aa += ours * ours
+      bb += theirs * theirs
+      detail[n++] = Math.abs(light.data[i]! - fine.data[i]!)
     }
-    if (distance.data[i]! > -1 || x < 0 || y < 0 || x >= here.width || y >= here.height) continue
-    const ours = a(i)
-    const theirs = b[y * here.width + x]!
-    ab += ours * theirs
-    aa += ours * ours
-    bb += theirs * theirs
-    detail.push(Math.abs(light.data[i]! - fine.data[i]!))
-    n++
   }
   if (n < 12 || aroundCount < 12) return { value: 0, limit }
   const likeness = ab / Math.sqrt(aa * bb + 1e-20)
   // White noise of deviation s leaves about 0.028 s^2 between Gaussians of 1.5 and 4 px (1/4pi(1/s1^2 + 1/s2^2 - 4/(s1^2 + s2^2))).
-  const deviation = DEVIATION_PER_MAD * median(Float32Array.from(detail))
+  const deviation = DEVIATION_PER_MAD * median(detail, n)
   const noise = 0.028 * deviation * deviation
   const structure = Math.max(0, 1 - (3 * noise) / (aa / n + 1e-20))
   const distinct = Math.min(1, aa / n / (4 * (around / aroundCount) + 1e-20))
