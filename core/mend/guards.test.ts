@@ -3,7 +3,7 @@ import { ProblemError } from '../problem.js'
 import { makeRandom } from '../random.js'
 import { makeRaster, rasterSource, type IntegerRaster } from '../raster/raster.js'
 import { makeTransfer } from '../raster/transfer.js'
-import { layOver, makePatches } from '../render/patch.js'
+import { layOver, makePatches, renderRegion } from '../render/patch.js'
 import { patchKeys } from '../render/patch-keys.js'
 import { areaCoverage } from '../shape/area.js'
 import { distanceOutside, shapeBounds, type Shape } from '../shape/shape.js'
@@ -102,10 +102,10 @@ describe('a guard', () => {
     const soft = { ...hill, softEdgePx: 20 }
     const picture = hillside(4)
     const step: Step = { id: 'm', stage: 'mend', flaw: 'f', method: 'clone', methodVersion: 2, shape: { type: 'disc', x: 180, y: 195, r: 25 }, softEdgePx: 0, strength: 1, seed: 0, source: { dx: 0, dy: -100 }, guards: ['g'], chosenBy: 'hand', reason: '' }
-    const render = (areas: Area[]) => makePatches(rasterSource(picture), transfer, { original, steps: [step], areas }, 3, { get: () => undefined, set: () => undefined })[0]!
+    const patchesOf = (areas: Area[]) => makePatches(rasterSource(picture), transfer, { original, steps: [step], areas }, 3, { get: () => undefined, set: () => undefined })
     const change = (areas: Area[], y: number) => {
-      const { pixels, region } = render(areas)
-      return Math.abs(pixels.data[((y - region.y) * region.width + 180 - region.x) * 3]! - picture.data[(y * width + 180) * 3]!)
+      const { data } = renderRegion(rasterSource(picture), patchesOf(areas), { x: 180, y, width: 1, height: 1 })
+      return Math.abs(data[0]! - picture.data[(y * width + 180) * 3]!)
     }
     expect(change([hill], 200)).toBe(0)
     expect(change([soft], 200)).toBeGreaterThan(10)

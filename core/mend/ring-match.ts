@@ -1,4 +1,5 @@
-import { channelOf, clipRegion, growRegion, type PixelSource, type Region } from '../raster/raster.js'
+import { SourceArea } from '../kernels/source-area.js'
+import { clipRegion, growRegion, type PixelSource, type Region } from '../raster/raster.js'
 import { median } from '../raster/statistics.js'
 import { distanceOutside, shapeBounds, type Shape } from '../shape/shape.js'
 
@@ -17,11 +18,12 @@ export interface RingMatch {
  *
  * @param picture    As mended so far.
  * @param ringPx     Width of the ring.
- * @param area       Where sources may lie, inside the picture; read once.
+ * @param area       Where sources may lie, inside the picture.
  * @param witnesses  Most pixels that are compared.
+ * @param pixels     Of the area; good until another is put into the kernels' memory, and so is the answer.
  * @returns Null when the ring lies outside the picture.
  */
-export function ringMatch(picture: PixelSource, shape: Shape, ringPx: number, area: Region, witnesses: number): RingMatch | null {
+export function ringMatch(picture: PixelSource, shape: Shape, ringPx: number, area: Region, witnesses: number, pixels = new SourceArea(picture.read(area))): RingMatch | null {
   const here = clipRegion(growRegion(shapeBounds(shape), ringPx + 1), picture.width, picture.height)
   const distance = distanceOutside(shape, here, ringPx + 1).data
   const ring: number[] = []
@@ -31,40 +33,17 @@ export function ringMatch(picture: PixelSource, shape: Shape, ringPx: number, ar
   if (chosen.length < 6) return null
   const { channels } = picture
   const place = picture.read(here).data
-  const around = picture.read(area)
   const count = chosen.length
-  // Where each witness lies in the area when the source lies at its corner.
-  const to = chosen.map((i) => Math.floor(i / here.width) * area.width + (i % here.width))
-  const values = Array.from({ length: channels }, (_, c) => Float32Array.from(chosen, (i) => place[i * channels + c]!))
-  const planes: Float32Array[] = []
-  const planeOf = (channel: number): Float32Array => (planes[channel] ??= channelOf(around, channel))
-  const differences = new Float32Array(count)
+  const own = Array.from({ length: channels }, (_, c) => Float32Array.from(chosen, (i) => place[i * channels + c]!))
+  const asked = pixels.witnesses(chosen.map((i) => Math.floor(i / here.width) * area.width + (i % here.width)), own)
   const startOf = (dx: number, dy: number): number => {
     const left = here.x + dx - area.x
     const top = here.y + dy - area.y
     return left < 0 || top < 0 || left + here.width > area.width || top + here.height > area.height ? -1 : top * area.width + left
   }
-  /** @returns The sum of the differences, which are kept. */
-  const compare = (start: number, channel: number): number => {
-    const own = values[channel]!
-    const other = planeOf(channel)
-    let sum = 0
-    for (let k = 0; k < count; k++) {
-      const d = own[k]! - other[start + to[k]!]!
-      differences[k] = d
-      sum += d
-    }
-    return sum
-  }
   const restOf = (start: number, channel: number, most = Infinity): number => {
-    const offset = compare(start, channel) / count
-    const limit = most * count
-    let rest = 0
-    for (let k = 0; k < count; k++) {
-      rest += Math.abs(differences[k]! - offset)
-      if (rest > limit) return Infinity
-    }
-    return rest / count
+    const offset = pixels.compare(asked, channel, start) / count
+    return pixels.sumAbout(asked, offset, most * count) / count
   }
   return {
     tone: (dx, dy) => {
@@ -72,8 +51,8 @@ export function ringMatch(picture: PixelSource, shape: Shape, ringPx: number, ar
       if (start < 0) return null
       let sum = 0
       for (let c = 0; c < channels; c++) {
-        compare(start, c)
-        sum += Math.abs(median(differences))
+        pixels.compare(asked, c, start)
+        sum += Math.abs(median(pixels.keptDifferences(asked)))
       }
       return sum
     },
@@ -86,7 +65,7 @@ export function ringMatch(picture: PixelSource, shape: Shape, ringPx: number, ar
     },
     structureOfLight: (dx, dy, most) => {
       const start = startOf(dx, dy)
-      return start < 0 ? null : restOf(start, channels > 1 ? 1 : 0, most)
+      return start < 0 ? null : restOf(start, pixels.light, most)
     },
   }
 }

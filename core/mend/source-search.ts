@@ -1,11 +1,12 @@
 import { PI, cos, ln, sin } from '../raster/exact-math.js'
-import { channelOf, clipRegion, growRegion, overlaps, type PixelSource, type Region } from '../raster/raster.js'
+import { SourceArea, type CellGrid, type PlaceList } from '../kernels/source-area.js'
+import { clipRegion, growRegion, overlaps, type PixelSource, type Region } from '../raster/raster.js'
 import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
 import { distanceOutside, shapeBounds, shapeCentre, shapeThickness, type Disc, type Shape } from '../shape/shape.js'
 import { areaCoverage } from '../shape/area.js'
 import type { Area } from '../treatment/schema.js'
 import { ringWidth } from './heal.js'
-import { ringMatch } from './ring-match.js'
+import { ringMatch, type RingMatch } from './ring-match.js'
 
 /** A place to take pixels from. */
 export interface SourceOffer {
@@ -53,12 +54,10 @@ export function searchSources(picture: PixelSource, shape: Shape, obstacles: rea
   const area = clipRegion({ x: Math.floor(centre.x) - reach, y: Math.floor(centre.y) - reach, width: 2 * reach, height: 2 * reach }, picture.width, picture.height)
   let factor = 1
   while (r / factor > WORKING_RADIUS * 1.4) factor *= 2
-  const grid = describeArea(picture, area, factor)
   const own = cellsOf(shape, area, factor, ring)
   if (own.ring.length < 6 || own.inside.length === 0) return []
-  const noise = ringNoise(grid, own.ring)
-  const ringTexture = meanOf(grid.texture, own.ring)
-  const ringStructure = structureOf(grid, own.ring)
+  const pixels = new SourceArea(picture.read(area))
+  const costOf = costOfPlaces(pixels, pixels.cells(factor), own)
   // Of thousands of flaws only few lie where a source is looked for.
   const within = growRegion(area, 2 * Math.max(ALIGN_REACH, factor))
   const near = obstacles.filter((obstacle) => overlaps(shapeBounds(obstacle), within))
@@ -77,14 +76,14 @@ export function searchSources(picture: PixelSource, shape: Shape, obstacles: rea
       const dx = Math.round((distance * r * x) / factor) * factor
       const dy = Math.round((distance * r * y) / factor) * factor
       if (!free(dx, dy)) continue
-      const cost = costOf(grid, own, dx / factor, dy / factor, noise, ringTexture, ringStructure)
+      const cost = costOf(dx / factor, dy / factor)
       if (cost === null) continue
       const again = used.some((place) => Math.abs(place.x - centre.x - dx) < r && Math.abs(place.y - centre.y - dy) < r) ? 0.6 : 0
       offers.push({ dx, dy, cost: cost + 0.04 * distance + again })
     }
   }
   offers.sort((a, b) => a.cost - b.cost || a.dy - b.dy || a.dx - b.dx)
-  const refined = alignOffers(picture, shape, r, ring, area, offers, factor, free)
+  const refined = alignOffers(ringMatch(picture, shape, ring, area, ALIGN_WITNESSES, pixels), r, offers, factor, free)
   const distinct: SourceOffer[] = []
   for (const offer of refined) {
     if (distinct.every((other) => Math.abs(other.dx - offer.dx) + Math.abs(other.dy - offer.dy) > 0.6 * r)) distinct.push(offer)
@@ -106,8 +105,7 @@ const NEAREST = 2.8
  * The search compares averaged cells: a hairline is lost in these, and an edge is met only to half a cell. So the nearest
  * places all round are tried too: one of them lies along whatever runs through the mend.
  */
-function alignOffers(picture: PixelSource, shape: Shape, r: number, ring: number, area: Region, offers: SourceOffer[], factor: number, free: (dx: number, dy: number) => boolean): SourceOffer[] {
-  const match = ringMatch(picture, shape, ring, area, ALIGN_WITNESSES)
+function alignOffers(match: RingMatch | null, r: number, offers: SourceOffer[], factor: number, free: (dx: number, dy: number) => boolean): SourceOffer[] {
   if (!match) return offers
   const reach = Math.max(ALIGN_REACH, factor)
   const nearest = (offer: SourceOffer) => offer.dx * offer.dx + offer.dy * offer.dy < NEAREST * NEAREST * r * r
@@ -195,68 +193,6 @@ export function shapesTouch(a: Shape, b: Shape): boolean {
   return (a.x - b.x) * (a.x - b.x) + (a.y - b.y) * (a.y - b.y) < (a.r + b.r) * (a.r + b.r)
 }
 
-interface Grid {
-  readonly width: number
-  readonly height: number
-  readonly tones: readonly Float32Array[]
-  readonly texture: Float32Array
-  /** How much each cell differs from the next, to the right and below. */
-  readonly structure: Float64Array
-}
-
-/** Means of tone and of fine detail over cells. */
-function describeArea(picture: PixelSource, area: Region, factor: number): Grid {
-  const pixels = picture.read(area)
-  const { channels } = pixels
-  const planes = Array.from({ length: channels }, (_value, c) => channelOf(pixels, c))
-  const width = Math.floor(area.width / factor)
-  const height = Math.floor(area.height / factor)
-  const tones = planes.map((plane) => cellMeans(plane, area, factor))
-  const texture = cellMeans(stepsBetween(planes[middleOf(channels)]!, area), area, factor)
-  const structure = new Float64Array(width * height)
-  const tone = tones[middleOf(channels)]!
-  for (let i = 0; i < structure.length; i++) {
-    const right = i + 1 < tone.length ? tone[i + 1]! : tone[i]!
-    const under = i + width < tone.length ? tone[i + width]! : tone[i]!
-    structure[i] = Math.abs(tone[i]! - right) + Math.abs(tone[i]! - under)
-  }
-  return { width, height, tones, texture, structure }
-}
-
-/** How much each pixel differs from its next, to the right and below. */
-function stepsBetween(plane: Float32Array, { width, height }: Region): Float32Array {
-  const detail = new Float32Array(plane.length)
-  for (let y = 0; y < height; y++) {
-    const below = y + 1 < height ? width : 0
-    for (let x = 0, i = y * width; x < width; x++, i++) {
-      const right = x + 1 < width ? i + 1 : i
-      detail[i] = Math.abs(plane[i]! - plane[right]!) + Math.abs(plane[i]! - plane[i + below]!)
-    }
-  }
-  return detail
-}
-
-/** Means over squares of cells; what is over at the right and below belongs to none. */
-function cellMeans(plane: Float32Array, area: Region, factor: number): Float32Array {
-  if (factor === 1) return plane
-  const width = Math.floor(area.width / factor)
-  const height = Math.floor(area.height / factor)
-  const share = 1 / (factor * factor)
-  const means = new Float32Array(width * height)
-  for (let y = 0; y < height * factor; y++) {
-    const cells = Math.floor(y / factor) * width
-    for (let column = 0, first = y * area.width; column < width; column++, first += factor) {
-      let sum = 0
-      for (let i = first; i < first + factor; i++) sum += plane[i]!
-      means[cells + column]! += share * sum
-    }
-  }
-  return means
-}
-
-/** The channel that says most of light. */
-const middleOf = (channels: number) => (channels > 1 ? 1 : 0)
-
 interface Cells {
   /** Cell indices on the ring and inside, with the columns and rows to keep moved ones on the grid. */
   readonly ring: Int32Array
@@ -294,45 +230,31 @@ function cellsOf(shape: Shape, area: Region, factor: number, ringPx: number): Ce
   return { ring: Int32Array.from(ring), inside: Int32Array.from(inside), taken, columns: [left, right], rows: [top, bottom] }
 }
 
-function costOf(grid: Grid, own: Cells, dx: number, dy: number, noise: number, ringTexture: number, ringStructure: number): number | null {
-  if (own.columns[0] + dx < 0 || own.columns[1] + dx >= grid.width || own.rows[0] + dy < 0 || own.rows[1] + dy >= grid.height) return null
-  const shift = dy * grid.width + dx
-  for (let k = 0; k < own.inside.length; k++) if (own.taken[own.inside[k]! + shift]) return null
-  const { ring } = own
-  const stride = Math.ceil(ring.length / WITNESSES)
-  const values = new Float32Array(Math.ceil(ring.length / stride))
-  let match = 0
-  for (const tone of grid.tones) {
-    for (let k = 0, n = 0; n < values.length; k += stride, n++) values[n] = tone[ring[k]!]! - tone[ring[k]! + shift]!
-    // The order of the values does not matter to what follows.
-    const offset = median(values)
-    let sum = 0
-    for (let n = 0; n < values.length; n++) {
-      const z = Math.abs(values[n]! - offset) / noise
-      sum += z < 6 ? z : 6 + (z - 6) * 0.25 // an edge through a few cells must not decide alone
-    }
-    match += sum / values.length / grid.tones.length
+/** What it costs to take the pixels from so many cells further on; null where that cannot be. */
+function costOfPlaces(pixels: SourceArea, grid: CellGrid, own: Cells): (dx: number, dy: number) => number | null {
+  const noise = ringNoise(pixels.lightOf(grid), own.ring)
+  const ring = pixels.list(own.ring)
+  const inside = pixels.list(own.inside)
+  const taken = pixels.marks(own.taken)
+  const stride = Math.ceil(own.ring.length / WITNESSES)
+  const witnesses = pixels.list(own.ring.filter((_cell, k) => k % stride === 0))
+  const room = pixels.roomFor(witnesses)
+  const ringTexture = pixels.meanTexture(grid, ring)
+  const structureOf = (places: PlaceList, shift = 0) => pixels.meanStructure(grid, places, shift) / 2
+  const ringStructure = structureOf(ring)
+  return (dx, dy) => {
+    if (own.columns[0] + dx < 0 || own.columns[1] + dx >= grid.columns || own.rows[0] + dy < 0 || own.rows[1] + dy >= grid.rows) return null
+    const shift = dy * grid.columns + dx
+    if (pixels.reachesMarked(taken, inside, shift)) return null
+    const match = pixels.match(grid, witnesses, shift, noise, room)
+    const texture = Math.abs(ln((pixels.meanTexture(grid, inside, shift) + 0.02 * ringTexture + 1e-6) / (1.02 * ringTexture + 1e-6)))
+    const structure = Math.max(0, structureOf(inside, shift) - 1.3 * ringStructure) / noise
+    return match + 1.5 * texture + 0.5 * Math.min(20, structure)
   }
-  const texture = Math.abs(ln((meanOf(grid.texture, own.inside, shift) + 0.02 * ringTexture + 1e-6) / (1.02 * ringTexture + 1e-6)))
-  const structure = Math.max(0, structureOf(grid, own.inside, shift) - 1.3 * ringStructure) / noise
-  return match + 1.5 * texture + 0.5 * Math.min(20, structure)
-}
-
-/** Mean over cells that lie so many places further on. */
-function meanOf(values: Float32Array | Float64Array, cells: Int32Array, shift = 0): number {
-  let sum = 0
-  for (let k = 0; k < cells.length; k++) sum += values[cells[k]! + shift]!
-  return sum / Math.max(1, cells.length)
-}
-
-/** Mean difference between neighbouring cells: how much goes on inside. */
-function structureOf(grid: Grid, cells: Int32Array, shift = 0): number {
-  return meanOf(grid.structure, cells, shift) / 2
 }
 
 /** Deviation of a cell on the ring against its neighbour. */
-function ringNoise(grid: Grid, ring: Int32Array): number {
-  const tone = grid.tones[middleOf(grid.tones.length)]!
+function ringNoise(tone: Float32Array, ring: Int32Array): number {
   const values = Float32Array.from(ring, (i) => Math.abs(tone[i]! - (tone[i + 1] ?? tone[i]!)))
   return Math.max(1e-3, DEVIATION_PER_MAD * median(values))
 }
