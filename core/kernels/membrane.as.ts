@@ -1,7 +1,70 @@
-// Successive over-relaxation of a membrane (core/mend/membrane.ts), in AssemblyScript, all channels of a cell at once;
-// compiled by scripts/generate.ts. Addresses are in bytes. core/kernels/membrane.ts is the only caller.
+// A membrane through known differences (core/mend/membrane.ts), in AssemblyScript, by successive over-relaxation of all
+// channels of a cell at once; compiled by scripts/generate.ts. Addresses are in bytes. core/kernels/membrane.ts is the only
+// caller.
 
 // @ts-nocheck: the compiler of this file is AssemblyScript's.
+
+import { upperMedian } from './median.as'
+
+/** Deviation of a normal distribution over its median absolute deviation. */
+const DEVIATION_PER_MAD: f64 = 1.4826
+/** What is so many deviations off has a quarter of its say. */
+const TRUSTED: f64 = 2.5
+/** Differences are shares of the largest sample. */
+const LEAST_SPREAD: f64 = 1e-6
+
+/**
+ * Relax a membrane again and again, each time with less say for what it does not meet.
+ *
+ * @param surface      Four floats a cell of the grid, one a channel: written, zero outside the domain.
+ * @param cells        Of the grid.
+ * @param differences  Floats, one plane a channel.
+ * @param say          Floats, 0 where the difference is unknown.
+ * @param spoken       Indices of the cells of the domain that have say, as integers.
+ * @param known        Room for two floats for each of these and eight more.
+ * @param rounds       How often the say is weighed anew.
+ * For the others see `relax`.
+ */
+export function settle(surface: usize, cells: i32, channels: i32, differences: usize, say: usize, at: usize, sides: usize, count: i32, spoken: usize, spokenCount: i32, known: usize, pulls: usize, weights: usize, width: i32, stiffness: f64, over: f64, sweeps: i32, rounds: i32): void {
+  const plane = <usize>cells << 2
+  const ordered = known + (<usize>((spokenCount + 3) & ~3) << 2)
+  memory.fill(surface, 0, plane << 2)
+  for (let c = 0; c < channels; c++) {
+    const difference = differences + <usize>c * plane
+    for (let n: usize = 0; n < <usize>spokenCount; n++) f32.store(known + (n << 2), f32.load(difference + (<usize>load<i32>(spoken + (n << 2)) << 2)))
+    const middle = spokenCount == 0 ? <f32>0 : upperMedian(known, spokenCount, ordered)
+    for (let k: usize = 0; k < <usize>count; k++) f32.store(surface + (<usize>load<i32>(at + (k << 2)) << 4) + (<usize>c << 2), middle)
+  }
+  // Channels that there are not are drawn to nothing by a weight of one.
+  memory.fill(pulls, 0, <usize>count << 5)
+  for (let k: usize = 0; k < <usize>(4 * count); k++) f64.store(weights + (k << 3), 1)
+  for (let round = 0; round < rounds; round++) {
+    for (let c = 0; c < channels; c++) weigh(surface + (<usize>c << 2), differences + <usize>c * plane, say, at, sides, count, spoken, spokenCount, known, ordered, pulls + (<usize>c << 3), weights + (<usize>c << 3), stiffness)
+    relax(surface, at, sides, pulls, weights, count, width, stiffness, over, sweeps)
+  }
+}
+
+/** The say of each cell of a channel: Geman and McClure's weight of how far the membrane is from its difference. */
+function weigh(surface: usize, difference: usize, say: usize, at: usize, sides: usize, count: i32, spoken: usize, spokenCount: i32, known: usize, ordered: usize, pulls: usize, weights: usize, stiffness: f64): void {
+  for (let n: usize = 0; n < <usize>spokenCount; n++) {
+    const i = <usize>load<i32>(spoken + (n << 2))
+    f32.store(known + (n << 2), <f32>abs(<f64>f32.load(difference + (i << 2)) - <f64>f32.load(surface + (i << 4))))
+  }
+  const middle = spokenCount == 0 ? 0 : <f64>upperMedian(known, spokenCount, ordered)
+  const spread = max(LEAST_SPREAD, TRUSTED * DEVIATION_PER_MAD * middle)
+  for (let k: usize = 0; k < <usize>count; k++) {
+    const i = <usize>load<i32>(at + (k << 2))
+    const spoken = <f64>f32.load(say + (i << 2))
+    const wanted = <f64>f32.load(difference + (i << 2))
+    let trust: f64 = 0
+    if (spoken != 0) {
+      const z = (wanted - <f64>f32.load(surface + (i << 4))) / spread
+      trust = <f64><f32>(spoken / ((1 + z * z) * (1 + z * z)))
+    }
+    f64.store(pulls + (k << 5), trust * wanted)
+    f64.store(weights + (k << 5), trust + stiffness * <f64>popcnt<i32>(load<u8>(sides + k)))
+  }
+}
 
 /**
  * Sweep over the cells of a membrane again and again, each time in the order given.
@@ -17,7 +80,7 @@
  * @param over      Factor of over-relaxation.
  * @param sweeps    How often.
  */
-export function relax(surface: usize, at: usize, sides: usize, pulls: usize, weights: usize, count: i32, width: i32, stiffness: f64, over: f64, sweeps: i32): void {
+function relax(surface: usize, at: usize, sides: usize, pulls: usize, weights: usize, count: i32, width: i32, stiffness: f64, over: f64, sweeps: i32): void {
   const row = <usize>width << 4
   const draw = f64x2.splat(stiffness)
   const factor = f64x2.splat(over)

@@ -4,7 +4,7 @@ import { Layout, lazily, reserve } from './module.js'
 /** The compiled kernel; takes addresses in bytes. */
 interface Kernels {
   readonly memory: WebAssembly.Memory
-  relax(surface: number, at: number, sides: number, pulls: number, weights: number, count: number, width: number, stiffness: number, over: number, sweeps: number): void
+  settle(surface: number, cells: number, channels: number, differences: number, say: number, at: number, sides: number, count: number, spoken: number, spokenCount: number, known: number, pulls: number, weights: number, width: number, stiffness: number, over: number, sweeps: number, rounds: number): void
 }
 
 const compiled = lazily<Kernels>(WASM)
@@ -27,32 +27,44 @@ export interface Relaxation {
   /** Factor of over-relaxation, 1..2. */
   readonly over: number
   readonly sweeps: number
+  /** How often the say of the differences is weighed anew. */
+  readonly rounds: number
 }
 
 /**
- * Relax a membrane towards what draws its cells, in place.
+ * Settle a membrane through known differences: each round those it does not meet lose say, then it is relaxed.
  *
- * @param surface  Values of the grid, LANES a cell.
- * @param width    Of the grid.
- * @param pulls    What each cell is drawn to times the say of that, LANES a cell.
- * @param weights  That say and the neighbours' together, LANES a cell; cells without any are left as they are.
+ * @param width        Of the grid.
+ * @param differences  One plane a channel, LANES at most.
+ * @param say          Of each cell, 0 where the difference is unknown.
+ * @returns The surface on the cells, 0 elsewhere; one plane a channel.
  */
-export function relaxMembrane(surface: Float32Array, width: number, { at, sides }: MembraneCells, pulls: Float64Array, weights: Float64Array, { stiffness, over, sweeps }: Relaxation): void {
-  const { memory, relax } = compiled()
+export function settleMembrane(width: number, { at, sides }: MembraneCells, differences: readonly Float32Array[], say: Float32Array, { stiffness, over, sweeps, rounds }: Relaxation): Float32Array[] {
+  const { memory, settle } = compiled()
+  const spoken = at.filter((i) => say[i]! > 0)
+  const cells = say.length
   const layout = new Layout()
-  const surfaceAt = layout.claim(surface.byteLength)
+  const surfaceAt = layout.claim(4 * LANES * cells)
+  const differencesAt = layout.claim(4 * cells * differences.length)
+  const sayAt = layout.claim(say.byteLength)
   const atAt = layout.claim(at.byteLength)
   const sidesAt = layout.claim(sides.byteLength)
-  const pullsAt = layout.claim(pulls.byteLength)
-  const weightsAt = layout.claim(weights.byteLength)
+  const spokenAt = layout.claim(spoken.byteLength)
+  const knownAt = layout.claim(2 * 4 * (spoken.length + 4))
+  const pullsAt = layout.claim(8 * LANES * at.length)
+  const weightsAt = layout.claim(8 * LANES * at.length)
   reserve(memory, layout.end)
   const { buffer } = memory
-  const result = new Float32Array(buffer, surfaceAt, surface.length)
-  result.set(surface)
+  differences.forEach((difference, c) => new Float32Array(buffer, differencesAt + 4 * cells * c, cells).set(difference))
+  new Float32Array(buffer, sayAt, cells).set(say)
   new Int32Array(buffer, atAt, at.length).set(at)
   new Uint8Array(buffer, sidesAt, sides.length).set(sides)
-  new Float64Array(buffer, pullsAt, pulls.length).set(pulls)
-  new Float64Array(buffer, weightsAt, weights.length).set(weights)
-  relax(surfaceAt, atAt, sidesAt, pullsAt, weightsAt, at.length, width, stiffness, over, sweeps)
-  surface.set(result)
+  new Int32Array(buffer, spokenAt, spoken.length).set(spoken)
+  settle(surfaceAt, cells, differences.length, differencesAt, sayAt, atAt, sidesAt, at.length, spokenAt, spoken.length, knownAt, pullsAt, weightsAt, width, stiffness, over, sweeps, rounds)
+  const surface = new Float32Array(buffer, surfaceAt, LANES * cells)
+  return differences.map((_difference, c) => {
+    const plane = new Float32Array(cells)
+    for (let i = 0; i < cells; i++) plane[i] = surface[LANES * i + c]!
+    return plane
+  })
 }
