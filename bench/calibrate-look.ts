@@ -43,7 +43,7 @@ for (const [i, { name, light: coloured, exposure }] of scenes.entries()) {
     const octaves = makeOctaves(logLight(pixels, curve), LARGEST_RADIUS.speck)
     for (const candidate of findCandidates(octaves)) {
       const scoreOf = (fit: ReturnType<typeof fitDisc>) => (fit ? judge(speckJudge, speckJudge.features(candidate, fit, new ColourLook(pixels, curve))).score : -Infinity)
-      rows.push(firstLook(octaves, candidate))
+      rows.push([...firstLook(octaves, candidate)])
       accepted.push(scoreOf(fitDisc(octaves, candidate, FIRST_EFFORT)) >= HOPELESS && scoreOf(fitDisc(octaves, candidate)) >= LEAST)
     }
   }
