@@ -1,6 +1,7 @@
 import { gaussianBlur } from '../raster/blur.js'
 import { ln } from '../raster/exact-math.js'
 import { medianCurve, medianParts } from '../raster/median-curve.js'
+import { inOrder } from '../raster/order.js'
 import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
 import type { PictureCells } from './cells.js'
 
@@ -57,25 +58,26 @@ export function tintOf({ columns, rows, planes }: PictureCells): Tint | null {
     greenLoss[i] = red[i]! - green[i]!
     loss[i] = greenLoss[i]! + red[i]! - blue[i]!
   }
-  const depth = offUsual(red, loss, columns, rows)
+  const order = inOrder(red)
+  const depth = offUsual(red, order, loss, columns, rows)
   const distance = depth.map((value) => Math.abs(value))
   const everywhere = Math.max(LEAST_DEVIATION, DEVIATION_PER_MAD * median(distance.slice()))
   if (everywhere > MOST_DEVIATION) return null
-  const byTone = medianCurve(red, distance, TONES)
+  const byTone = medianCurve(red, distance, TONES, order)
   const deviation = red.map((tone) => Math.max(everywhere, DEVIATION_PER_MAD * byTone(tone)))
   let off = 0
   for (let i = 0; i < depth.length; i++) if (distance[i]! > OFF * everywhere) off++
-  return off > MANY_COLOURS * depth.length ? null : { depth, green: offUsual(red, greenLoss, columns, rows), deviation, tone: red, course: courseOf(red, loss, off / depth.length) }
+  return off > MANY_COLOURS * depth.length ? null : { depth, green: offUsual(red, order, greenLoss, columns, rows), deviation, tone: red, course: courseOf(red, order, loss, off / depth.length) }
 }
 
 /** How far a loss is from what is usual in its tone, a little blurred. */
-function offUsual(tone: Float32Array, loss: Float32Array, columns: number, rows: number): Float32Array {
-  const usual = medianCurve(tone, loss, TONES)
+function offUsual(tone: Float32Array, order: Uint32Array, loss: Float32Array, columns: number, rows: number): Float32Array {
+  const usual = medianCurve(tone, loss, TONES, order)
   return gaussianBlur({ width: columns, height: rows, data: loss.map((value, i) => value - usual(tone[i]!)) }, 1).data
 }
 
-function courseOf(tone: Float32Array, loss: Float32Array, off: number): Course {
-  const { levels } = medianParts(tone, loss, COURSE_TONES)
+function courseOf(tone: Float32Array, order: Uint32Array, loss: Float32Array, off: number): Course {
+  const { levels } = medianParts(tone, loss, COURSE_TONES, order)
   const range = Math.max(...levels) - Math.min(...levels)
   const way = levels.reduce((sum, level, k) => sum + (k === 0 ? 0 : Math.abs(level - levels[k - 1]!)), 0)
   return { off, range, wobble: way - range }

@@ -13,15 +13,15 @@ interface MedianParts {
  * @param at      Where each value stands.
  * @param values  As many.
  * @param parts   Of the range; there must be as many values.
+ * @param order   Of where they stand, for who asks of several values there.
  * @returns       Of each part, where it stands and what is there.
  */
-export function medianParts(at: Float32Array, values: Float32Array, parts: number): MedianParts {
-  const order = inOrder(at)
+export function medianParts(at: Float32Array, values: Float32Array, parts: number, order = inOrder(at)): MedianParts {
   const places = new Float64Array(parts)
   const levels = new Float64Array(parts)
   for (let k = 0; k < parts; k++) {
     const part = order.subarray(Math.floor((k * order.length) / parts), Math.floor(((k + 1) * order.length) / parts))
-    places[k] = median(valuesAt(at, part))
+    places[k] = at[part[part.length >> 1]!]!
     levels[k] = median(valuesAt(values, part))
   }
   return { places, levels }
@@ -33,9 +33,10 @@ export function medianParts(at: Float32Array, values: Float32Array, parts: numbe
  * @param at      Where each value stands.
  * @param values  As many.
  * @param parts   Of the range, at least 2; there must be as many values.
+ * @param order   Of where they stand, for who asks of several values there.
  */
-export function medianCurve(at: Float32Array, values: Float32Array, parts: number): (place: number) => number {
-  const { places, levels } = medianParts(at, values, parts)
+export function medianCurve(at: Float32Array, values: Float32Array, parts: number, order?: Uint32Array): (place: number) => number {
+  const { places, levels } = medianParts(at, values, parts, order)
   return (place) => {
     let k = 0
     for (let end = parts - 1; end - k > 1; ) {
