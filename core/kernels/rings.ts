@@ -40,7 +40,7 @@ export interface Units {
 /** So many planes stay in the kernels' memory: those of a tile and its halves. */
 const PLANES = 12
 
-/** Looks at discs on rings, again and again in the same few planes: these must not be changed. */
+/** Looks at discs on rings, again and again in the same few planes, which must not be changed. There is one memory a thread, and so one look. */
 export class RingLook {
   private readonly kernels = compiled()
   private readonly at: Record<'shares' | 'turns' | 'seen' | 'room' | 'features' | 'weights' | 'sums', number>
