@@ -1,14 +1,12 @@
-/**
- * Kernels compiled to WebAssembly, from base 64; they bring their own memory.
- *
- * @returns How to get them: instantiated once a thread, when first asked for.
- */
+/** Kernels compiled to WebAssembly, from base 64; they bring their own memory, which is forgotten with them. */
+export function instantiate<T>(base64: string): T {
+  return new WebAssembly.Instance(new WebAssembly.Module(Uint8Array.from(atob(base64), (letter) => letter.charCodeAt(0)))).exports as unknown as T
+}
+
+/** @returns How to get such kernels: instantiated once a thread, when first asked for. */
 export function lazily<T>(base64: string): () => T {
   let kernels: T | undefined
-  return () => {
-    kernels ??= new WebAssembly.Instance(new WebAssembly.Module(Uint8Array.from(atob(base64), (letter) => letter.charCodeAt(0)))).exports as unknown as T
-    return kernels
-  }
+  return () => (kernels ??= instantiate<T>(base64))
 }
 
 const PAGE = 65536

@@ -1,6 +1,6 @@
 import type { IntegerRaster } from '../raster/raster.js'
 import { WASM } from './generated/source-area-wasm.js'
-import { Layout, lazily, reserve } from './module.js'
+import { instantiate, Layout, lazily, reserve } from './module.js'
 
 /** The compiled kernels; all take addresses in bytes. */
 interface Kernels {
@@ -18,6 +18,8 @@ interface Kernels {
 }
 
 const compiled = lazily<Kernels>(WASM)
+/** A memory never shrinks: round a scratch from edge to edge so many pixels are read that it would stay far too large. */
+const LARGE = 2 ** 21
 
 /** Indices in the kernels' memory. */
 export interface PlaceList {
@@ -55,11 +57,12 @@ export class SourceArea {
   readonly width: number
   readonly height: number
   readonly channels: number
-  private readonly kernels = compiled()
+  private readonly kernels: Kernels
   private readonly layout = new Layout()
   private readonly planes: number
 
   constructor({ width, height, channels, data }: IntegerRaster) {
+    this.kernels = width * height > LARGE ? instantiate<Kernels>(WASM) : compiled()
     this.width = width
     this.height = height
     this.channels = channels
