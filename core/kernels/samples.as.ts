@@ -43,29 +43,50 @@ export function sumChannels(samples: usize, wide: i32, channels: i32, count: i32
   }
 }
 
-export function sumCells(samples: usize, wide: i32, channels: i32, width: i32, left: i32, top: i32, across: i32, down: i32, side: i32, into: usize): void {
-  if (wide) cells(samples, true, channels, width, left, top, across, down, side, into)
-  else cells(samples, false, channels, width, left, top, across, down, side, into)
-}
-
-@inline function cells(samples: usize, wide: bool, channels: i32, width: i32, left: i32, top: i32, across: i32, down: i32, side: i32, into: usize): void {
+export function sumCells(samples: usize, wide: i32, channels: i32, width: i32, left: i32, top: i32, across: i32, down: i32, side: i32, line: usize, into: usize): void {
   const columns = (across + side - 1) / side
   const rows = (down + side - 1) / side
   const plane = <usize>(columns * rows) << 2
-  memory.fill(into, 0, <usize>channels * plane)
-  for (let y = 0; y < down; y++) {
-    const row = into + (<usize>((y / side) * columns) << 2)
+  const numbers = across * channels
+  for (let row = 0; row < rows; row++) {
+    memory.fill(line, 0, <usize>numbers << 2)
+    for (let y = row * side; y < min(down, (row + 1) * side); y++) {
+      const first = ((y + top) * width + left) * channels
+      if (wide) addWide(samples + (<usize>first << 1), numbers, line)
+      else addNarrow(samples + <usize>first, numbers, line)
+    }
     for (let c = 0; c < channels; c++) {
-      let k = ((y + top) * width + left) * channels + c
-      for (let column = 0; column < columns; column++) {
+      let at = into + <usize>c * plane + (<usize>(row * columns) << 2)
+      for (let column = 0, k = c; column < columns; column++, at += 4) {
         const end = min(across, (column + 1) * side)
         let sum = 0
-        for (let x = column * side; x < end; x++, k += channels) sum += sampleAt(samples, wide, k)
-        const at = row + <usize>c * plane + (<usize>column << 2)
-        store<i32>(at, load<i32>(at) + sum)
+        for (let x = column * side; x < end; x++, k += channels) sum += load<i32>(line + (<usize>k << 2))
+        store<i32>(at, sum)
       }
     }
   }
+}
+
+/** Add samples of 8 bits to as many numbers, eight at a time. */
+@inline function addNarrow(samples: usize, count: i32, line: usize): void {
+  let i: usize = 0
+  for (; i + 8 <= <usize>count; i += 8) {
+    const eight = v128.load8x8_u(samples + i)
+    const at = line + (i << 2)
+    v128.store(at, i32x4.add(v128.load(at), i32x4.extend_low_i16x8_u(eight)))
+    v128.store(at, i32x4.add(v128.load(at, 16), i32x4.extend_high_i16x8_u(eight)), 16)
+  }
+  for (; i < <usize>count; i++) store<i32>(line + (i << 2), load<i32>(line + (i << 2)) + <i32>load<u8>(samples + i))
+}
+
+/** Add samples of 16 bits to as many numbers, four at a time. */
+@inline function addWide(samples: usize, count: i32, line: usize): void {
+  let i: usize = 0
+  for (; i + 4 <= <usize>count; i += 4) {
+    const at = line + (i << 2)
+    v128.store(at, i32x4.add(v128.load(at), v128.load16x4_u(samples + (i << 1))))
+  }
+  for (; i < <usize>count; i++) store<i32>(line + (i << 2), load<i32>(line + (i << 2)) + <i32>load<u16>(samples + (i << 1)))
 }
 
 /** Size of the second difference of a number to those before and after it, four at a time. */

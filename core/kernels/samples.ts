@@ -7,7 +7,7 @@ interface Kernels {
   readonly memory: WebAssembly.Memory
   weighTable(samples: number, wide: number, channels: number, count: number, table: number, first: number, second: number, third: number, into: number): void
   sumChannels(samples: number, wide: number, channels: number, count: number, into: number): void
-  sumCells(samples: number, wide: number, channels: number, width: number, left: number, top: number, across: number, down: number, side: number, into: number): void
+  sumCells(samples: number, wide: number, channels: number, width: number, left: number, top: number, across: number, down: number, side: number, line: number, into: number): void
   detailOfCells(sums: number, width: number, left: number, top: number, columns: number, rows: number, detail: number, tone: number): void
   grainOfBlocks(sums: number, width: number, left: number, top: number, columns: number, rows: number, side: number, values: number, middle: number, total: number): void
 }
@@ -110,8 +110,8 @@ export class SampleTable {
    */
   sumCells(left: number, top: number, across: number, down: number, side: number): Int32Array[] {
     const count = Math.ceil(across / side) * Math.ceil(down / side)
-    const [into] = this.room(this.channels * count) as [number]
-    this.kernels.sumCells(this.samples, this.wide, this.channels, this.width, left, top, across, down, side, into)
+    const [line, into] = this.room(this.channels * across, this.channels * count) as [number, number]
+    this.kernels.sumCells(this.samples, this.wide, this.channels, this.width, left, top, across, down, side, line, into)
     return Array.from({ length: this.channels }, (_value, c) => this.numbers(into + 4 * c * count, count).slice())
   }
 
