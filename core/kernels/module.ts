@@ -1,12 +1,25 @@
-/** Kernels compiled to WebAssembly, from base 64; they bring their own memory, which is forgotten with them. */
-export function instantiate<T>(base64: string): T {
-  return new WebAssembly.Instance(new WebAssembly.Module(Uint8Array.from(atob(base64), (letter) => letter.charCodeAt(0)))).exports as unknown as T
+/** Kernels compiled to WebAssembly. */
+export interface CompiledKernels<T> {
+  /** Those that all in a thread share, with one memory. */
+  shared(): T
+  /** The same with a memory of their own, which is forgotten with them. */
+  fresh(): T
 }
 
-/** @returns How to get such kernels: instantiated once a thread, when first asked for. */
-export function lazily<T>(base64: string): () => T {
+/** Kernels from base 64: compiled once a thread, when first asked for. */
+export function kernelsFrom<T>(base64: string): CompiledKernels<T> {
+  let compiled: WebAssembly.Module | undefined
   let kernels: T | undefined
-  return () => (kernels ??= instantiate<T>(base64))
+  const fresh = () => {
+    compiled ??= new WebAssembly.Module(Uint8Array.from(atob(base64), (letter) => letter.charCodeAt(0)))
+    return new WebAssembly.Instance(compiled).exports as unknown as T
+  }
+  return { fresh, shared: () => (kernels ??= fresh()) }
+}
+
+/** @returns How to get kernels that all in a thread share. */
+export function lazily<T>(base64: string): () => T {
+  return kernelsFrom<T>(base64).shared
 }
 
 const PAGE = 65536

@@ -108,7 +108,7 @@ describe('a large area', () => {
     const places = small.list(Int32Array.from(range(30)))
     const grid = small.cells(1)
     const before = small.match(grid, places, 41, 9, small.roomFor(places))
-    const raster = noise(2100, 1000, 1, 8)
+    const raster = noise(2100, 2000, 1, 8)
     const large = new SourceArea(raster)
     const step = (i: number) => Math.abs(raster.data[i]! - raster.data[i + 1]!) + Math.abs(raster.data[i]! - raster.data[i + 2100]!)
     expect(large.meanTexture(large.cells(1), large.list(Int32Array.of(700, 1500000)))).toBe((step(700) + step(1500000)) / 2)

@@ -1,6 +1,6 @@
 import type { IntegerRaster } from '../raster/raster.js'
 import { WASM } from './generated/source-area-wasm.js'
-import { instantiate, Layout, lazily, reserve } from './module.js'
+import { kernelsFrom, Layout, reserve } from './module.js'
 
 /** The compiled kernels; all take addresses in bytes. */
 interface Kernels {
@@ -17,9 +17,9 @@ interface Kernels {
   sumAboutOf(values: number, count: number, middle: number, limit: number): number
 }
 
-const compiled = lazily<Kernels>(WASM)
+const compiled = kernelsFrom<Kernels>(WASM)
 /** A memory never shrinks: round a scratch from edge to edge so many pixels are read that it would stay far too large. */
-const LARGE = 2 ** 21
+const LARGE = 2 ** 22
 
 /** Indices in the kernels' memory. */
 export interface PlaceList {
@@ -62,7 +62,7 @@ export class SourceArea {
   private readonly planes: number
 
   constructor({ width, height, channels, data }: IntegerRaster) {
-    this.kernels = width * height > LARGE ? instantiate<Kernels>(WASM) : compiled()
+    this.kernels = width * height > LARGE ? compiled.fresh() : compiled.shared()
     this.width = width
     this.height = height
     this.channels = channels
