@@ -10,7 +10,7 @@ interface Kernels {
 const compiled = lazily<Kernels>(WASM)
 
 /** Channels that are relaxed at once; those that there are not weigh nothing. */
-export const LANES = 4
+const LANES = 4
 
 /** The cells of a membrane in the order in which they are swept. */
 export interface MembraneCells {

@@ -43,13 +43,6 @@ export function maximumOf(depth: Depth): number {
   return depth === 8 ? 255 : 65535
 }
 
-/** The samples of one channel. */
-export function channelOf({ width, height, channels, data }: IntegerRaster, channel: number): Float32Array {
-  const plane = new Float32Array(width * height)
-  for (let i = 0, k = channel; i < plane.length; i++, k += channels) plane[i] = data[k]!
-  return plane
-}
-
 /** The part of `region` that lies in a picture of the given size; width or height 0 when there is none. */
 export function clipRegion(region: Region, width: number, height: number): Region {
   const x = Math.max(0, Math.min(width, region.x))
