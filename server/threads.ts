@@ -29,7 +29,9 @@ export class Threads {
       filename: fileURLToPath(new URL('./tasks-entry.mjs', import.meta.url)),
       minThreads: 1,
       maxThreads: count,
-      idleTimeout: 60000,
+      // A restorer looks at what was found for minutes: a thread that ended meanwhile would have to decode the picture and compile
+      // what it runs anew.
+      idleTimeout: 10 * 60000,
       // A search puts what others wait for first.
       stricterFIFO: true,
       // Searches make many small things that are soon forgotten: with more room for these they are cleared away less often.
