@@ -14,7 +14,7 @@ import { fileURLToPath } from 'node:url'
  * A chart learned from four frames at f/22, 16, 11 and 18, applied to four others at f/8, 14, 20 and 5.6:
  * `npx tsx bench/series.ts [width] [seed]`. Of the marks that can be seen in a frame (weight over 8 there by the truth)
  * the share that is placed and mended; and how far the lifted pixels are from the limit that photon noise sets: the same
- * pixels divided by their true transmission.
+ * pixels divided by their true transmission. That is told of single marks, and of all lifted pixels of a frame together.
  */
 
 const WIDTH = Number(process.argv[2] ?? 3000)
@@ -49,6 +49,8 @@ function trueWeight(photograph: SeriesPhotograph, flaw: SeriesPhotograph['flaws'
   return (measured.weight * -Math.log(1 - flaw.lost)) / Math.max(1e-6, measured.depth)
 }
 
+const overLimit = ({ ours, limit }: { ours: number; limit: number }) => 10 * Math.log10(ours / Math.max(1e-9, limit))
+
 for (let i = 4; i < frames.length; i++) {
   const photograph = photographs[i]!
   const source = sourceOf(photograph)
@@ -57,13 +59,13 @@ for (let i = 4; i < frames.length; i++) {
   const shown = placed.filter(({ state }) => state !== 'absent')
   const visible = photograph.flaws.filter((flaw) => flaw.x > 0 && flaw.y > 0 && flaw.x < WIDTH && flaw.y < HEIGHT && trueWeight(photograph, flaw) > 8)
   const reached = visible.filter((flaw) => shown.some((mark) => Math.hypot(mark.x - flaw.x, mark.y - flaw.y) < Math.max(3, 0.5 * flaw.r)))
-  if (process.env.DETAIL) for (const flaw of visible) if (!reached.includes(flaw)) console.log('  missed', flaw.grain, Math.round(flaw.x), Math.round(flaw.y), flaw.r.toFixed(1), flaw.lost.toFixed(3), trueWeight(photograph, flaw).toFixed(1), trueMarks.some((mark) => Math.hypot(dust[flaw.grain]!.x - mark.x, dust[flaw.grain]!.y - mark.y) < 8), JSON.stringify(placed.find((mark) => Math.hypot(mark.x - flaw.x, mark.y - flaw.y) < 12)))
   const strange = shown.filter((mark) => !photograph.flaws.some((flaw) => Math.hypot(mark.x - flaw.x, mark.y - flaw.y) < Math.max(3, flaw.r)))
   const known = new Map(placed.map((mark) => [flawOfMark(mark.mark), mark]))
   const pixels = { ...photograph.damaged, data: photograph.damaged.data.slice() }
   const steps = mendAll(pixels, transfer, flawsOfMarks(placed), { id: ({ id }) => `m-${id}`, expected: ({ id }) => expectedShadow(known.get(id)!) })
   // Error of the lifted pixels in encoded steps, against the clean light, ours and that of the true transmission.
   const errors: number[] = []
+  const all = { ours: 0, limit: 0 }
   for (const step of steps) {
     if (step.method !== 'lift' || step.shape.type !== 'disc') continue
     const { region, touched } = carryOut(source, transfer, decisionsOf(step, []))
@@ -86,17 +88,11 @@ for (let i = 4; i < frames.length; i++) {
         n++
       }
     }
-    if (n > 0) errors.push(10 * Math.log10(ours / Math.max(1e-9, limit)))
+    if (n > 0) errors.push(overLimit({ ours, limit }))
+    all.ours += ours
+    all.limit += limit
   }
   errors.sort((a, b) => a - b)
   const methods = [...new Set(steps.map(({ method }) => method))].map((method) => `${steps.filter((step) => step.method === method).length} ${method}`).join(', ')
-  console.log(`f/${frames[i]!.aperture}: scale ${placement.scale.toFixed(5)} (true ${(SERIES_FRAMES[i]!.scale / SERIES_FRAMES[0]!.scale).toFixed(5)}), ${visible.length} can be seen, reached ${reached.length} (${(reached.length / Math.max(1, visible.length)).toFixed(3)}), ${shown.length} shown, ${strange.length} without dust; ${methods}; lifted over the limit: median ${errors[errors.length >> 1]?.toFixed(2)} dB, 90 % ${errors[Math.floor(0.9 * errors.length)]?.toFixed(2)} dB; ${seconds()} s`)
-}
-if (process.env.DETAIL) for (const grain of dust.keys()) {
-  if (trueMarks.some((mark) => Math.hypot(dust[grain]!.x - mark.x, dust[grain]!.y - mark.y) < 12)) continue
-  for (let i = 0; i < 4; i++) {
-    const flaw = photographs[i]!.flaws[grain]!
-    const near = frames[i]!.spots.filter((spot) => Math.hypot(spot.x - flaw.x, spot.y - flaw.y) < 20)
-    console.log(grain, i, Math.round(flaw.x), Math.round(flaw.y), flaw.r.toFixed(1), flaw.lost.toFixed(3), trueWeight(photographs[i]!, flaw).toFixed(1), JSON.stringify(near), JSON.stringify(measureMark(sourceOf(photographs[i]!), transfer, {type:'disc',x:flaw.x,y:flaw.y,r:flaw.r,slack:1})))
-  }
+  console.log(`f/${frames[i]!.aperture}: scale ${placement.scale.toFixed(5)} (true ${(SERIES_FRAMES[i]!.scale / SERIES_FRAMES[0]!.scale).toFixed(5)}), ${visible.length} can be seen, reached ${reached.length} (${(reached.length / Math.max(1, visible.length)).toFixed(3)}), ${shown.length} shown, ${strange.length} without dust; ${methods}; lifted over the limit: median ${errors[errors.length >> 1]?.toFixed(2)} dB, 90 % ${errors[Math.floor(0.9 * errors.length)]?.toFixed(2)} dB, all pixels together ${overLimit(all).toFixed(2)} dB; ${seconds()} s`)
 }

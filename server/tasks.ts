@@ -10,7 +10,7 @@ import type { Mended } from '@fennip/core/mend/lift.js'
 import { layOver, makePatches, type Patch } from '@fennip/core/render/patch.js'
 import { guardsOf } from '@fennip/core/treatment/guards.js'
 import { mendAll } from '@fennip/core/treatment/mend-all.js'
-import type { Shadow } from '@fennip/core/mend/shadow.js'
+import type { ExpectedShadow } from '@fennip/core/mend/fit-shadow.js'
 import { placeMarks, type PlacedMark } from '@fennip/core/series/apply-chart.js'
 import type { SensorChart } from '@fennip/core/series/chart-schema.js'
 import { measureMark, type ExpectedMark, type MarkMeasure } from '@fennip/core/series/measure-mark.js'
@@ -99,7 +99,7 @@ export async function placeChart({ where, sha256, chart, aperture, placement }: 
 }
 
 /** Choose mends for open flaws of a treatment and keep their patches; of some the shadow is known from elsewhere. */
-export async function mendOpenFlaws({ where, treatment, only, expected, port }: { where: Where; treatment: Treatment; only: readonly string[]; expected: Readonly<Record<string, Omit<Shadow, 'damping'>>>; port: MessagePort }): Promise<Step[]> {
+export async function mendOpenFlaws({ where, treatment, only, expected, port }: { where: Where; treatment: Treatment; only: readonly string[]; expected: Readonly<Record<string, ExpectedShadow>>; port: MessagePort }): Promise<Step[]> {
   const storage = storageAt(where)
   const { picture, transfer } = await openOriginal(storage, treatment.original.sha256)
   const pixels = { ...picture.pixels, data: picture.pixels.data.slice() }

@@ -5,7 +5,7 @@ import { ProblemError } from '@fennip/core/problem.js'
 import { measuresFor, searchTiles, splitKinds, type Find, type FindOptions, type TileFinds } from '@fennip/core/find/find.js'
 import type { LineFind } from '@fennip/core/find/line-kinds.js'
 import type { Region } from '@fennip/core/raster/raster.js'
-import type { Shadow } from '@fennip/core/mend/shadow.js'
+import type { ExpectedShadow } from '@fennip/core/mend/fit-shadow.js'
 import type { PlacedMark } from '@fennip/core/series/apply-chart.js'
 import type { SensorChart } from '@fennip/core/series/chart-schema.js'
 import type { ExpectedMark, MarkMeasure } from '@fennip/core/series/measure-mark.js'
@@ -17,7 +17,7 @@ import type { Original, SearchKind, Step, Treatment } from '@fennip/core/treatme
 /** Which open flaws, and of some the shadow that is known from elsewhere. */
 export interface KnownFlaws {
   readonly only: readonly string[]
-  readonly expected: Readonly<Record<string, Omit<Shadow, 'damping'>>>
+  readonly expected: Readonly<Record<string, ExpectedShadow>>
 }
 
 /** The heavy tasks of tasks.ts, run in threads. */

@@ -12,7 +12,7 @@ import { distanceOutside, moveShape, shapeBounds, shapeCentre, shapeThickness, t
 import type { Area, Flaw, Source, Step, Telltales } from '../treatment/schema.js'
 import { fillReach } from './fill.js'
 import type { Mended } from './lift.js'
-import { fitShadow, type ShadowFit } from './fit-shadow.js'
+import { fitShadow, type ExpectedShadow, type ShadowFit } from './fit-shadow.js'
 import { carryOut, CURRENT_VERSION, decisionsOf, type MethodName } from './methods.js'
 import { searchSources, shapesTouch } from './source-search.js'
 import { fitPattern } from './fit-pattern.js'
@@ -34,8 +34,8 @@ export interface MendRequest {
   readonly usedSources?: readonly { x: number; y: number }[]
   /** Only this method; otherwise the gentlest that works. */
   readonly method?: MethodName
-  /** A shadow that is known from other pictures: taken where this one is too faint to say itself. */
-  readonly expected?: Omit<Shadow, 'damping'>
+  /** A shadow that is known from other pictures: where its fit starts, and what is taken where this one is too faint to say itself. */
+  readonly expected?: ExpectedShadow
   /** Take this source in place of a search. */
   readonly source?: Source
   /** Leave out the best so many sources: asking for another one. */
@@ -290,8 +290,11 @@ function tryLift(request: MendRequest): { trial: Trial; why: string; kept: boole
   const centre = shapeCentre(flaw.shape)
   const start: Disc = { type: 'disc', x: centre.x, y: centre.y, r: flaw.origin === 'hand' ? Math.max(2, 0.8 * centre.r) : centre.r }
   if (start.r < 2) return { refused: 'it is too small to fit a shadow to' }
-  const own = fitShadow(picture, transfer, start, flaw.origin === 'hand' ? 'hand' : 'detector')
-  const fit = request.expected && (!own || own.evidence < SPEAKS_ITSELF) ? knownShadow(request.expected, picture.channels) : own
+  const { expected } = request
+  const own = expected
+    ? fitShadow(picture, transfer, { ...start, x: expected.x, y: expected.y, r: expected.radius }, 'chart', { depth: expected.profile[0]!, spread: expected.spread })
+    : fitShadow(picture, transfer, start, flaw.origin === 'hand' ? 'hand' : 'detector')
+  const fit = expected && (!own || own.evidence < SPEAKS_ITSELF) ? knownShadow(expected, picture.channels) : own
   if (!fit) return { refused: 'there is no shadow to take away' }
   const errorOfHeal = likelyErrorOfHeal(request)
   const advantage = errorOfHeal / fit.uncertainty
@@ -368,9 +371,9 @@ function tryTint(request: MendRequest, shape: Shape): { trial: Trial; why: strin
 /** With less evidence than this a frame says less about a shadow than other frames do. */
 const SPEAKS_ITSELF = 12
 
-/** What is known needs no evidence of its own; its uncertainty is that of the law that carried it over. */
-function knownShadow(shadow: Omit<Shadow, 'damping'>, channels: number): ShadowFit {
-  return { shadow: { ...shadow, channels: shadow.channels.slice(0, channels) }, saving: 0, evidence: Infinity, uncertainty: 0.35 * shadow.profile[0]! }
+/** What is known needs no evidence of its own. */
+function knownShadow({ spread, ...shadow }: ExpectedShadow, channels: number): ShadowFit {
+  return { shadow: { ...shadow, channels: shadow.channels.slice(0, channels) }, saving: 0, evidence: Infinity, uncertainty: spread }
 }
 
 /** Radius within which a shadow takes more than a fiftieth of its depth. */

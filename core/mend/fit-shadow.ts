@@ -7,6 +7,18 @@ import type { Transfer } from '../raster/transfer.js'
 import type { Disc } from '../shape/shape.js'
 import { PROFILE_KNOTS, WOBBLE_ORDERS, type Shadow } from './shadow.js'
 
+/** How deep a shadow is thought to be before the picture is asked, as -ln of the transmission, and the deviation of that. */
+export interface LikelyDepth {
+  readonly depth: number
+  readonly spread: number
+}
+
+/** A shadow that is known before the picture is asked, from a sensor chart. */
+export interface ExpectedShadow extends Omit<Shadow, 'damping'> {
+  /** Deviation of its depth, as -ln of the transmission. */
+  readonly spread: number
+}
+
 /** A fitted shadow and what speaks for it. */
 export interface ShadowFit {
   readonly shadow: Omit<Shadow, 'damping'>
@@ -39,10 +51,11 @@ export const FIRST_PROFILE = [1, 1, 0.95, 0.85, 0.65, 0.38, 0.14, 0.03]
  * @param picture   Where to read.
  * @param transfer  Tables of the picture's curve.
  * @param start     Where the shadow is thought to be, its radius at half depth.
- * @param trusted   How far the start may be off: a detector is within a tenth, a hand within a half.
+ * @param trusted   How far the start may be off: a sensor chart is within a sixteenth, a detector within a tenth, a hand within a half.
+ * @param likely    What is known of its depth.
  * @returns The fit, or null when there is nothing to fit or the place leaves the picture.
  */
-export function fitShadow(picture: PixelSource, transfer: Transfer, start: Disc, trusted: 'detector' | 'hand'): ShadowFit | null {
+export function fitShadow(picture: PixelSource, transfer: Transfer, start: Disc, trusted: keyof typeof LOOSENESS, likely: LikelyDepth = USUAL_DEPTH): ShadowFit | null {
   const planes = decimatedLogLight(picture, transfer, start)
   if (!planes) return null
   const { width, height, factor, left, top, channels } = planes.window
@@ -53,10 +66,10 @@ export function fitShadow(picture: PixelSource, transfer: Transfer, start: Disc,
     r: centre.r,
   })
   const mean = meanOf(planes.window).data
-  const radii = trusted === 'detector' ? [centre.r] : [centre.r, 0.7 * centre.r, 0.5 * centre.r]
+  const radii = trusted === 'hand' ? [centre.r, 0.7 * centre.r, 0.5 * centre.r] : [centre.r]
   let best: Descent | null = null
   for (const radius of radii) {
-    const tried = descend(mean, width, height, { ...centre, r: radius }, trusted === 'detector' ? 0.12 : 0.35, imitation)
+    const tried = descend(mean, width, height, { ...centre, r: radius }, LOOSENESS[trusted], imitation, likely)
     if (tried && (!best || tried.without - tried.cost > best.without - best.cost)) best = tried
   }
   if (!best) return null
@@ -80,6 +93,9 @@ export function fitShadow(picture: PixelSource, transfer: Transfer, start: Disc,
     uncertainty: best.uncertainty,
   }
 }
+
+/** How far a start may be off, as a share of its radius: its centre by half as much again, its radius by twice as much. */
+const LOOSENESS = { chart: 0.04, detector: 0.12, hand: 0.35 } as const
 
 interface Decimated {
   readonly width: number
@@ -267,10 +283,11 @@ interface Prior {
   readonly imitation: number
   /** Depth on which the tolerances of the profile are based. */
   readonly depth: number
+  readonly expected: LikelyDepth
 }
 
 /** Levenberg's and Marquardt's descent on the robust cost of the gradients. */
-function descend(plane: Float32Array, width: number, height: number, start: Start, looseness: number, imitation: number): Descent | null {
+function descend(plane: Float32Array, width: number, height: number, start: Start, looseness: number, imitation: number, expected: LikelyDepth): Descent | null {
   const n = PARAMETERS
   const state = new Float64Array(n)
   state[0] = start.x
@@ -283,12 +300,13 @@ function descend(plane: Float32Array, width: number, height: number, start: Star
   evaluate(state, width, height, field, null)
   const first = measureStrength(plane, field, width, height)
   const variance = imitation * first.deviation * first.deviation
-  const likely = (first.strength / variance + LIKELY_DEPTH / (DEPTH_SPREAD * DEPTH_SPREAD)) / (1 / variance + 1 / (DEPTH_SPREAD * DEPTH_SPREAD))
+  const priorVariance = expected.spread * expected.spread
+  const likely = (first.strength / variance + expected.depth / priorVariance) / (1 / variance + 1 / priorVariance)
   // Something bright is no shadow, unless the surroundings could as well have made it look so.
-  const depth = variance > 0.16 * DEPTH_SPREAD * DEPTH_SPREAD ? Math.max(likely, LIKELY_DEPTH / 4) : likely
+  const depth = variance > 0.16 * priorVariance ? Math.max(likely, expected.depth / 4) : likely
   if (!(depth > 1e-4)) return null
   for (let j = 0; j < HEIGHTS; j++) state[GEOMETRY + j]! *= depth
-  const prior: Prior = { start, looseness, imitation, depth }
+  const prior: Prior = { start, looseness, imitation, depth, expected }
 
   evaluate(state, width, height, field, derivatives)
   let spread = gradientSpread(plane, field, width, height)
@@ -335,7 +353,7 @@ function descend(plane: Float32Array, width: number, height: number, start: Star
   cost = gradientCost(plane, field, width, height, spread)
   const deviation = measureStrength(plane, field, width, height).deviation * Math.max(...state.subarray(GEOMETRY))
   field.fill(0)
-  const uncertainty = Math.sqrt(1 / (1 / (imitation * deviation * deviation + 1e-12) + 1 / (DEPTH_SPREAD * DEPTH_SPREAD)))
+  const uncertainty = Math.sqrt(1 / (1 / (imitation * deviation * deviation + 1e-12) + 1 / priorVariance))
   return { state, cost, without: gradientCost(plane, field, width, height, spread), uncertainty }
 }
 
@@ -356,8 +374,7 @@ function keepSensible(state: Float64Array, start: Start): void {
  * Depth of a flaw that somebody sees in texture, as -ln of the transmission, and how widely it is spread (common
  * practice: a tenth to a half of the light is lost, which is 0.1 to 0.7, evenly by ratio).
  */
-const LIKELY_DEPTH = 0.3
-const DEPTH_SPREAD = 0.165
+const USUAL_DEPTH: LikelyDepth = { depth: 0.3, spread: 0.165 }
 /** How far a profile strays from the usual one, as a share of its depth. */
 const PROFILE_SPREAD = 0.3
 
@@ -373,7 +390,7 @@ const priorMean = (k: number, start: Start) => (k === 0 ? start.x : k === 1 ? st
 /** Profile terms: the first height is a likely depth, the others follow it in the usual proportions. */
 function profileMisfit(state: Float64Array, j: number, prior: Prior): number {
   const weight = Math.sqrt(prior.imitation)
-  if (j === 0) return (weight * (state[GEOMETRY]! - LIKELY_DEPTH)) / DEPTH_SPREAD
+  if (j === 0) return (weight * (state[GEOMETRY]! - prior.expected.depth)) / prior.expected.spread
   return (weight * (state[GEOMETRY + j]! - FIRST_PROFILE[j]! * state[GEOMETRY]!)) / (PROFILE_SPREAD * prior.depth)
 }
 
@@ -400,7 +417,7 @@ function addPriors(state: Float64Array, prior: Prior, normal: Float64Array, righ
   const weight = Math.sqrt(prior.imitation)
   for (let j = 0; j < HEIGHTS; j++) {
     const misfit = profileMisfit(state, j, prior)
-    const own = weight / (j === 0 ? DEPTH_SPREAD : PROFILE_SPREAD * prior.depth)
+    const own = weight / (j === 0 ? prior.expected.spread : PROFILE_SPREAD * prior.depth)
     const a = (GEOMETRY + j) * n + GEOMETRY + j
     normal[a]! += own * own
     right[GEOMETRY + j]! -= own * misfit

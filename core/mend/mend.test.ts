@@ -138,7 +138,7 @@ describe('a lift with a shadow that is known from other pictures', () => {
   const faint = { x: 90, y: 85, r: 9, depth: 0.012 }
   const { damaged, clean } = sky({ width: 190, height: 170, channels: 3, depth: 8, seed: 6, shadow: faint })
   const flaw: Flaw = { ...flawAt(90, 85, 9), origin: 'chart' }
-  const expected = { x: 90, y: 85, radius: 9, wobble: [0, 0, 0, 0, 0, 0, 0, 0], profile: FIRST_PROFILE.map((share) => share * 0.012), channels: [1, 1, 1] }
+  const expected = { x: 90, y: 85, radius: 9, wobble: [0, 0, 0, 0, 0, 0, 0, 0], profile: FIRST_PROFILE.map((share) => share * 0.012), channels: [1, 1, 1], spread: 0.0024 }
   const choose = (known: typeof expected | null) => chooseMend({ picture: rasterSource(damaged), transfer, flaw, openFlaws: [], method: 'lift', id: 'm', ...(known ? { expected: known } : {}) })
   it('takes that shadow where the frame is too faint to say itself', () => {
     const step = choose(expected)
@@ -152,8 +152,23 @@ describe('a lift with a shadow that is known from other pictures', () => {
   })
   it('goes by the frame where that speaks clearly', () => {
     const clear = sky({ width: 190, height: 170, channels: 3, depth: 8, seed: 7, shadow: { x: 90, y: 85, r: 20, depth: 0.3 } })
-    const step = chooseMend({ picture: rasterSource(clear.damaged), transfer, flaw: { ...flawAt(90, 85, 20), origin: 'chart' }, openFlaws: [], id: 'm', method: 'lift', expected: { ...expected, radius: 20, profile: expected.profile.map((depth) => 4 * depth) } })
+    const step = chooseMend({ picture: rasterSource(clear.damaged), transfer, flaw: { ...flawAt(90, 85, 20), origin: 'chart' }, openFlaws: [], id: 'm', method: 'lift', expected: { ...expected, radius: 20, profile: expected.profile.map((depth) => 24 * depth), spread: 0.058 } })
     expect(Math.exp(-step.shadow!.profile[0]! * step.shadow!.channels[1]!)).toBeCloseTo(0.7, 1)
+  })
+  it('is not led astray by a dark thing that lies beside it and looks more like a shadow', () => {
+    // A faint shadow of dust, and five pixels from its middle a dark round stone.
+    const stone = sky({ width: 190, height: 170, channels: 3, depth: 8, seed: 9, shadow: { x: 95, y: 88, r: 16, depth: 0.45 } })
+    const picture = { ...stone.damaged, data: stone.damaged.data.slice() }
+    for (let i = 0; i < 190 * 170; i++) {
+      const share = 0.05 * Math.max(0, Math.min(1, (16 - Math.hypot((i % 190) + 0.5 - 90, Math.floor(i / 190) + 0.5 - 85)) / 4))
+      for (let c = 0; c < 3; c++) picture.data[3 * i + c] = transfer.encode(transfer.light[picture.data[3 * i + c]!]! * (1 - share))
+    }
+    const depthOf = (known: typeof expected | null) => {
+      const { shadow } = chooseMend({ picture: rasterSource(picture), transfer, flaw: { ...flawAt(90, 85, 16), origin: 'chart' }, openFlaws: [], id: 'm', method: 'lift', ...(known ? { expected: known } : {}) })
+      return shadow!.profile[0]!
+    }
+    expect(depthOf(null)).toBeGreaterThan(0.3)
+    expect(depthOf({ ...expected, radius: 17, profile: FIRST_PROFILE.map((share) => share * 0.05), spread: 0.01 })).toBeLessThan(0.1)
   })
   it('has one strength a channel of the picture, however many are known', () => {
     const grey = sky({ width: 190, height: 170, channels: 1, depth: 8, seed: 8, shadow: faint })

@@ -35,8 +35,12 @@ const SOFTNESS = 0.35
 const DIRECTIONS = 12
 /** So far out, in radii, the same question is asked. */
 const AROUND = [2.7, 3.7]
-/** A shadow seen this clearly says itself where it lies and how wide it is. */
-const SPEAKS = 9
+/** A shadow that is so many times as deep as what lies around says itself where it lies and how wide it is. */
+const SPEAKS = 6
+/** Steps from the expected place to the end of the slack. */
+const STEPS = 3
+/** Share of the slack by which marks usually lie off: the rest is for the few that do not. */
+const USUALLY_OFF = 0.2
 
 /**
  * Measure the shadow of a mark that is known to be on the sensor: how deep it is, not whether it is one.
@@ -55,41 +59,54 @@ export function measureMark(picture: PixelSource, transfer: Transfer, expected: 
   const r = expected.r / scale
   const at = (x: number, y: number, radius: number) => ask(plane, (x - region.x) / scale, (y - region.y) / scale, radius)
 
-  // The best answer within the slack says where it lies.
-  let best: { x: number; y: number; answer: Answer; merit: number } | null = null
-  const step = Math.max(scale, expected.slack / 3)
-  for (let dy = -expected.slack; dy <= expected.slack + 1e-9; dy += step) {
-    for (let dx = -expected.slack; dx <= expected.slack + 1e-9; dx += step) {
-      const answer = at(expected.x + dx, expected.y + dy, r)
-      // Far from where it is expected it has to be clearer.
-      if (!answer) continue
-      const merit = answer.depth * (1 - (0.1 * (dx * dx + dy * dy)) / Math.max(1, expected.slack * expected.slack))
-      if (!best || merit > best.merit) best = { x: expected.x + dx, y: expected.y + dy, answer, merit }
+  const asked = at(expected.x, expected.y, r)
+  if (!asked) return null
+  const noise = noiseOf(plane)
+  const byNoise = (answer: Answer) => noise / answer.norm
+  /** What the same question finds around a place, where no mark lies. */
+  const around = (place: Disc, answer: Answer): number => {
+    const others: number[] = []
+    for (const out of AROUND) {
+      for (let k = 0; k < DIRECTIONS; k++) {
+        const angle = (2 * PI * k) / DIRECTIONS
+        const other = at(place.x + out * place.r * cos(angle), place.y + out * place.r * sin(angle), place.r / scale)
+        if (other) others.push(Math.abs(other.depth))
+      }
+    }
+    return Math.max(byNoise(answer), others.length >= 6 ? DEVIATION_PER_MAD * median(Float32Array.from(others)) : 0)
+  }
+
+  // Where the mark is clear it says itself where it lies; in texture, where anything looks like one, the expected place has the say.
+  const doubt = around({ type: 'disc', x: expected.x, y: expected.y, r: expected.r }, asked)
+  const usual = Math.max(1e-6, USUALLY_OFF * expected.slack)
+  let place: Disc = { type: 'disc', x: expected.x, y: expected.y, r: expected.r }
+  let answer = asked
+  let best = -Infinity
+  for (let j = -STEPS; j <= STEPS; j++) {
+    for (let i = -STEPS; i <= STEPS; i++) {
+      const [dx, dy] = [(i * expected.slack) / STEPS, (j * expected.slack) / STEPS]
+      const here = at(expected.x + dx, expected.y + dy, r)
+      if (!here) continue
+      const clear = here.depth / doubt
+      const merit = clear * Math.abs(clear) - (dx * dx + dy * dy) / (usual * usual)
+      if (merit <= best) continue
+      best = merit
+      answer = here
+      place = { type: 'disc', x: expected.x + dx, y: expected.y + dy, r: expected.r }
     }
   }
-  if (!best) return null
-  const noise = noiseOf(plane)
-  const weightOf = (answer: Answer) => (answer.depth * answer.norm) / noise
-  let place: Disc = { type: 'disc', x: best.x, y: best.y, r: expected.r }
-  let answer = best.answer
-  if (weightOf(answer) > SPEAKS) {
-    const fit = fitDisc(octaves, { x: best.x - region.x, y: best.y - region.y, radius: expected.r, response: -1 })
-    if (fit && isNear(fit, best, expected, region)) {
+  if (answer.depth > SPEAKS * doubt) {
+    const fit = fitDisc(octaves, { x: place.x - region.x, y: place.y - region.y, radius: expected.r, response: -1 })
+    if (fit && isNear(fit, place, expected, region)) {
       place = { type: 'disc', x: fit.x + region.x, y: fit.y + region.y, r: fit.radius }
       answer = at(place.x, place.y, place.r / scale) ?? answer
     }
   }
-  const around: number[] = []
-  for (const out of AROUND) {
-    for (let k = 0; k < DIRECTIONS; k++) {
-      const angle = (2 * PI * k) / DIRECTIONS
-      const other = at(place.x + out * place.r * cos(angle), place.y + out * place.r * sin(angle), place.r / scale)
-      if (other) around.push(Math.abs(other.depth))
-    }
+  const deviation = around(place, answer)
+  return {
+    x: place.x, y: place.y, r: place.r, depth: answer.depth, deviation, weight: Math.max(0, answer.depth / byNoise(answer)),
+    contrast: -(0.7 * answer.depth) / (noise * scale), unrest: Math.sqrt(deviation / byNoise(answer)),
   }
-  const byNoise = noise / answer.norm
-  const deviation = Math.max(byNoise, around.length >= 6 ? DEVIATION_PER_MAD * median(Float32Array.from(around)) : byNoise)
-  return { x: place.x, y: place.y, r: place.r, depth: answer.depth, deviation, weight: Math.max(0, weightOf(answer)), contrast: -(0.7 * answer.depth) / (noise * scale), unrest: Math.sqrt(deviation / byNoise) }
 }
 
 /** Share of light lost in the middle. */

@@ -1,5 +1,6 @@
 import * as fc from 'fast-check'
 import { beforeAll, describe, expect, it } from 'vitest'
+import { shadowField } from '../mend/shadow.js'
 import { ProblemError } from '../problem.js'
 import { makeRandom } from '../random.js'
 import { makeRaster, rasterSource, type IntegerRaster } from '../raster/raster.js'
@@ -133,7 +134,7 @@ describe('a chart', () => {
   })
   it('has every grain, and nothing of the scene', () => {
     expect(chart.marks).toHaveLength(grains.length)
-    for (const grain of grains) expect(chart.marks.some((mark) => Math.hypot(mark.x - grain.x, mark.y - grain.y) < 1.5), `${grain.x} ${grain.y}`).toBe(true)
+    for (const grain of grains) expect(chart.marks.some((mark) => Math.hypot(mark.x - grain.x, mark.y - grain.y) < 0.3), `${grain.x} ${grain.y}`).toBe(true)
   })
   it('knows the scales of its frames and the spread of its sensor', () => {
     expect(chart.frames[1]!.scale / chart.frames[0]!.scale).toBeCloseTo(1.003, 3)
@@ -191,6 +192,30 @@ describe('a mark that is measured', () => {
       expect(measure.contrast).toBeLessThan(0)
     }
   })
+  it('says where it lies by itself in a sky, to a third of a pixel, wherever it was expected', () => {
+    for (const [dx, dy] of [[1.3, -0.9], [-0.6, 1.4], [0, 0]] as const) {
+      const off = grains.map((grain) => {
+        const measure = measureMark(rasterSource(raster), transfer, { type: 'disc', x: grain.x + dx, y: grain.y + dy, r: shadowAt(grain, { spread: SPREAD }, 16).r, slack: 1.6 })!
+        return Math.hypot(measure.x - grain.x, measure.y - grain.y)
+      })
+      expect(Math.max(...off)).toBeLessThan(0.35)
+    }
+  })
+  it('is left where it is expected in texture that says otherwise', () => {
+    // Gravel: stones as dark as the mark and as wide, all round and half over it.
+    const random = makeRandom(77)
+    const stones = Array.from({ length: 260 }, () => ({ x: 200 * random.uniform(), y: 200 * random.uniform(), r: 4 + 3 * random.uniform(), dark: 0.35 * random.uniform() }))
+    const gravel = makeRaster(200, 200, 1, 8)
+    for (let i = 0; i < 200 * 200; i++) {
+      const [x, y] = [(i % 200) + 0.5, Math.floor(i / 200) + 0.5]
+      const covered = stones.reduce((light, stone) => (Math.hypot(x - stone.x, y - stone.y) < stone.r ? light * (1 - stone.dark) : light), 0.5)
+      gravel.data[i] = transfer.encode(covered * (1 - 0.1 * Math.max(0, Math.min(1, (7 - Math.hypot(x - 100, y - 100)) / 2))))
+    }
+    const measure = measureMark(rasterSource(gravel), transfer, { type: 'disc', x: 100, y: 100, r: 6, slack: 1.6 })!
+    expect(measure.unrest).toBeGreaterThan(2)
+    expect(Math.hypot(measure.x - 100, measure.y - 100)).toBeLessThan(0.6)
+    expect(measure.r).toBe(6)
+  })
   it('that is not there has a depth within its deviation, and none outside the picture', () => {
     const measure = measureMark(rasterSource(raster), transfer, { type: 'disc', x: 20, y: 20, r: 6, slack: 1 })!
     expect(Math.abs(measure.depth)).toBeLessThan(5 * measure.deviation)
@@ -199,7 +224,7 @@ describe('a mark that is measured', () => {
 })
 
 describe('what a chart changes', () => {
-  const placed = (mark: string, x: number, state: PlacedMark['state'] = 'clear'): PlacedMark => ({ mark, state, x, y: 50, r: 6, depth: 0.1, weight: 20, contrast: -2, sureness: 0.9, unrest: 1.24 })
+  const placed = (mark: string, x: number, state: PlacedMark['state'] = 'clear'): PlacedMark => ({ mark, state, x, y: 50, r: 6, depth: 0.1, spread: 0.02, weight: 20, contrast: -2, sureness: 0.9, unrest: 1.24 })
   const flaw = (id: string, x: number, more: Partial<Flaw> = {}): Flaw => ({ id, kind: 'dust', shape: { type: 'disc', x, y: 50, r: 6 }, state: 'open', contrast: -2, weight: 20, confidence: 0.9, origin: 'found', ...more })
   it('puts in what is there, and takes the place of a find that nobody decided on', () => {
     const { put, remove } = changesOfMarks({ flaws: [flaw('f1', 101), flaw('f2', 300)], steps: [] }, [placed('d1', 100), placed('d2', 200, 'faint'), placed('d3', 250, 'absent')])
@@ -211,10 +236,30 @@ describe('what a chart changes', () => {
     const flaws = [flaw('f1', 101, { state: 'left' }), flaw('h1', 201, { origin: 'hand' }), flaw(flawOfMark('d3'), 250, { origin: 'chart', state: 'settled' })]
     expect(changesOfMarks({ flaws, steps: [{ flaw: 'h1' } as Step] }, [placed('d1', 100), placed('d2', 200), placed('d3', 250)])).toEqual({ put: [], remove: [] })
   })
-  it('knows the shadow to lift', () => {
-    const shadow = expectedShadow(placed('d1', 100))
-    expect(shadow).toMatchObject({ x: 100, y: 50, radius: 6 })
-    expect(Math.max(...shadow.profile)).toBeCloseTo(0.1, 6)
+  it('knows the shadow to lift: of all radii and depths of its profile the one nearest to the disc that was measured', () => {
+    const { x, y, radius, profile, spread, wobble } = expectedShadow(placed('d1', 100))
+    expect({ x, y }).toEqual({ x: 100, y: 50 })
+    expect(spread / 0.02).toBeCloseTo(profile[0]! / 0.1, 9)
+    // By the lift's own field, out to 2.1 radii, each with a level ground of its own.
+    const far = (by: { radius: number; deep: number }) => {
+      const field = shadowField({ x, y, radius: by.radius, wobble, profile: profile.map((depth) => depth * by.deep) })
+      let [n, sum, squares] = [0, 0, 0]
+      for (let j = -25; j <= 25; j++) {
+        for (let i = -25; i <= 25; i++) {
+          const distance = Math.hypot(i, j) / 2
+          if (distance > 2.1 * 6) continue
+          const u = (distance - 6) / (0.35 * 6)
+          const off = field.depth(x + i / 2, y + j / 2) - 0.1 * (0.5 - (0.5 * u) / Math.sqrt(1 + u * u))
+          n++
+          sum += off
+          squares += off * off
+        }
+      }
+      return squares / n - (sum / n) ** 2
+    }
+    const best = far({ radius, deep: 1 })
+    expect(Math.sqrt(best)).toBeLessThan(0.011 * 0.1)
+    for (const other of [{ radius: 1.05 * radius, deep: 1 }, { radius: 0.95 * radius, deep: 1 }, { radius, deep: 1.05 }, { radius, deep: 0.95 }]) expect(far(other)).toBeGreaterThan(best)
   })
 })
 
