@@ -1,6 +1,7 @@
 import cv from '@techstark/opencv-js'
 import { measureTelltales, severity, TELLTALE_NAMES, type TelltaleName } from '@fennip/core/check/telltales.js'
-import { chooseMend, measureStep } from '@fennip/core/mend/choose.js'
+import { chooseMend } from '@fennip/core/mend/choose.js'
+import { measureStep } from '@fennip/core/mend/trial.js'
 import { carryOut } from '@fennip/core/mend/methods.js'
 import { clipRegion, crop, growRegion, makeRaster, paste, rasterSource, type IntegerRaster, type Region } from '@fennip/core/raster/raster.js'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'

@@ -1,4 +1,5 @@
-import { distanceAt, shapeBounds, type Shape } from '../shape/shape.js'
+import { roundTo } from '../round.js'
+import { distanceAt, roundedShape, shapeBounds, type Shape } from '../shape/shape.js'
 import type { Flaw, Treatment } from '../treatment/schema.js'
 import type { Find } from './find.js'
 import { isStain } from './stains.js'
@@ -12,7 +13,7 @@ export function undecidedFinds(treatment: Pick<Treatment, 'flaws' | 'steps'>): F
 /** Finds as open flaws of a treatment, numbered from 1. */
 export function flawsOfFinds(finds: readonly Find[], idOf: (number: number) => string): Flaw[] {
   return finds.map(({ kind, shape, contrast, weight, confidence, unrest }, i) => ({
-    id: idOf(i + 1), kind, shape: rounded(shape), state: 'open', contrast: round(contrast, 2), weight: round(weight, 1), confidence: round(confidence, 3), unrest: round(unrest, 1), origin: 'found',
+    id: idOf(i + 1), kind, shape: roundedShape(shape), state: 'open', contrast: roundTo(contrast, 2), weight: roundTo(weight, 1), confidence: roundTo(confidence, 3), unrest: roundTo(unrest, 1), origin: 'found',
   }))
 }
 
@@ -35,16 +36,4 @@ export function newFinds(finds: readonly Find[], known: readonly Flaw[]): Find[]
 /** Places that stand for a shape: the centre of a disc, the corners of others. */
 function pointsOf(shape: Shape): readonly (readonly [number, number])[] {
   return shape.type === 'disc' ? [[shape.x, shape.y]] : shape.points
-}
-
-const round = (value: number, digits: number) => Math.round(value * 10 ** digits) / 10 ** digits
-
-/** To a hundredth of a pixel: what a document of thousands of flaws need not carry further. */
-function rounded(shape: Shape): Shape {
-  const points = (list: readonly (readonly [number, number])[]) => list.map(([x, y]): [number, number] => [round(x, 2), round(y, 2)])
-  switch (shape.type) {
-    case 'disc': return { type: 'disc', x: round(shape.x, 2), y: round(shape.y, 2), r: round(shape.r, 2) }
-    case 'stroke': return { type: 'stroke', points: points(shape.points), width: round(shape.width, 2) }
-    case 'outline': return { type: 'outline', points: points(shape.points), ...(shape.holes ? { holes: shape.holes.map(points) } : {}) }
-  }
 }

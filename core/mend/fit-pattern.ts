@@ -5,6 +5,7 @@ import { cos, PI, sin } from '../raster/exact-math.js'
 import { clipRegion, growRegion, type IntegerRaster, type PixelSource, type Plane, type Region } from '../raster/raster.js'
 import { median } from '../raster/statistics.js'
 import type { Transfer } from '../raster/transfer.js'
+import { roundTo } from '../round.js'
 import { distanceOutside, shapeBounds, type Shape } from '../shape/shape.js'
 import { patternField, type Pattern, type PatternWave } from './pattern.js'
 
@@ -79,7 +80,7 @@ export function fitPattern(picture: PixelSource, transfer: Transfer, shape: Shap
   return patternOf(waves, region, knots, strengths.map((sum) => fine(Math.max(0, Math.min(4, sum / energy)))))
 }
 
-const fine = (value: number) => Math.round(value * 1e5) / 1e5
+const fine = (value: number) => roundTo(value, 5)
 
 /** Where strength and phase are told, and over how many pixels round there. */
 interface Knots {

@@ -5,6 +5,7 @@ import { medianCurve } from '../raster/median-curve.js'
 import { clipRegion, growRegion, type PixelSource, type Region } from '../raster/raster.js'
 import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
 import type { Transfer } from '../raster/transfer.js'
+import { roundTo } from '../round.js'
 import { distanceAt, distanceOutside, shapeBounds, type Shape } from '../shape/shape.js'
 import { measureStrength } from './fit-shadow.js'
 import type { Tint } from './tint.js'
@@ -88,7 +89,7 @@ export function fitTint(picture: PixelSource, transfer: Transfer, shape: Shape, 
   const touched = indicesWhere(depth, (value) => Math.abs(value) >= LEAST_DEPTH)
   if (touched.length === 0) return null
   const box = boxRound(touched, cells.columns, cells.rows, 0)
-  const fine = (value: number) => Math.round(value * 1e4) / 1e4
+  const fine = (value: number) => roundTo(value, 4)
   return {
     evidence,
     tint: {

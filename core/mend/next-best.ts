@@ -1,6 +1,7 @@
 import { severity, TELLTALE_NAMES } from '../check/telltales.js'
 import type { Step } from '../treatment/schema.js'
-import { chooseMend, type MendRequest } from './choose.js'
+import { chooseMend } from './choose.js'
+import type { MendRequest } from './trial.js'
 import type { MethodName } from './methods.js'
 
 /** Sources that are tried beside the one that is taken. */

@@ -3,6 +3,7 @@ import type { PixelSource } from '../raster/raster.js'
 import type { Transfer } from '../raster/transfer.js'
 import { FIRST_PROFILE, type ExpectedShadow } from '../mend/fit-shadow.js'
 import { undecidedFinds } from '../find/found-flaws.js'
+import { roundTo } from '../round.js'
 import { distanceAt, shapeCentre } from '../shape/shape.js'
 import type { Flaw, Treatment } from '../treatment/schema.js'
 import type { SensorChart } from './chart-schema.js'
@@ -84,8 +85,8 @@ export const flawOfMark = (mark: string) => `chart-${mark}`
 /** Placed marks as open flaws. */
 export function flawsOfMarks(marks: readonly PlacedMark[]): Flaw[] {
   return marks.filter(({ state }) => state !== 'absent').map(({ mark, x, y, r, weight, contrast, sureness, unrest }) => ({
-    id: flawOfMark(mark), kind: 'dust', shape: { type: 'disc', x: round(x, 2), y: round(y, 2), r: round(r, 2) }, state: 'open',
-    contrast: round(contrast, 2), weight: round(weight, 1), confidence: round(sureness, 3), unrest: round(unrest, 1), origin: 'chart',
+    id: flawOfMark(mark), kind: 'dust', shape: { type: 'disc', x: roundTo(x, 2), y: roundTo(y, 2), r: roundTo(r, 2) }, state: 'open',
+    contrast: roundTo(contrast, 2), weight: roundTo(weight, 1), confidence: roundTo(sureness, 3), unrest: roundTo(unrest, 1), origin: 'chart',
   }))
 }
 
@@ -116,5 +117,3 @@ export function expectedShadow({ x, y, r, depth, spread }: PlacedMark): Expected
     spread: LIFTED_DEPTH * spread,
   }
 }
-
-const round = (value: number, digits: number) => Math.round(value * 10 ** digits) / 10 ** digits

@@ -1,4 +1,5 @@
 import { ProblemError } from '../problem.js'
+import { roundTo } from '../round.js'
 import type { ChartFrame, ChartMark, SensorChart } from './chart-schema.js'
 import { lostOf, type ExpectedMark, type MarkMeasure } from './measure-mark.js'
 import { findPlacement, pairsOf, placeIn, placeOnChart, SpotGrid, type Placement, type Size } from './placement.js'
@@ -146,14 +147,14 @@ export function finishChart(sensor: string, frames: readonly DustyFrame[], draft
     const at = middleOf(list.flatMap((measure, i) => (measure ? [{ ...placeOnChart(measure, draft.frame, frames[i]!, draft.placements[i]!), say: Math.min(MOST_SAY, measure.weight) }] : [])))
     const dates = list.flatMap((measure, i) => (measure && frames[i]!.taken ? [frames[i]!.taken!] : [])).sort()
     marks.push({
-      id: `d${marks.length + 1}`, x: round(at.x, 2), y: round(at.y, 2), core: round(core, 2), light: round(light, 4),
-      sureness: round((seen + 0.5) / (Math.max(seen, looked) + 1), 3), seen, looked: Math.max(seen, looked), firstSeen: dates[0] ?? null,
+      id: `d${marks.length + 1}`, x: roundTo(at.x, 2), y: roundTo(at.y, 2), core: roundTo(core, 2), light: roundTo(light, 4),
+      sureness: roundTo((seen + 0.5) / (Math.max(seen, looked) + 1), 3), seen, looked: Math.max(seen, looked), firstSeen: dates[0] ?? null,
     })
   })
   const chartFrames: ChartFrame[] = frames.map(({ name, aperture, taken }, i) => ({
-    name, aperture, taken, turn: draft.placements[i]!.turn, scale: round(draft.placements[i]!.scale, 6), seen: seenIn.filter((list) => list[i] !== null).length,
+    name, aperture, taken, turn: draft.placements[i]!.turn, scale: roundTo(draft.placements[i]!.scale, 6), seen: seenIn.filter((list) => list[i] !== null).length,
   }))
-  return { format: 'fennip-sensor-chart', version: 1, sensor, frame: draft.frame, spread: round(law.spread, 2), marks, frames: chartFrames }
+  return { format: 'fennip-sensor-chart', version: 1, sensor, frame: draft.frame, spread: roundTo(law.spread, 2), marks, frames: chartFrames }
 }
 
 /** A chart of what was mended in one frame, to carry it to others; how sure each mark is nobody knows yet. */
@@ -161,12 +162,10 @@ export function chartOfFrame(sensor: string, frame: Omit<DustyFrame, 'spots'>, m
   const aperture = frame.aperture ?? USUAL_APERTURE
   const law = fitShadowLaw(marks.map(({ measure }) => [{ aperture, r: measure.r, lost: lostOf(measure.depth), weight: measure.weight }]))
   return {
-    format: 'fennip-sensor-chart', version: 1, sensor, frame: { width: frame.width, height: frame.height }, spread: round(law.spread, 2),
+    format: 'fennip-sensor-chart', version: 1, sensor, frame: { width: frame.width, height: frame.height }, spread: roundTo(law.spread, 2),
     marks: marks.map(({ id, measure }, k) => ({
-      id, x: round(measure.x, 2), y: round(measure.y, 2), core: round(law.marks[k]!.core, 2), light: round(law.marks[k]!.light, 4), sureness: 0.5, seen: 1, looked: 1, firstSeen: frame.taken,
+      id, x: roundTo(measure.x, 2), y: roundTo(measure.y, 2), core: roundTo(law.marks[k]!.core, 2), light: roundTo(law.marks[k]!.light, 4), sureness: 0.5, seen: 1, looked: 1, firstSeen: frame.taken,
     })),
     frames: [{ name: frame.name, aperture: frame.aperture, taken: frame.taken, turn: 0, scale: 1, seen: marks.length }],
   }
 }
-
-const round = (value: number, digits: number) => Math.round(value * 10 ** digits) / 10 ** digits

@@ -1,5 +1,6 @@
 import clipping from 'polygon-clipping'
 import { PI, cos, sin } from '../raster/exact-math.js'
+import { roundTo } from '../round.js'
 import { shapeBounds, type Disc, type Outline, type Shape, type Stroke } from './shape.js'
 
 type Point = [number, number]
@@ -58,7 +59,7 @@ export function joinStrokes(a: Stroke, b: Stroke): Stroke {
 
 /** A stroke of a spot's width that starts in the spot and follows a path. */
 export function strokeFromSpot(spot: Disc, path: readonly Point[]): Stroke {
-  return { type: 'stroke', points: distinct([[spot.x, spot.y], ...path]), width: Math.round(2 * spot.r * 10) / 10 }
+  return { type: 'stroke', points: distinct([[spot.x, spot.y], ...path]), width: roundTo(2 * spot.r, 1) }
 }
 
 /** The same shape so many times as wide: radius of a disc, width of a stroke, outline about its middle. */
@@ -72,7 +73,7 @@ export function widenShape(shape: Shape, by: number): Shape {
 
 const between = ([ax, ay]: Point, [bx, by]: Point) => Math.sqrt((ax - bx) * (ax - bx) + (ay - by) * (ay - by))
 const reversed = ({ points }: Stroke) => [...points].reverse()
-const round = (value: number) => Math.round(value * 10) / 10
+const round = (value: number) => roundTo(value, 1)
 const distinct = (points: readonly Point[]) => points.filter((point, i) => i === 0 || point[0] !== points[i - 1]![0] || point[1] !== points[i - 1]![1])
 
 function lengthOf({ points }: Stroke): number {

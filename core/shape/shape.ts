@@ -1,3 +1,4 @@
+import { roundTo } from '../round.js'
 import { PI } from '../raster/exact-math.js'
 import { type Plane, type Region } from '../raster/raster.js'
 
@@ -371,4 +372,14 @@ export function shapesReach(a: Shape, b: Shape, radii: number): boolean {
   const second = shapeCentre(b)
   const reach = radii * second.r + first.r
   return Math.abs(first.x - second.x) < reach && Math.abs(first.y - second.y) < reach
+}
+
+/** A shape to a hundredth of a pixel: what a document of thousands of flaws need not carry further. */
+export function roundedShape(shape: Shape): Shape {
+  const points = (list: readonly (readonly [number, number])[]) => list.map(([x, y]): [number, number] => [roundTo(x, 2), roundTo(y, 2)])
+  switch (shape.type) {
+    case 'disc': return { type: 'disc', x: roundTo(shape.x, 2), y: roundTo(shape.y, 2), r: roundTo(shape.r, 2) }
+    case 'stroke': return { type: 'stroke', points: points(shape.points), width: roundTo(shape.width, 2) }
+    case 'outline': return { type: 'outline', points: points(shape.points), ...(shape.holes ? { holes: shape.holes.map(points) } : {}) }
+  }
 }

@@ -4,7 +4,7 @@ import { makeRandom } from '../random.js'
 import { makeRaster } from '../raster/raster.js'
 import { makeTransfer } from '../raster/transfer.js'
 import { shapeBounds } from '../shape/shape.js'
-import { mendShape } from '../mend/choose.js'
+import { mendShape } from '../mend/mend-shape.js'
 import { mendAll, partsOfFlaws } from './mend-all.js'
 import type { Flaw } from './schema.js'
 

@@ -1,4 +1,6 @@
-import { chooseAndMend, mendShape, type MendRequest } from '../mend/choose.js'
+import { chooseAndMend } from '../mend/choose.js'
+import { mendShape } from '../mend/mend-shape.js'
+import type { MendRequest } from '../mend/trial.js'
 import type { Mended } from '../mend/lift.js'
 import type { MethodName } from '../mend/methods.js'
 import { rasterSource, type IntegerRaster } from '../raster/raster.js'

@@ -1,4 +1,4 @@
-import { mendShape } from '../mend/choose.js'
+import { mendShape } from '../mend/mend-shape.js'
 import { sourceShape } from '../mend/donor.js'
 import { shapesTouch } from '../mend/source-search.js'
 import { touchesArea } from '../shape/area.js'

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import { whatShows } from '@fennip/core/check/telltales.js'
-import { mendShape } from '@fennip/core/mend/choose.js'
+import { mendShape } from '@fennip/core/mend/mend-shape.js'
 import { sourceShape } from '@fennip/core/mend/donor.js'
 import { shapeCentre } from '@fennip/core/shape/shape.js'
 import { useBench } from '../store/bench.js'

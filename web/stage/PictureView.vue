@@ -2,7 +2,7 @@
 import { ElSlider } from 'element-plus'
 import OpenSeadragon from 'openseadragon'
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
-import { mendShape } from '@fennip/core/mend/choose.js'
+import { mendShape } from '@fennip/core/mend/mend-shape.js'
 import { growRegion, type Region } from '@fennip/core/raster/raster.js'
 import { distanceAt, shapeCentre, shapeThickness, type Disc } from '@fennip/core/shape/shape.js'
 import { LENS_WORDS } from '../shared/words.js'

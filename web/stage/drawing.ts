@@ -1,5 +1,6 @@
 import fitCurve from 'fit-curve'
 import { computed, ref, shallowRef } from 'vue'
+import { roundTo } from '@fennip/core/round.js'
 import type { Shape } from '@fennip/core/shape/shape.js'
 import type { useBench } from '../store/bench.js'
 
@@ -95,7 +96,7 @@ export function useDrawing(bench: ReturnType<typeof useBench>, screenScale: () =
   }
 
   async function add(path: readonly Point[]): Promise<void> {
-    const rounded = path.map(([x, y]): Point => [Math.round(x * 10) / 10, Math.round(y * 10) / 10])
+    const rounded = path.map(([x, y]): Point => [roundTo(x, 1), roundTo(y, 1)])
     if (task.kind() === 'outline') {
       if (rounded.length >= 3) await task.drawn({ type: 'outline', points: rounded })
     } else await task.drawn({ type: 'stroke', points: rounded, width: Math.max(1, Math.round(widthOf(bench.strokeWidth, pressures))) })

@@ -1,7 +1,7 @@
 import { computed, ref, shallowRef } from 'vue'
-import { mendShape } from '@fennip/core/mend/choose.js'
+import { mendShape } from '@fennip/core/mend/mend-shape.js'
 import { sourceShape } from '@fennip/core/mend/donor.js'
-import { distanceAt, moveShape, shapeCentre, type Shape } from '@fennip/core/shape/shape.js'
+import { distanceAt, moveShape, roundedShape, shapeCentre, type Shape } from '@fennip/core/shape/shape.js'
 import type { Source } from '@fennip/core/treatment/schema.js'
 import type { useBench } from '../store/bench.js'
 import type { Sight } from './sight.js'
@@ -82,7 +82,7 @@ export function useMarkDrag(bench: ReturnType<typeof useBench>) {
     }
     endedAt = performance.now()
     if (done.kind === 'source') await bench.moveSource(done.source!.dx, done.source!.dy)
-    else await bench.reshape(rounded(done.shape), done.kind === 'move' ? 'Move a mend' : 'Resize a mend')
+    else await bench.reshape(roundedShape(done.shape), done.kind === 'move' ? 'Move a mend' : 'Resize a mend')
     preview.value = null
   }
 
@@ -94,12 +94,4 @@ export function useMarkDrag(bench: ReturnType<typeof useBench>) {
   }
 
   return { preview, active: computed(() => preview.value !== null), press, move, release, giveUp, justEnded: () => performance.now() - endedAt < 200 }
-}
-
-function rounded(shape: Shape): Shape {
-  const round = (value: number) => Math.round(value * 10) / 10
-  const all = (points: [number, number][]) => points.map(([x, y]): [number, number] => [round(x), round(y)])
-  if (shape.type === 'disc') return { ...shape, x: round(shape.x), y: round(shape.y), r: round(shape.r) }
-  if (shape.type === 'stroke') return { ...shape, points: all(shape.points) }
-  return { ...shape, points: all(shape.points), ...(shape.holes ? { holes: shape.holes.map(all) } : {}) }
 }

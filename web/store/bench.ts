@@ -1,12 +1,13 @@
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef, watch } from 'vue'
 import { whatShows } from '@fennip/core/check/telltales.js'
-import { mendShape } from '@fennip/core/mend/choose.js'
+import { mendShape } from '@fennip/core/mend/mend-shape.js'
 import type { SearchedArea } from '@fennip/core/find/searched-area.js'
 import type { MethodName } from '@fennip/core/mend/methods.js'
 import { stepExtent } from '@fennip/core/render/patch-keys.js'
 import { type Region } from '@fennip/core/raster/raster.js'
 import { ProblemError } from '@fennip/core/problem.js'
+import { roundTo } from '@fennip/core/round.js'
 import type { SnapTo } from '@fennip/core/mend/snap-source.js'
 import { shapesReach, type Disc, type Shape } from '@fennip/core/shape/shape.js'
 import { applyEdit } from '@fennip/core/treatment/edit.js'
@@ -295,7 +296,7 @@ export const useBench = defineStore('bench', () => {
 
   /** A click in the picture: a flaw of the current size, mended at once. */
   function addSpot(x: number, y: number): Promise<void> {
-    const disc: Disc = { type: 'disc', x: Math.round(x * 10) / 10, y: Math.round(y * 10) / 10, r: spotRadius.value }
+    const disc: Disc = { type: 'disc', x: roundTo(x, 1), y: roundTo(y, 1), r: spotRadius.value }
     return addShape(disc)
   }
 

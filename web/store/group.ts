@@ -1,7 +1,7 @@
 import { defineStore } from 'pinia'
 import { computed, ref } from 'vue'
 import { whatShows } from '@fennip/core/check/telltales.js'
-import { mendShape } from '@fennip/core/mend/choose.js'
+import { mendShape } from '@fennip/core/mend/mend-shape.js'
 import { looksLike } from '@fennip/core/find/likeness.js'
 import type { MethodName } from '@fennip/core/mend/methods.js'
 import type { Region } from '@fennip/core/raster/raster.js'
