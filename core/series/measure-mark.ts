@@ -57,19 +57,20 @@ export function measureMark(picture: PixelSource, transfer: Transfer, expected: 
   const plane = octaves.planes[octave]!
   const scale = 2 ** octave
   const r = expected.r / scale
-  const at = (x: number, y: number, radius: number) => ask(plane, (x - region.x) / scale, (y - region.y) / scale, radius)
+  const at = (x: number, y: number, radius: number, of: Plane = plane) => ask(of, (x - region.x) / scale, (y - region.y) / scale, radius)
 
   const asked = at(expected.x, expected.y, r)
   if (!asked) return null
   const noise = noiseOf(plane)
   const byNoise = (answer: Answer) => noise / answer.norm
-  /** What the same question finds around a place, where no mark lies. */
+  /** What the same question finds around a place, where no mark lies; the mark itself, which reaches there, is taken away before. */
   const around = (place: Disc, answer: Answer): number => {
+    const bare = withoutMark(plane, (place.x - region.x) / scale, (place.y - region.y) / scale, place.r / scale, answer.depth)
     const others: number[] = []
     for (const out of AROUND) {
       for (let k = 0; k < DIRECTIONS; k++) {
         const angle = (2 * PI * k) / DIRECTIONS
-        const other = at(place.x + out * place.r * cos(angle), place.y + out * place.r * sin(angle), place.r / scale)
+        const other = at(place.x + out * place.r * cos(angle), place.y + out * place.r * sin(angle), place.r / scale, bare)
         if (other) others.push(Math.abs(other.depth))
       }
     }
@@ -140,8 +141,7 @@ function ask(plane: Plane, cx: number, cy: number, r: number): Answer | null {
       const dy = y + 0.5 - cy
       const distance = Math.sqrt(dx * dx + dy * dy)
       if (distance > reach) continue
-      const u = (distance - r) / (SOFTNESS * r)
-      const profile = 0.5 - (0.5 * u) / Math.sqrt(1 + u * u)
+      const profile = softDisc(distance, r)
       const value = plane.data[y * plane.width + x]!
       n++
       sum += profile
@@ -153,6 +153,21 @@ function ask(plane: Plane, cx: number, cy: number, r: number): Answer | null {
   if (n < 0.5 * all) return null
   const spread = squares - (sum * sum) / n
   return { depth: -(product - (sum * values) / n) / spread, norm: Math.sqrt(spread) }
+}
+
+/** Share of its depth that a soft disc has at a distance from its middle. */
+function softDisc(distance: number, r: number): number {
+  const u = (distance - r) / (SOFTNESS * r)
+  return 0.5 - (0.5 * u) / Math.sqrt(1 + u * u)
+}
+
+/** The plane as it would be without a soft disc of a depth. */
+function withoutMark({ width, height, data }: Plane, cx: number, cy: number, r: number, depth: number): Plane {
+  const bare = data.slice()
+  for (let y = 0; y < height; y++) {
+    for (let x = 0; x < width; x++) bare[y * width + x]! += depth * softDisc(Math.sqrt((x + 0.5 - cx) ** 2 + (y + 0.5 - cy) ** 2), r)
+  }
+  return { width, height, data: bare }
 }
 
 /** Deviation of a pixel of the plane, from neighbours. */

@@ -201,6 +201,14 @@ describe('a mark that is measured', () => {
       expect(Math.max(...off)).toBeLessThan(0.35)
     }
   })
+  it('is not itself taken for what lies around it: in a plain sky nothing is restless, however deep it is', () => {
+    for (const grain of grains) {
+      const { r } = shadowAt(grain, { spread: SPREAD }, 16)
+      const measure = measureMark(rasterSource(raster), transfer, { type: 'disc', x: grain.x, y: grain.y, r, slack: 1 })!
+      expect(measure.depth / measure.deviation).toBeGreaterThan(20)
+      expect(measure.unrest).toBeLessThan(2)
+    }
+  })
   it('is left where it is expected in texture that says otherwise', () => {
     // Gravel: stones as dark as the mark and as wide, all round and half over it.
     const random = makeRandom(77)
