@@ -187,7 +187,7 @@ describe('a batch', () => {
     const [picture] = frames
     const { revision } = await treatmentOf(picture!)
     // So much work that it cannot be done by itself meanwhile.
-    const spots = Array.from({ length: 140 }, (_value, i) => ({ id: `c${i}`, kind: 'speck', shape: { type: 'disc', x: 30 + 5 * i, y: 40 + (i % 9) * 50, r: 6 }, state: 'open', contrast: 5, weight: 30, confidence: 0.9, origin: 'hand' }))
+    const spots = Array.from({ length: 900 }, (_value, i) => ({ id: `c${i}`, kind: 'speck', shape: { type: 'disc', x: 20 + 12 * (i % 60), y: 20 + 30 * Math.floor(i / 60), r: 5 }, state: 'open', contrast: 5, weight: 30, confidence: 0.9, origin: 'hand' }))
     expect((await ask('POST', `/api/pictures/${picture}/edits`, { revision, label: 'Many', operations: [{ type: 'put', list: 'flaws', items: spots }] })).status).toBe(200)
     const before = await treatmentOf(picture!)
     const begun = await batch('mend', [picture!], {})
