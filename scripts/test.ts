@@ -1,4 +1,4 @@
-import { spawnSync } from 'node:child_process'
+import { spawn } from 'node:child_process'
 import { mkdirSync, readFileSync, rmSync } from 'node:fs'
 import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
@@ -14,20 +14,32 @@ mkdirSync(folder, { recursive: true })
 let passed = 0
 let failed = 0
 
-function check(name: string, command: string, args: string[]): void {
-  console.log(`\n${name}`)
-  const { status } = spawnSync(command, args, { cwd: root, stdio: 'inherit' })
-  if (status === 0) passed++
+/** Run a command, and print what it said when it has ended: of two side by side, one after the other. */
+function run(name: string, command: string, args: string[]): Promise<boolean> {
+  return new Promise((resolve) => {
+    const said: Buffer[] = []
+    const child = spawn(command, args, { cwd: root, stdio: ['ignore', 'pipe', 'pipe'] })
+    for (const stream of [child.stdout, child.stderr]) stream.on('data', (chunk: Buffer) => said.push(chunk))
+    child.on('error', (error) => said.push(Buffer.from(`${error.message}\n`)))
+    child.on('close', (status) => {
+      process.stdout.write(`\n${name}\n`)
+      process.stdout.write(Buffer.concat(said))
+      resolve(status === 0)
+    })
+  })
+}
+
+async function check(name: string, command: string, args: string[]): Promise<void> {
+  if (await run(name, command, args)) passed++
   else {
     failed++
     console.log(`${name}: failed`)
   }
 }
 
-function suite(name: string, args: string[]): void {
-  console.log(`\n${name}`)
+async function suite(name: string, args: string[]): Promise<void> {
   const file = join(folder, `${name.replaceAll(' ', '-')}.json`)
-  spawnSync('npx', ['vitest', 'run', '--reporter=default', '--reporter=json', `--outputFile.json=${file}`, ...args], { cwd: root, stdio: 'inherit' })
+  await run(name, 'npx', ['vitest', 'run', '--reporter=default', '--reporter=json', `--outputFile.json=${file}`, ...args])
   try {
     const result = JSON.parse(readFileSync(file, 'utf8')) as { numPassedTests: number; numFailedTests: number; numFailedTestSuites: number; success: boolean }
     passed += result.numPassedTests
@@ -39,13 +51,18 @@ function suite(name: string, args: string[]): void {
   }
 }
 
-check('Generate', 'npx', ['tsx', 'scripts/generate.ts'])
-check('Type check', 'npx', ['vue-tsc', '--noEmit', '-p', 'tsconfig.json'])
-check('Lint', 'npx', ['eslint', '.', '--max-warnings', '0'])
-suite('Unit tests', ['core', 'codec', 'cli', 'demo', 'web', 'bench/'])
+await check('Generate', 'npx', ['tsx', 'scripts/generate.ts'])
+await Promise.all([
+  check('Type check', 'npx', ['vue-tsc', '--noEmit', '-p', 'tsconfig.json']),
+  check('Lint', 'npx', ['eslint', '.', '--max-warnings', '0']),
+])
+await suite('Unit tests', ['core', 'codec', 'cli', 'demo', 'web', 'bench/'])
 await buildWeb()
-// One after another: each starts a database, a server and a worker of its own.
-suite('Tests of the whole', ['server', 'e2e', 'scripts', '--no-file-parallelism'])
+// Each file starts a database, a server and a worker of its own, and much of its time is waiting: two at a time.
+await Promise.all([
+  suite('Tests of the server', ['server', 'scripts', '--no-file-parallelism']),
+  suite('Tests of the interface', ['e2e', '--no-file-parallelism']),
+])
 
 console.log(`\n${passed} passed, ${failed} failed`)
 process.exit(failed > 0 ? 1 : 0)
