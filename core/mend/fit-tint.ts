@@ -7,7 +7,7 @@ import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
 import type { Transfer } from '../raster/transfer.js'
 import { roundTo } from '../round.js'
 import { distanceAt, distanceOutside, shapeBounds, type Shape } from '../shape/shape.js'
-import { measureStrength } from './fit-shadow.js'
+import { measureStrength } from './gradient-loss.js'
 import type { Tint } from './tint.js'
 
 /** A fitted tint and what speaks for it. */
