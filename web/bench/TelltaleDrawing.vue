@@ -8,6 +8,7 @@ import { sourceShape } from '@fennip/core/mend/donor.js'
 import { shapeCentre } from '@fennip/core/shape/shape.js'
 import type { Step } from '@fennip/core/treatment/schema.js'
 import Crop from '../shared/Crop.vue'
+import { plain } from '../shared/plain.js'
 import { useBench } from '../store/bench.js'
 
 /** Why a telltale speaks: tone across the outline, grain inside against outside, or where the pixels came from. */
@@ -16,7 +17,7 @@ const bench = useBench()
 const explanation = shallowRef<Explanation | null>(null)
 watch(() => [props.step, bench.steps] as const, async () => {
   const asked = props.step
-  const answer = await bench.thePool().mender.explain(bench.plain(asked)).catch(() => null)
+  const answer = await bench.thePool().mender.explain(plain(asked)).catch(() => null)
   if (asked === props.step) explanation.value = answer
 }, { immediate: true })
 

@@ -3,6 +3,7 @@ import { overlaps, type Region } from '@fennip/core/raster/raster.js'
 import { stepExtent } from '@fennip/core/render/patch-keys.js'
 import type { Treatment } from '@fennip/core/treatment/schema.js'
 import type { Picture } from '../shared/api.js'
+import { plain } from '../shared/plain.js'
 import type { PixelWorker } from '../workers/pixels.worker.js'
 
 /** Crops of many pictures, before and after, from a few workers that each keep the picture they last had open. */
@@ -16,7 +17,6 @@ interface Painter {
 }
 
 const PAINTERS = 3
-const plain = <T>(value: T): T => JSON.parse(JSON.stringify(value)) as T
 
 export class CropPainters {
   private readonly painters: Painter[] = []

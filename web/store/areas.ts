@@ -4,6 +4,7 @@ import type { AreaMarks } from '@fennip/core/shape/grow-area.js'
 import type { Outline, Shape } from '@fennip/core/shape/shape.js'
 import { putArea, removeArea } from '@fennip/core/treatment/guards.js'
 import type { Area } from '@fennip/core/treatment/schema.js'
+import { plain } from '../shared/plain.js'
 import { identifier, useBench } from './bench.js'
 
 const NO_MARKS: AreaMarks = { inside: [], outside: [] }
@@ -33,7 +34,7 @@ export const useAreas = defineStore('areas', () => {
     const mine = ++turn
     growing.value = true
     try {
-      const result = await bench.thePool().helper.growArea(bench.plain(marks.value), thinPx.value, 'roughly')
+      const result = await bench.thePool().helper.growArea(plain(marks.value), thinPx.value, 'roughly')
       if (mine === turn) grown.value = result
     } catch (error) {
       bench.report(error)
@@ -72,7 +73,7 @@ export const useAreas = defineStore('areas', () => {
     if (grown.value.length === 0 || growing.value) return
     const mine = ++turn
     growing.value = true
-    const shapes = await bench.thePool().helper.growArea(bench.plain(marks.value), thinPx.value, 'exactly').catch((error: unknown) => {
+    const shapes = await bench.thePool().helper.growArea(plain(marks.value), thinPx.value, 'exactly').catch((error: unknown) => {
       bench.report(error)
       return []
     })

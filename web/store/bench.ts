@@ -1,8 +1,7 @@
 import { defineStore } from 'pinia'
-import { computed, ref, shallowRef, watch } from 'vue'
+import { computed, ref, shallowRef } from 'vue'
 import { whatShows } from '@fennip/core/check/telltales.js'
 import { mendShape } from '@fennip/core/mend/mend-shape.js'
-import type { SearchedArea } from '@fennip/core/find/searched-area.js'
 import type { MethodName } from '@fennip/core/mend/methods.js'
 import { stepExtent } from '@fennip/core/render/patch-keys.js'
 import { type Region } from '@fennip/core/raster/raster.js'
@@ -13,20 +12,16 @@ import { shapesReach, type Disc, type Shape } from '@fennip/core/shape/shape.js'
 import { applyEdit } from '@fennip/core/treatment/edit.js'
 import type { Flaw, Operation, Source, Step, Treatment } from '@fennip/core/treatment/schema.js'
 import { poorSourcesOf, refusalOf } from '@fennip/core/treatment/poor-sources.js'
-import { api, listen, type OpenedPicture, type Run } from '../shared/api.js'
+import { api, listen, type OpenedPicture } from '../shared/api.js'
+import { plain } from '../shared/plain.js'
 import { PixelPool } from '../workers/pool.js'
+import { useDraft, type Settings } from './draft.js'
 import { useLedger } from './ledger.js'
+import { useRuns } from './runs.js'
+import { useSaving } from './saving.js'
 
 export type MarksShown = 'all' | 'unsettled' | 'none'
 export type Tool = 'select' | 'spot' | 'stroke' | 'outline' | 'area' | 'shape'
-/** What of a mend can be set without choosing it anew. */
-export type Settings = Partial<Pick<Step, 'strength' | 'softEdgePx' | 'source'>>
-
-interface Gesture {
-  readonly label: string
-  readonly operations: Operation[]
-}
-
 /** How far a source is moved by snapping, in pixels. */
 const SNAP_REACH = 14
 /** Wider strokes are filled with patches, not bridged, in pixels. */
@@ -41,11 +36,8 @@ export const useBench = defineStore('bench', () => {
   const revision = ref(0)
   const undoLabel = ref<string | null>(null)
   const redoLabel = ref<string | null>(null)
-  const runs = ref<Run[]>([])
   const selectedId = ref<string | null>(null)
   const problem = ref<string | null>(null)
-  const saving = ref(0)
-  const trouble = ref<string | null>(null)
   const busy = ref(false)
 
   const marks = ref<MarksShown>('all')
@@ -70,8 +62,6 @@ export const useBench = defineStore('bench', () => {
 
   let pool: PixelPool | null = null
   let stopListening: (() => void) | null = null
-  const queue: Gesture[] = []
-  let sending = false
 
   /** Told when pixels have changed: where, or everywhere. */
   const pixelsChanged = new Set<(region: Region | null) => void>()
@@ -83,15 +73,15 @@ export const useBench = defineStore('bench', () => {
     for (const listener of pixelsChanged) listener(region)
   }
 
-  /** The selected mend while a setting of it is being moved: shown at once, saved as one gesture when it rests. */
-  const draft = shallowRef<Step | null>(null)
-
   const flaws = computed(() => treatment.value?.flaws ?? [])
   const steps = computed(() => treatment.value?.steps ?? [])
   const areas = computed(() => treatment.value?.areas ?? [])
   const guards = computed(() => areas.value.filter((area) => area.role === 'guard'))
   const stepOf = computed(() => new Map(steps.value.map((step) => [step.flaw, step])))
   const selected = computed(() => flaws.value.find((flaw) => flaw.id === selectedId.value) ?? null)
+  const { saving, trouble, push, isWaiting, isBusy, allSaved, forget: forgetGestures } = useSaving({ opened, revision, undoLabel, redoLabel, problem, refresh })
+  const { draft, adjust: draw, keepDraft, dropDraft, forget: forgetDraft } = useDraft({ selectedId, stepOf, thePool, openShapes, extentOf, tellPixels, change })
+  const { runs, run, noteRun, find, mendAll, handOver, cancel } = useRuns({ opened, revision, problem, settled, report })
   const selectedStep = computed(() => (draft.value && draft.value.flaw === selectedId.value ? draft.value : selectedId.value ? stepOf.value.get(selectedId.value) ?? null : null))
   const counts = computed(() => {
     const result = { open: 0, mended: 0, settled: 0, left: 0, shows: 0 }
@@ -102,7 +92,6 @@ export const useBench = defineStore('bench', () => {
   /** Mends whose source has become a poor one since it was chosen, and why. */
   const poorSources = computed(() => (treatment.value ? poorSourcesOf(treatment.value) : new Map<string, string>()))
   const list = useLedger({ flaws, steps, stepOf, group, poorSources, original: computed(() => opened.value?.original ?? null) })
-  const run = computed(() => runs.value.find((candidate) => candidate.state === 'queued' || candidate.state === 'running') ?? null)
 
   function thePool(): PixelPool {
     if (!pool) throw new Error('No picture is open')
@@ -119,7 +108,7 @@ export const useBench = defineStore('bench', () => {
     strokeWidth.value = Math.max(5, Math.round(answer.picture.original.width / 500))
     take(answer)
     stopListening = listen(id, (event) => {
-      if (event.type === 'revision' && event.revision! > revision.value && queue.length === 0 && !sending) void refresh()
+      if (event.type === 'revision' && event.revision! > revision.value && !isBusy()) void refresh()
       else if (event.type === 'reconnected') void refresh()
       else if (event.type === 'run') void noteRun(event.run!, event.state!, event.progress!)
     })
@@ -135,9 +124,8 @@ export const useBench = defineStore('bench', () => {
     opened.value = null
     treatment.value = null
     selectedId.value = null
-    clearTimeout(draftTimer)
-    draft.value = null
-    queue.length = 0
+    forgetDraft()
+    forgetGestures()
     list.filter.value = 'all'
     group.value = new Set()
     runs.value = []
@@ -158,27 +146,10 @@ export const useBench = defineStore('bench', () => {
     const id = opened.value?.id
     if (!id) return
     const answer = await api.picture(id)
-    if (opened.value?.id !== id || queue.length > 0) return
+    if (opened.value?.id !== id || isWaiting()) return
     take(answer)
     await thePool().load(answer.treatment)
     tellPixels(null)
-  }
-
-  async function noteRun(id: string, state: string, progress: number): Promise<void> {
-    const known = runs.value.find((candidate) => candidate.id === id)
-    if (known && (state === 'queued' || state === 'running')) {
-      known.state = state
-      known.progress = progress
-      return
-    }
-    const fresh = await api.run(id)
-    runs.value = [fresh, ...runs.value.filter((candidate) => candidate.id !== id)]
-    if (fresh.state === 'failed') problem.value = fresh.problem?.detail ?? 'The work failed.'
-  }
-
-  /** Workers take plain objects, not the reactive ones of the screen. */
-  function plain<T>(value: T): T {
-    return JSON.parse(JSON.stringify(value)) as T
   }
 
   /** Change the treatment at once on screen, and save it. */
@@ -186,52 +157,15 @@ export const useBench = defineStore('bench', () => {
     if (!treatment.value) return
     const data = plain(operations)
     treatment.value = applyEdit(treatment.value, data).treatment
-    queue.push({ label, operations: data })
-    saving.value = queue.length
-    void send()
+    push({ label, operations: data })
     // The workers' treatment follows every gesture; pixels change with the steps alone.
     await thePool().edit(data)
     if (data.some((operation) => operation.type !== 'setState' && operation.list === 'steps')) tellPixels(where)
   }
 
-  /** Send what is queued, in order; what cannot be sent is kept and tried again. */
-  async function send(): Promise<void> {
-    if (sending) return
-    sending = true
-    try {
-      while (queue.length > 0 && opened.value) {
-        const gesture = queue[0]!
-        try {
-          const saved = await api.edit(opened.value.id, revision.value, gesture.label, gesture.operations)
-          queue.shift()
-          revision.value = saved.revision
-          undoLabel.value = gesture.label
-          redoLabel.value = null
-          trouble.value = null
-          if (saved.rebased && queue.length === 0) await refresh()
-        } catch (error) {
-          const known = error instanceof ProblemError ? error : null
-          if (known && known.status < 500 && known.status !== 507) {
-            // Refused for good: what is on screen goes back to what is saved.
-            queue.length = 0
-            problem.value = known.detail
-            await refresh()
-            break
-          }
-          trouble.value = known?.title ?? 'Not saved'
-          await new Promise((resolve) => setTimeout(resolve, 1500))
-        }
-        saving.value = queue.length
-      }
-    } finally {
-      sending = false
-      saving.value = queue.length
-    }
-  }
-
   async function settled(): Promise<void> {
     await keepDraft()
-    while (queue.length > 0 || sending) await new Promise((resolve) => setTimeout(resolve, 30))
+    await allSaved()
   }
 
   async function goBack(kind: 'undo' | 'redo', times = 1): Promise<void> {
@@ -423,57 +357,10 @@ export const useBench = defineStore('bench', () => {
     if (flaw?.shape.type === 'stroke') await reshape({ ...flaw.shape, width }, 'Set the width')
   }
 
-  let draftTimer = 0
-  let showing: Promise<void> | null = null
-
   /** Set strength, soft edge or source of the selected mend; nothing is chosen anew. It is saved when it rests, if so said. */
   function adjust(values: Settings, saveAtRest = true): void {
-    const step = selectedStep.value
-    if (!step) return
-    draft.value = { ...step, ...values }
-    showing ??= showDraft().finally(() => (showing = null))
-    clearTimeout(draftTimer)
-    if (saveAtRest) draftTimer = window.setTimeout(() => void keepDraft(), 350)
+    if (selectedStep.value) draw(selectedStep.value, values, saveAtRest)
   }
-
-  /** Go back from the draft to what is saved. */
-  async function dropDraft(): Promise<void> {
-    clearTimeout(draftTimer)
-    const step = draft.value
-    if (!step) return
-    draft.value = null
-    await showing
-    const old = stepOf.value.get(step.flaw)
-    if (!old) return
-    await thePool().edit(plain([{ type: 'put', list: 'steps', items: [old] }] as Operation[]))
-    tellPixels(extentOf([step, old]))
-  }
-
-  /** Show the newest draft until none is newer; what came between is left out. */
-  async function showDraft(): Promise<void> {
-    for (let shown: Step | null = null; draft.value && draft.value !== shown; ) {
-      const before = shown ?? stepOf.value.get(draft.value.flaw)
-      shown = draft.value
-      await thePool().edit([{ type: 'put', list: 'steps', items: [shown] }])
-      tellPixels(extentOf([before, shown]))
-    }
-  }
-
-  /** Save the draft, if there is one. */
-  async function keepDraft(): Promise<void> {
-    clearTimeout(draftTimer)
-    const step = draft.value
-    if (!step) return
-    await showing
-    const old = stepOf.value.get(step.flaw)
-    const telltales = await thePool().mender.measure(step, plain(openShapes(step.flaw, step.shape)))
-    // Moved on meanwhile: the newer one will be kept.
-    if (draft.value !== step) return
-    draft.value = null
-    const label = !old || old.strength !== step.strength ? 'Set the strength' : old.softEdgePx !== step.softEdgePx ? 'Set the soft edge' : 'Move the source'
-    await change(label, [{ type: 'put', list: 'steps', items: [{ ...step, telltales, ...(label === 'Move the source' ? { chosenBy: 'hand' as const, reason: 'From the source you chose.' } : {}) }] }], extentOf([old, step]))
-  }
-  watch(selectedId, () => void keepDraft())
 
   async function setState(state: Flaw['state']): Promise<void> {
     await keepDraft()
@@ -526,34 +413,12 @@ export const useBench = defineStore('bench', () => {
     if (next) selectedId.value = next.id
   }
 
-  const beginning = new Set<Run['kind']>()
-  /** Begin work on the server; what is asked for again before it has answered is begun once. */
-  async function startRun(kind: Run['kind'], begin: () => Promise<Run>): Promise<void> {
-    if (beginning.has(kind)) return
-    beginning.add(kind)
-    try {
-      await settled()
-      const begun = await begin()
-      if (!runs.value.some((candidate) => candidate.id === begun.id)) runs.value = [begun, ...runs.value]
-    } catch (error) {
-      report(error)
-    } finally {
-      beginning.delete(kind)
-    }
-  }
-  const find = (kinds: string[], falseFinds: number, where: SearchedArea & { like?: string } = {}) => startRun('find', () => api.find(opened.value!.id, kinds, falseFinds, where))
-  const mendAll = () => startRun('mend', () => api.mend(opened.value!.id, revision.value))
-  const handOver = (body: { format: string; depth: 8 | 16; quality: number }) => startRun('export', () => api.export(opened.value!.id, body))
-  async function cancel(id: string): Promise<void> {
-    await api.cancel(id).catch(report)
-  }
-
   return {
     opened, treatment, revision, undoLabel, redoLabel, runs, run, selectedId, selected, selectedStep, problem, saving, trouble, busy,
     areas, guards, handMethod, handStrength, snapTo, group, draft,
     ...list, marks, tool, spotRadius, strokeWidth, toolSize,
     flaws, steps, stepOf, counts,
-    thePool, onPixels, open, close, change, goBack, addSpot, addShape, reorder, mendSelected, mend, otherSource, moveSource, trySource, placeSource, sourceRefusal, openShapes, extentOf, freshMendId, poorSources, plain, report, keepDraft, dropDraft, reshape, setWidth, adjust, setState, takeOut, wires, decideWires,
+    thePool, onPixels, open, close, change, goBack, addSpot, addShape, reorder, mendSelected, mend, otherSource, moveSource, trySource, placeSource, sourceRefusal, openShapes, extentOf, freshMendId, poorSources, report, keepDraft, dropDraft, reshape, setWidth, adjust, setState, takeOut, wires, decideWires,
     stepThrough, find, mendAll, handOver, cancel, settled,
   }
 })

@@ -8,7 +8,9 @@ import type { Region } from '@fennip/core/raster/raster.js'
 import { areaCoverage } from '@fennip/core/shape/area.js'
 import { shapeCentre } from '@fennip/core/shape/shape.js'
 import type { Area, Flaw, Operation, Step } from '@fennip/core/treatment/schema.js'
-import { useBench, type Settings } from './bench.js'
+import { plain } from '../shared/plain.js'
+import { useBench } from './bench.js'
+import type { Settings } from './draft.js'
 import { isUndecided } from './ledger.js'
 
 /** By what flaws are alike: all of how they look, their kind, about their size, or the telltale that gives them away most. */
@@ -141,7 +143,7 @@ export const useGroup = defineStore('group', () => {
     const before = [...steps.value]
     const changed = await each(before, async (step) => {
       const next = { ...step, ...values }
-      return { ...next, telltales: await bench.thePool().mender.measure(bench.plain(next), bench.plain(bench.openShapes(step.flaw, step.shape))) }
+      return { ...next, telltales: await bench.thePool().mender.measure(plain(next), plain(bench.openShapes(step.flaw, step.shape))) }
     })
     if (changed) await save(`${label} of ${changed.length} mends`, put(changed), [...before, ...changed])
   }
@@ -151,7 +153,7 @@ export const useGroup = defineStore('group', () => {
     const before = [...steps.value]
     const made = await each(flaws.value, (flaw) => {
       const id = bench.stepOf.get(flaw.id)?.id ?? bench.freshMendId()
-      return bench.thePool().mender.choose(bench.plain(flaw), bench.plain(bench.openShapes(flaw.id, flaw.shape)), { id, ...(method ? { method } : {}) }).catch((error: unknown) => {
+      return bench.thePool().mender.choose(plain(flaw), plain(bench.openShapes(flaw.id, flaw.shape)), { id, ...(method ? { method } : {}) }).catch((error: unknown) => {
         bench.report(error)
         return null
       })

@@ -3,6 +3,7 @@ import { computed, shallowRef, watch } from 'vue'
 import { whatShows } from '@fennip/core/check/telltales.js'
 import { worstOf } from '@fennip/core/mend/next-best.js'
 import type { Step } from '@fennip/core/treatment/schema.js'
+import { plain } from '../shared/plain.js'
 import { useBench } from './bench.js'
 
 /** How long a flaw must be looked at before another mend is worked out for it, in milliseconds. */
@@ -28,7 +29,7 @@ export const useOffer = defineStore('offer', () => {
     if (!current || !flaw) return
     setTimeout(() => {
       if (mine !== turn || !bench.opened) return
-      bench.thePool().mender.nextBest(bench.plain(flaw), bench.plain(bench.openShapes(flaw.id, flaw.shape)), bench.plain(current)).then(
+      bench.thePool().mender.nextBest(plain(flaw), plain(bench.openShapes(flaw.id, flaw.shape)), plain(current)).then(
         (other) => {
           if (mine === turn) step.value = other
         },

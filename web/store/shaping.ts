@@ -3,6 +3,7 @@ import { ref, watch } from 'vue'
 import { addToShape, joinStrokes, splitStroke, strokeFromSpot, takeFromShape, widenShape } from '@fennip/core/shape/edit-shape.js'
 import type { Shape } from '@fennip/core/shape/shape.js'
 import type { Flaw, Operation, Step } from '@fennip/core/treatment/schema.js'
+import { plain } from '../shared/plain.js'
 import { identifier, useBench } from './bench.js'
 
 /** What is about to be done to the shape of the selected flaw. */
@@ -72,7 +73,7 @@ export const useShaping = defineStore('shaping', () => {
       const steps: Step[] = []
       if (old) {
         const keep = old.method === 'lift' ? {} : { method: old.method }
-        for (const one of flaws) steps.push(await bench.thePool().mender.choose(bench.plain(one), bench.plain(bench.openShapes(flaw.id, one.shape)), { id: one.id === flaw.id ? old.id : bench.freshMendId(), strength: old.strength, ...keep }))
+        for (const one of flaws) steps.push(await bench.thePool().mender.choose(plain(one), plain(bench.openShapes(flaw.id, one.shape)), { id: one.id === flaw.id ? old.id : bench.freshMendId(), strength: old.strength, ...keep }))
       }
       const operations: Operation[] = []
       if (removedSteps.length > 0) operations.push({ type: 'remove', list: 'steps', ids: removedSteps.map(({ id }) => id) })
