@@ -51,6 +51,7 @@ function trueWeight(photograph: SeriesPhotograph, flaw: SeriesPhotograph['flaws'
 
 const overLimit = ({ ours, limit }: { ours: number; limit: number }) => 10 * Math.log10(ours / Math.max(1e-9, limit))
 
+const everywhere = { ours: 0, limit: 0 }
 for (let i = 4; i < frames.length; i++) {
   const photograph = photographs[i]!
   const source = sourceOf(photograph)
@@ -92,7 +93,10 @@ for (let i = 4; i < frames.length; i++) {
     all.ours += ours
     all.limit += limit
   }
+  everywhere.ours += all.ours
+  everywhere.limit += all.limit
   errors.sort((a, b) => a - b)
   const methods = [...new Set(steps.map(({ method }) => method))].map((method) => `${steps.filter((step) => step.method === method).length} ${method}`).join(', ')
   console.log(`f/${frames[i]!.aperture}: scale ${placement.scale.toFixed(5)} (true ${(SERIES_FRAMES[i]!.scale / SERIES_FRAMES[0]!.scale).toFixed(5)}), ${visible.length} can be seen, reached ${reached.length} (${(reached.length / Math.max(1, visible.length)).toFixed(3)}), ${shown.length} shown, ${strange.length} without dust; ${methods}; lifted over the limit: median ${errors[errors.length >> 1]?.toFixed(2)} dB, 90 % ${errors[Math.floor(0.9 * errors.length)]?.toFixed(2)} dB, all pixels together ${overLimit(all).toFixed(2)} dB; ${seconds()} s`)
 }
+console.log(`All lifted pixels of the four frames together: ${overLimit(everywhere).toFixed(2)} dB over the limit`)
