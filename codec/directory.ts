@@ -24,14 +24,22 @@ export const TAG = {
   copyright: 33432, icc: 34675, exif: 34665, gps: 34853, makerNote: 37500, interoperability: 40965,
 } as const
 
-/** Bytes of one value of each field type of TIFF 6.0. */
-const TYPE_SIZE = [0, 1, 1, 2, 4, 8, 1, 1, 2, 4, 8, 4, 8, 4]
+/** Bytes of one value of each field type of TIFF 6.0 (1 to 12), of IFD (13) and of BigTIFF (16 to 18). */
+export const TYPE_SIZE = [0, 1, 1, 2, 4, 8, 1, 1, 2, 4, 8, 4, 8, 4, 0, 0, 8, 8, 8]
+
+/** Bytes that are turned round together when the byte order changes: rationals are two numbers of four bytes. */
+export const unitOf = (type: number): number => (type === 5 || type === 10 ? 4 : TYPE_SIZE[type] ?? 1)
+
+/** Entries and bytes that are read of one Exif block: cameras write some hundred entries and at most a few hundred kilobytes. */
+const MOST_ENTRIES = 4096
+const MOST_BYTES = 16 * 2 ** 20
 
 /**
  * Read the directory at the head of a TIFF structure, and the Exif and GPS directories it points to.
  *
  * @param bytes  A TIFF file or the content of an Exif block after its name.
- * @returns The directories, or null when this is no TIFF structure. Entries that point outside are left out.
+ * @returns The directories, or null when this is no TIFF structure. Entries that point outside are left out, and so is
+ *          what goes beyond the bounds: entries may lie over one another, and copies of them grow without end.
  */
 export function readDirectories(bytes: Uint8Array): DirectoryTree | null {
   if (bytes.length < 14) return null
@@ -40,20 +48,21 @@ export function readDirectories(bytes: Uint8Array): DirectoryTree | null {
   const little = order === 'II'
   const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength)
   if (view.getUint16(2, little) !== 42) return null
-  const main = readAt(view, view.getUint32(4, little), little)
+  const room = { bytes: MOST_BYTES }
+  const main = readAt(view, view.getUint32(4, little), little, room)
   const child = (tag: number) => {
     const entry = main.get(tag)
-    return entry && entry.bytes.length >= 4 ? readAt(view, new DataView(entry.bytes.buffer, entry.bytes.byteOffset).getUint32(0, true), little) : undefined
+    return entry && entry.bytes.length >= 4 ? readAt(view, new DataView(entry.bytes.buffer, entry.bytes.byteOffset).getUint32(0, true), little, room) : undefined
   }
   const exif = child(TAG.exif)
   const gps = child(TAG.gps)
   return { main, ...(exif ? { exif } : {}), ...(gps ? { gps } : {}) }
 }
 
-function readAt(view: DataView, offset: number, little: boolean): Directory {
+function readAt(view: DataView, offset: number, little: boolean, room: { bytes: number }): Directory {
   const directory: Directory = new Map()
   if (offset + 2 > view.byteLength) return directory
-  const count = view.getUint16(offset, little)
+  const count = Math.min(MOST_ENTRIES, view.getUint16(offset, little))
   for (let i = 0; i < count; i++) {
     const at = offset + 2 + 12 * i
     if (at + 12 > view.byteLength) break
@@ -62,7 +71,8 @@ function readAt(view: DataView, offset: number, little: boolean): Directory {
     const size = (TYPE_SIZE[type] ?? 0) * values
     if (size === 0) continue
     const from = size <= 4 ? at + 8 : view.getUint32(at + 8, little)
-    if (from + size > view.byteLength) continue
+    if (from + size > view.byteLength || size > room.bytes) continue
+    room.bytes -= size
     directory.set(view.getUint16(at, little), { type, count: values, bytes: asLittleEndian(view, from, type, size, little) })
   }
   return directory
@@ -70,8 +80,7 @@ function readAt(view: DataView, offset: number, little: boolean): Directory {
 
 function asLittleEndian(view: DataView, from: number, type: number, size: number, little: boolean): Uint8Array {
   const bytes = new Uint8Array(view.buffer, view.byteOffset + from, size).slice()
-  // Rationals are two numbers of four bytes.
-  const unit = type === 5 || type === 10 ? 4 : TYPE_SIZE[type]!
+  const unit = unitOf(type)
   if (!little && unit > 1) for (let i = 0; i < size; i += unit) bytes.subarray(i, i + unit).reverse()
   return bytes
 }

@@ -2,10 +2,13 @@ import { ProblemError } from '@fennip/core/problem.js'
 import { greyProfile, readProfile, srgbProfile, type ColourProfile } from '@fennip/core/raster/profile.js'
 import { makeRaster, type Depth, type IntegerRaster } from '@fennip/core/raster/raster.js'
 import exifr from 'exifr'
-import { open, stat } from 'node:fs/promises'
-import sharp from 'sharp'
-import { readDirectories, numberOf, shortEntry, TAG, writeDirectories, type Directory } from './directory.js'
+import { cleanText } from '@fennip/core/text.js'
+import { open, stat, type FileHandle } from 'node:fs/promises'
+import sharp, { type SharpOptions } from 'sharp'
+import { readDirectories, numberOf, shortEntry, TAG, writeDirectories, type Directory, type DirectoryTree } from './directory.js'
 import { formatOfContent, type Format } from './formats.js'
+import { jpegPrecision } from './jpeg.js'
+import { checkTiffPage, mainPage, openTiff, tiffMetadata, type TiffPage } from './tiff.js'
 
 /** What a file says about itself besides its pixels; carried over to what is written. */
 export interface Metadata {
@@ -34,6 +37,8 @@ export interface PictureHeader {
   readonly orientation: number
   readonly hasAlpha: boolean
   readonly pages: number
+  /** Which page of the file is the picture: its place in the chain, and among the sub-directories there (-1 for none). */
+  readonly page: { readonly index: number; readonly subDirectory: number }
   readonly profile: ColourProfile
   readonly metadata: Metadata
   readonly camera: Camera
@@ -67,9 +72,36 @@ export async function readHeader(path: string, name: string, limits: ReadLimits 
   })
   if (size === 0) throw new ProblemError('file-empty', { title: 'The file is empty', detail: `${name} has no content. Copy it again from where it came from.`, status: 422 })
   if (size > limits.bytes) throw new ProblemError('file-too-large', { title: 'The file is too large', detail: `${name} has ${Math.round(size / 1e6)} MB; the limit is ${Math.round(limits.bytes / 1e6)} MB.`, status: 413 })
-  const format = formatOfContent(await readHead(path, 16))
+  const file = await open(path)
+  try {
+    return await headerOf(file, path, name, size, limits)
+  } finally {
+    await file.close()
+  }
+}
+
+/** A header of which nothing bounds the size would cost memory before anything is known of the file. */
+const MAY_CLAIM: Record<Format, number> = {
+  // Packed bytes that one byte may stand for. Deflate: 1 032 (zlib's own documentation); JPEG: one bit a block of 64 samples
+  // (ISO/IEC 10918-1 F.1.2); WebP and TIFF reach more on blank pages, and each part of a TIFF is looked at by itself.
+  png: 1100, jpeg: 1100, webp: 20000, tiff: 20000,
+}
+
+async function headerOf(file: FileHandle, path: string, name: string, size: number, limits: ReadLimits): Promise<PictureHeader> {
+  const format = formatOfContent(await readHead(file, 16))
   if (!format) throw new ProblemError('not-a-picture', { title: 'This is not a picture Fennip can read', detail: `${name} is not a JPEG, PNG, TIFF or WebP file, whatever its name says. Save it in one of these formats.`, status: 415 })
-  const meta = await sharp(path, { limitInputPixels: false, unlimited: false }).metadata().catch((error: unknown) => {
+  const notes: string[] = []
+  const tiff = format === 'tiff' ? await openTiff(file, size) : null
+  const page = tiff ? mainPage(tiff, name) : null
+  if (tiff && page) {
+    await checkTiffPage(tiff, page, name)
+    if (page.index > 0 || page.subDirectory >= 0) notes.push(`The file begins with a smaller preview; the full picture is used.`)
+  }
+  if (format === 'jpeg') {
+    const precision = await jpegPrecision(file)
+    if (precision !== null && precision !== 8) throw new ProblemError('depth-unknown', { title: 'The sample format is not supported', detail: `${name} has ${precision} bits a sample; Fennip reads JPEG files of 8. Save it as a 16 bit TIFF.`, status: 415 })
+  }
+  const meta = await sharp(path, openOptions(format, page)).metadata().catch((error: unknown) => {
     throw damaged(name, error)
   })
   const stored = { width: meta.width, height: meta.height }
@@ -81,8 +113,8 @@ export async function readHeader(path: string, name: string, limits: ReadLimits 
   const grey = meta.space === 'b-w' || meta.space === 'grey16'
   if (!grey && !['srgb', 'rgb', 'rgb16'].includes(meta.space ?? '')) throw new ProblemError('space-unknown', { title: 'The colour space is not supported', detail: `${name} is in ${meta.space}; Fennip works on grey and RGB. Convert it to RGB.`, status: 415 })
   const channels = grey ? 1 : 3
-  const notes: string[] = []
-  const pages = meta.pages ?? 1
+  if (stored.width * stored.height * meta.channels * (depth / 8) > MAY_CLAIM[format] * size) throw damaged(name, new Error(`it claims ${stored.width} x ${stored.height} pixels and has ${size} bytes`))
+  const pages = tiff ? tiff.pages.filter(({ isReduced, isMask, subDirectory }) => !isReduced && !isMask && subDirectory < 0).length : (meta.pages ?? 1)
   if (pages > 1) notes.push(`The file has ${pages} pages; the first is used.`)
   if (meta.hasAlpha) notes.push('The picture has transparency, which is kept as it is.')
   const icc = meta.icc ? new Uint8Array(meta.icc) : null
@@ -94,7 +126,7 @@ export async function readHeader(path: string, name: string, limits: ReadLimits 
     notes.push(`${error instanceof ProblemError ? error.detail : 'The profile cannot be read.'} sRGB is assumed on screen; the profile itself is kept.`)
   }
   if (!icc) notes.push('The file has no colour profile; sRGB is assumed.')
-  const { exif, orientation } = await readExif(path, format, meta.exif ? new Uint8Array(meta.exif) : null)
+  const { exif, orientation } = keptExif(tiff && page ? await tiffMetadata(tiff, page, [...KEPT_TAGS, TAG.orientation]) : exifBlock(meta.exif ? new Uint8Array(meta.exif) : null))
   const turned = orientation >= 5
   const resolution = meta.density && meta.density > 1 ? meta.density : null
   return {
@@ -106,38 +138,58 @@ export async function readHeader(path: string, name: string, limits: ReadLimits 
     orientation,
     hasAlpha: meta.hasAlpha ?? false,
     pages,
-    profile,
+    page: { index: page?.index ?? 0, subDirectory: page?.subDirectory ?? -1 },
+    profile: { ...profile, name: cleanText(profile.name, 120) },
     metadata: { icc, exif, resolutionPerInch: resolution },
     camera: await readCamera(exif),
     notes,
   }
 }
 
+type PagePlace = Pick<TiffPage, 'index' | 'subDirectory'>
+
+/** Sizes are bounded by the limits, so the library's own bounds, which refuse large tags, are lifted. */
+function openOptions(format: Format, page: PagePlace | null): SharpOptions {
+  return {
+    limitInputPixels: false, unlimited: format === 'tiff', page: page?.index ?? 0,
+    ...(page && page.subDirectory >= 0 ? { tiff: { subifd: page.subDirectory } } : {}),
+  }
+}
+
 /**
  * Read a picture, upright and at full depth, in its own encoding.
  *
- * @throws {ProblemError} naming the file and the remedy; a truncated file is refused, not filled up.
+ * A JPEG file whose data are damaged in places is decoded all the same, and a note says so; anything else that cannot
+ * be decoded whole is refused.
+ *
+ * @throws {ProblemError} naming the file and the remedy.
  */
 export async function readPicture(path: string, name: string, limits: ReadLimits = DEFAULT_LIMITS): Promise<DecodedPicture> {
   const header = await readHeader(path, name, limits)
   const wide = header.depth === 16
-  // Without ignoreIcc the library would convert the pixels to another profile.
-  const image = sharp(path, { limitInputPixels: false, failOn: 'truncated', page: 0, ignoreIcc: true })
   const space = header.channels === 1 ? (wide ? 'grey16' : 'b-w') : wide ? 'rgb16' : 'srgb'
-  const { data, info } = await image
+  // Without ignoreIcc the library would convert the pixels to another profile.
+  const decode = (failOn: 'warning' | 'error' | 'truncated') => sharp(path, { ...openOptions(header.format, header.format === 'tiff' ? header.page : null), failOn, ignoreIcc: true })
     .pipelineColourspace(space)
     .toColourspace(space)
     .raw({ depth: wide ? 'ushort' : 'uchar' })
     .toBuffer({ resolveWithObject: true })
-    .catch((error: unknown) => {
+  let isDamaged = false
+  const { data, info } = await decode(header.format === 'jpeg' ? 'warning' : 'error').catch(async (error: unknown) => {
+    if (header.format !== 'jpeg') throw damaged(name, error)
+    isDamaged = true
+    return decode('truncated').catch(() => {
       throw damaged(name, error)
     })
+  })
   const samples = wide ? new Uint16Array(data.buffer, data.byteOffset, data.byteLength / 2) : new Uint8Array(data.buffer, data.byteOffset, data.byteLength)
   const stored = { width: info.width, height: info.height, count: info.channels }
   const pixels = upright(samples, stored, 0, header.channels, header)
   const alpha = header.hasAlpha && stored.count > header.channels ? upright(samples, stored, header.channels, 1, header) : null
-  return { header, pixels, alpha }
+  return { header: isDamaged ? { ...header, notes: [DAMAGED_NOTE, ...header.notes] } : header, pixels, alpha }
 }
+
+export const DAMAGED_NOTE = 'The file is damaged: part of what is shown may not be what was there. Copy it again from where it came from if you can.'
 
 /** Pick channels and turn the picture as Exif's orientation says (Exif 2.32, tag 274). */
 function upright(samples: Uint8Array | Uint16Array, stored: { width: number; height: number; count: number }, first: number, channels: number, header: PictureHeader): IntegerRaster {
@@ -165,26 +217,22 @@ function upright(samples: Uint8Array | Uint16Array, stored: { width: number; hei
   return result
 }
 
-async function readHead(path: string, length: number): Promise<Uint8Array> {
-  const file = await open(path)
-  try {
-    const { buffer, bytesRead } = await file.read(new Uint8Array(length), 0, length, 0)
-    return buffer.subarray(0, bytesRead)
-  } finally {
-    await file.close()
-  }
+async function readHead(file: FileHandle, length: number): Promise<Uint8Array> {
+  const { buffer, bytesRead } = await file.read(new Uint8Array(length), 0, length, 0)
+  return buffer.subarray(0, bytesRead)
 }
 
 /** Tags of a TIFF's own directory that are worth keeping besides its pixels. */
 const KEPT_TAGS: readonly number[] = [TAG.description, TAG.make, TAG.model, TAG.xResolution, TAG.yResolution, TAG.resolutionUnit, TAG.software, TAG.dateTime, TAG.artist, TAG.copyright]
 
-async function readExif(path: string, format: Format, block: Uint8Array | null): Promise<{ exif: Uint8Array | null; orientation: number }> {
-  let bytes = block
-  if (format === 'tiff') {
-    const { readFile } = await import('node:fs/promises')
-    bytes = new Uint8Array(await readFile(path))
-  } else if (bytes && bytes.length > 6 && String.fromCharCode(...bytes.subarray(0, 4)) === 'Exif') bytes = bytes.subarray(6)
-  const tree = bytes ? readDirectories(bytes) : null
+/** The directories of an Exif block as a picture file carries it, with or without its name. */
+function exifBlock(block: Uint8Array | null): DirectoryTree | null {
+  if (!block) return null
+  return readDirectories(block.length > 6 && String.fromCharCode(...block.subarray(0, 4)) === 'Exif' ? block.subarray(6) : block)
+}
+
+/** What is carried over of a file's metadata, and how its picture is turned. */
+function keptExif(tree: DirectoryTree | null): { exif: Uint8Array | null; orientation: number } {
   if (!tree) return { exif: null, orientation: 1 }
   const orientation = numberOf(tree.main.get(TAG.orientation)) ?? 1
   const main: Directory = new Map([...tree.main].filter(([tag]) => KEPT_TAGS.includes(tag)))
@@ -198,7 +246,7 @@ async function readCamera(exif: Uint8Array | null): Promise<Camera> {
   if (!exif) return {}
   const tags = (await exifr.parse(Buffer.from(exif), { tiff: true, exif: true, gps: false, reviveValues: false }).catch(() => null)) as Record<string, unknown> | null
   if (!tags) return {}
-  const text = (value: unknown) => (typeof value === 'string' && value.trim() !== '' ? value.trim() : undefined)
+  const text = (value: unknown) => (typeof value === 'string' ? cleanText(value, 200) || undefined : undefined)
   const body = [text(tags.Make), text(tags.Model)].filter(Boolean).join(' ')
   const lens = text(tags.LensModel)
   const taken = text(tags.DateTimeOriginal)
