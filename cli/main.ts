@@ -3,7 +3,9 @@ import { readFile } from 'node:fs/promises'
 import { parseArgs } from 'node:util'
 import { formatOfName } from '@fennip/codec/formats.js'
 import { readPicture, type DecodedPicture } from '@fennip/codec/read.js'
-import { encodePicture, lossesOf, writeFileWhole } from '@fennip/codec/write.js'
+import { rowsOf } from '@fennip/codec/rows.js'
+import { fillFile, writeFileWhole } from '@fennip/codec/sink.js'
+import { lossesOf, writePicture } from '@fennip/codec/write.js'
 import { whatShows } from '@fennip/core/check/telltales.js'
 import { DEFAULT_FALSE_FINDS, findFlaws } from '@fennip/core/find/find.js'
 import { flawsOfFinds } from '@fennip/core/find/found-flaws.js'
@@ -189,5 +191,5 @@ async function apply(args: string[]): Promise<void> {
 async function save(path: string, picture: DecodedPicture, format: ReturnType<typeof formatOfName>): Promise<void> {
   const options = { format, depth: picture.header.depth, quality: 95 }
   for (const loss of lossesOf(picture.pixels, picture.alpha !== null, options)) process.stderr.write(`fennip: ${loss}\n`)
-  await writeFileWhole(path, await encodePicture(picture.pixels, picture.alpha, picture.header.metadata, options))
+  await fillFile(path, (sink) => writePicture(rowsOf(picture.pixels, picture.alpha), picture.header.metadata, options, sink))
 }

@@ -7,10 +7,11 @@ import sharp from 'sharp'
 import { ProblemError } from '@fennip/core/problem.js'
 import { makeRaster } from '@fennip/core/raster/raster.js'
 import { makeRandom } from '@fennip/core/random.js'
-import { rationalEntry, readDirectories, shortEntry, TAG, textEntry, writeDirectories } from './directory.js'
+import { rationalEntry, readDirectories, shortEntry, TAG, textEntry, writeExif } from './directory.js'
 import { FORMATS, type Format } from './formats.js'
 import { readHeader, readPicture } from './read.js'
-import { encodePicture, writeFileWhole } from './write.js'
+import { writeFileWhole } from './sink.js'
+import { encodePicture } from './write.js'
 import { makeMatrixProfile } from './test-profile.js'
 
 const folder = await mkdtemp(join(tmpdir(), 'fennip-codec-'))
@@ -28,7 +29,7 @@ function noisy(width: number, height: number, channels: 1 | 3, depth: 8 | 16) {
   return raster
 }
 
-const exif = writeDirectories({
+const exif = writeExif({
   main: new Map([[TAG.make, textEntry('Orrendale Optical')], [TAG.model, textEntry('OT-2')], [TAG.orientation, shortEntry(1)]]),
   exif: new Map([[0x829d, rationalEntry(16)], [0xa434, textEntry('OT 35 mm')]]),
 })

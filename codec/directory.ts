@@ -86,14 +86,14 @@ function asLittleEndian(view: DataView, from: number, type: number, size: number
 }
 
 /**
- * Write directories as a little-endian TIFF structure.
+ * Write directories as part of a little-endian TIFF structure.
  *
- * @param start  Bytes that stand before the directory and keep their place (a file's pixels); a bare header by default.
+ * @param start  Bytes of the structure that stand before them.
+ * @returns The bytes of directories and values, and where the main directory lies in the structure.
  */
-export function writeDirectories(tree: DirectoryTree, start?: Uint8Array): Uint8Array {
-  const head = start ?? Uint8Array.of(0x49, 0x49, 42, 0, 8, 0, 0, 0)
-  const parts: Uint8Array[] = [head]
-  let length = head.length
+export function writeDirectories(tree: DirectoryTree, start: number): { bytes: Uint8Array; directoryAt: number } {
+  const parts: Uint8Array[] = []
+  let length = start
   const add = (bytes: Uint8Array): number => {
     if (length % 2 === 1) {
       parts.push(new Uint8Array(1))
@@ -107,12 +107,8 @@ export function writeDirectories(tree: DirectoryTree, start?: Uint8Array): Uint8
   const main = new Map(tree.main)
   main.delete(TAG.exif)
   main.delete(TAG.gps)
-  // Only the header of an empty structure says where its directory lies: right behind it.
-  const mainSize = 2 + 12 * (main.size + (tree.exif ? 1 : 0) + (tree.gps ? 1 : 0)) + 4
-  const mainAt = length + (length % 2)
-  if (length % 2 === 1) add(new Uint8Array(0))
-  const mainBytes = new Uint8Array(mainSize)
-  add(mainBytes)
+  const mainBytes = new Uint8Array(2 + 12 * (main.size + (tree.exif ? 1 : 0) + (tree.gps ? 1 : 0)) + 4)
+  const directoryAt = add(mainBytes)
   const write = (directory: Directory, into: Uint8Array) => {
     const view = new DataView(into.buffer, into.byteOffset, into.byteLength)
     const entries = [...directory].sort(([a], [b]) => a - b)
@@ -135,13 +131,22 @@ export function writeDirectories(tree: DirectoryTree, start?: Uint8Array): Uint8
   if (tree.exif) main.set(TAG.exif, child(tree.exif))
   if (tree.gps) main.set(TAG.gps, child(tree.gps))
   write(main, mainBytes)
-  const result = new Uint8Array(length)
+  const bytes = new Uint8Array(length - start)
   let at = 0
   for (const part of parts) {
-    result.set(part, at)
+    bytes.set(part, at)
     at += part.length
   }
-  new DataView(result.buffer).setUint32(4, mainAt, true)
+  return { bytes, directoryAt }
+}
+
+/** Directories as a whole little-endian TIFF structure, as Exif blocks are. */
+export function writeExif(tree: DirectoryTree): Uint8Array {
+  const { bytes, directoryAt } = writeDirectories(tree, 8)
+  const result = new Uint8Array(8 + bytes.length)
+  result.set([0x49, 0x49, 42, 0])
+  new DataView(result.buffer).setUint32(4, directoryAt, true)
+  result.set(bytes, 8)
   return result
 }
 
@@ -149,6 +154,17 @@ export function longEntry(value: number): Entry {
   const bytes = new Uint8Array(4)
   new DataView(bytes.buffer).setUint32(0, value, true)
   return { type: 4, count: 1, bytes }
+}
+
+export function longsEntry(values: readonly number[]): Entry {
+  const bytes = new Uint8Array(4 * values.length)
+  const view = new DataView(bytes.buffer)
+  values.forEach((value, i) => view.setUint32(4 * i, value, true))
+  return { type: 4, count: values.length, bytes }
+}
+
+export function shortsEntry(values: readonly number[]): Entry {
+  return { type: 3, count: values.length, bytes: Uint8Array.from(values.flatMap((value) => [value & 255, value >> 8])) }
 }
 
 export function shortEntry(value: number): Entry {

@@ -1,19 +1,11 @@
-import { crc32, deflateSync } from 'node:zlib'
-import { bytesEntry, rationalEntry, readDirectories, shortEntry, TAG, writeDirectories, type Directory } from './directory.js'
-import type { Format } from './formats.js'
 import type { Metadata } from './read.js'
 
 /**
  * Put profile, Exif and resolution into an encoded file. Done on the container, so that no library converts pixels to
  * the profile that is only to be named.
  */
-export function embedMetadata(bytes: Uint8Array, format: Format, metadata: Metadata): Uint8Array {
-  switch (format) {
-    case 'jpeg': return intoJpeg(bytes, metadata)
-    case 'png': return intoPng(bytes, metadata)
-    case 'webp': return intoWebp(bytes, metadata)
-    case 'tiff': return intoTiff(bytes, metadata)
-  }
+export function embedMetadata(bytes: Uint8Array, format: 'jpeg' | 'webp', metadata: Metadata): Uint8Array {
+  return format === 'jpeg' ? intoJpeg(bytes, metadata) : intoWebp(bytes, metadata)
 }
 
 function concatenate(parts: readonly Uint8Array[]): Uint8Array {
@@ -46,40 +38,6 @@ function intoJpeg(bytes: Uint8Array, { icc, exif, resolutionPerInch }: Metadata)
   let at = 2
   while (bytes[at] === 0xff && [0xe0, 0xe1, 0xe2].includes(bytes[at + 1]!)) at += 2 + ((bytes[at + 2]! << 8) | bytes[at + 3]!)
   return concatenate([...parts, bytes.subarray(at)])
-}
-
-/** iCCP, eXIf and pHYs before the pixels (PNG 3rd edition 11.3). */
-function intoPng(bytes: Uint8Array, { icc, exif, resolutionPerInch }: Metadata): Uint8Array {
-  const chunk = (name: string, content: Uint8Array) => {
-    const body = concatenate([text(name), content])
-    const frame = new Uint8Array(body.length + 8)
-    const view = new DataView(frame.buffer)
-    view.setUint32(0, content.length)
-    frame.set(body, 4)
-    view.setUint32(4 + body.length, crc32(body))
-    return frame
-  }
-  const parts: Uint8Array[] = [bytes.subarray(0, 33)]
-  if (icc) parts.push(chunk('iCCP', concatenate([text('profile\0\0'), new Uint8Array(deflateSync(icc))])))
-  if (resolutionPerInch) {
-    const content = new Uint8Array(9)
-    const view = new DataView(content.buffer)
-    const perMetre = Math.round(resolutionPerInch / 0.0254)
-    view.setUint32(0, perMetre)
-    view.setUint32(4, perMetre)
-    content[8] = 1
-    parts.push(chunk('pHYs', content))
-  }
-  if (exif) parts.push(chunk('eXIf', exif))
-  let at = 33
-  const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength)
-  while (at + 12 <= bytes.length) {
-    const size = view.getUint32(at) + 12
-    const name = String.fromCharCode(...bytes.subarray(at + 4, at + 8))
-    if (!['pHYs', 'iCCP', 'eXIf', 'sRGB', 'gAMA', 'cHRM'].includes(name)) parts.push(bytes.subarray(at, at + size))
-    at += size
-  }
-  return concatenate(parts)
 }
 
 /** The extended form of the container with VP8X, ICCP and EXIF (WebP container specification). */
@@ -120,21 +78,4 @@ function intoWebp(bytes: Uint8Array, { icc, exif }: Metadata): Uint8Array {
   const extended = Uint8Array.of(flags, 0, 0, 0, w & 255, (w >> 8) & 255, w >> 16, h & 255, (h >> 8) & 255, h >> 16)
   const content = concatenate([text('WEBP'), chunk('VP8X', extended), ...(icc ? [chunk('ICCP', icc)] : []), ...body, ...(exif ? [chunk('EXIF', exif)] : [])])
   return chunk('RIFF', content)
-}
-
-/** A new directory at the end of the file, with the encoder's own entries and those that are carried over. */
-function intoTiff(bytes: Uint8Array, { icc, exif, resolutionPerInch }: Metadata): Uint8Array {
-  const own = readDirectories(bytes)
-  if (!own) return bytes
-  const carried = exif ? readDirectories(exif) : null
-  const main: Directory = new Map(own.main)
-  for (const [tag, entry] of carried?.main ?? []) if (!main.has(tag)) main.set(tag, entry)
-  main.set(TAG.orientation, shortEntry(1))
-  if (icc) main.set(TAG.icc, bytesEntry(icc))
-  if (resolutionPerInch) {
-    main.set(TAG.xResolution, rationalEntry(Math.round(resolutionPerInch * 1000), 1000))
-    main.set(TAG.yResolution, rationalEntry(Math.round(resolutionPerInch * 1000), 1000))
-    main.set(TAG.resolutionUnit, shortEntry(2))
-  }
-  return writeDirectories({ main, ...(carried?.exif ? { exif: carried.exif } : {}), ...(carried?.gps ? { gps: carried.gps } : {}) }, bytes)
 }

@@ -5,7 +5,7 @@ import exifr from 'exifr'
 import { cleanText } from '@fennip/core/text.js'
 import { open, stat, type FileHandle } from 'node:fs/promises'
 import sharp, { type SharpOptions } from 'sharp'
-import { readDirectories, numberOf, shortEntry, TAG, writeDirectories, type Directory, type DirectoryTree } from './directory.js'
+import { readDirectories, numberOf, shortEntry, TAG, writeExif, type Directory, type DirectoryTree } from './directory.js'
 import { formatOfContent, type Format } from './formats.js'
 import { jpegPrecision } from './jpeg.js'
 import { checkTiffPage, mainPage, openTiff, tiffMetadata, type TiffPage } from './tiff.js'
@@ -238,7 +238,7 @@ function keptExif(tree: DirectoryTree | null): { exif: Uint8Array | null; orient
   const main: Directory = new Map([...tree.main].filter(([tag]) => KEPT_TAGS.includes(tag)))
   main.set(TAG.orientation, shortEntry(1))
   const exif = tree.exif ? new Map([...tree.exif].filter(([tag]) => tag !== TAG.makerNote && tag !== TAG.interoperability)) : undefined
-  const kept = writeDirectories({ main, ...(exif ? { exif } : {}), ...(tree.gps ? { gps: tree.gps } : {}) })
+  const kept = writeExif({ main, ...(exif ? { exif } : {}), ...(tree.gps ? { gps: tree.gps } : {}) })
   return { exif: kept, orientation: orientation >= 1 && orientation <= 8 ? orientation : 1 }
 }
 

@@ -36,10 +36,10 @@ export function makeTiff(pages: readonly TestPage[], big = false): Uint8Array {
   function writeDirectory({ tags, strips, children = [] }: TestPage): { at: number; next: typeof pointer } {
     const offsets = strips.map((strip) => add(strip))
     const childPlaces = children.map((child) => writeDirectory(child).at)
-    const all: Tags = {
+    const all = {
       273: { type: 4, values: offsets }, 279: { type: 4, values: strips.map((strip) => strip.length) },
       ...(childPlaces.length > 0 ? { 330: { type: 4, values: childPlaces } } : {}), ...tags,
-    }
+    } as Tags
     const entries = Object.entries(all).map(([tag, value]) => ({ tag: Number(tag), value })).sort((a, b) => a.tag - b.tag)
     const encoded = entries.map(({ tag, value }) => {
       if ('bytes' in value) return { tag, type: value.type, count: value.bytes.length, bytes: value.bytes }

@@ -1,10 +1,13 @@
 import { depthOf, type IntegerRaster } from '@fennip/core/raster/raster.js'
 import { ProblemError } from '@fennip/core/problem.js'
-import { open, rename, rm } from 'node:fs/promises'
 import sharp from 'sharp'
 import { embedMetadata } from './embed.js'
-import { DEEP_FORMATS, type Format } from './formats.js'
+import { DEEP_FORMATS, sizeRefusal, type Format } from './formats.js'
 import type { Metadata } from './read.js'
+import { rowsOf, rowsOfDepth, type PictureRows } from './rows.js'
+import { MemorySink, type Sink } from './sink.js'
+import { writePng } from './write-png.js'
+import { writeTiff } from './write-tiff.js'
 
 export interface WriteOptions {
   readonly format: Format
@@ -23,73 +26,58 @@ export function lossesOf(pixels: IntegerRaster, hasAlpha: boolean, options: Writ
 }
 
 /**
- * Encode a picture.
+ * Encode a picture that is read some rows at a time. TIFF and PNG are written as they are read; JPEG and WebP need all
+ * rows at 8 bits.
  *
- * @param pixels    1 or 3 channels.
- * @param alpha     Transparency to join, if any.
+ * @param rows      1 to 4 channels at the depth of the picture.
  * @param metadata  Profile, Exif and resolution to carry over.
+ * @throws {ProblemError} when the format cannot hold the size.
  */
-export async function encodePicture(pixels: IntegerRaster, alpha: IntegerRaster | null, metadata: Metadata, options: WriteOptions): Promise<Uint8Array> {
-  const deep = options.depth === 16 && DEEP_FORMATS.includes(options.format)
-  const samples = join(deep ? pixels : toEightBits(pixels), alpha && options.format !== 'jpeg' ? (deep ? alpha : toEightBits(alpha)) : null)
-  const grey = pixels.channels === 1
-  const raw = { width: samples.width, height: samples.height, channels: samples.channels as 1 | 2 | 3 | 4 }
-  let image = sharp(samples.data, { raw, limitInputPixels: false }).toColourspace(grey ? (deep ? 'grey16' : 'b-w') : deep ? 'rgb16' : 'srgb')
-  const perMillimetre = (metadata.resolutionPerInch ?? 72) / 25.4
-  switch (options.format) {
-    case 'jpeg': image = image.jpeg({ quality: options.quality, chromaSubsampling: options.quality >= 90 ? '4:4:4' : '4:2:0' }); break
-    case 'png': image = image.png({ compressionLevel: 6, adaptiveFiltering: true }); break
-    case 'webp': image = image.webp({ quality: options.quality }); break
-    case 'tiff': image = image.tiff({ compression: 'deflate', predictor: 'horizontal', xres: perMillimetre, yres: perMillimetre }); break
-  }
-  const bytes = new Uint8Array(await image.toBuffer())
-  return embedMetadata(bytes, options.format, metadata)
+export async function writePicture(rows: PictureRows, metadata: Metadata, options: WriteOptions, sink: Sink): Promise<void> {
+  const { format, quality } = options
+  const refusal = sizeRefusal(format, rows.width, rows.height)
+  if (refusal) throw new ProblemError('size-refused', { title: 'The format cannot hold this size', detail: refusal, status: 422 })
+  const wanted = rowsOfDepth(rows, DEEP_FORMATS.includes(format) ? options.depth : 8)
+  if (format === 'tiff') return writeTiff(wanted, metadata, sink)
+  if (format === 'png') return writePng(wanted, metadata, sink)
+  const whole = await allRows(format === 'jpeg' ? withoutAlpha(wanted) : wanted)
+  const image = sharp(whole.data, { raw: { width: whole.width, height: whole.height, channels: whole.channels as 1 | 2 | 3 | 4 }, limitInputPixels: false }).toColourspace(whole.channels <= 2 ? 'b-w' : 'srgb')
+  const encoded = format === 'jpeg' ? image.jpeg({ quality, chromaSubsampling: quality >= 90 ? '4:4:4' : '4:2:0' }) : image.webp({ quality })
+  await sink.write(embedMetadata(new Uint8Array(await encoded.toBuffer()), format, metadata))
 }
 
-/** 16 bit samples to 8 bits, rounded: 257 sixteen bit steps are one. */
-export function toEightBits(raster: IntegerRaster): IntegerRaster {
-  if (raster.data instanceof Uint8Array) return raster
-  const data = new Uint8Array(raster.data.length)
-  for (let i = 0; i < data.length; i++) data[i] = Math.floor(raster.data[i]! / 257 + 0.5)
-  return { ...raster, data }
+/** Rows that are gathered at once. */
+const GATHERED = 256
+
+async function allRows(rows: PictureRows): Promise<IntegerRaster> {
+  const { width, height, channels } = rows
+  const data = new Uint8Array(width * height * channels)
+  for (let y = 0; y < height; y += GATHERED) data.set((await rows.read(y, Math.min(GATHERED, height - y))).data, y * width * channels)
+  return { width, height, channels, data }
 }
 
-function join(pixels: IntegerRaster, alpha: IntegerRaster | null): IntegerRaster {
-  if (!alpha) return pixels
-  const channels = pixels.channels + 1
-  const data = new (pixels.data.constructor as Uint8ArrayConstructor)(pixels.width * pixels.height * channels)
-  for (let i = 0; i < pixels.width * pixels.height; i++) {
-    for (let c = 0; c < pixels.channels; c++) data[i * channels + c] = pixels.data[i * pixels.channels + c]!
-    data[i * channels + pixels.channels] = alpha.data[i]!
+function withoutAlpha(rows: PictureRows): PictureRows {
+  if (rows.channels % 2 === 1) return rows
+  const channels = rows.channels - 1
+  return {
+    ...rows, channels,
+    async read(y, count) {
+      const part = await rows.read(y, count)
+      const data = new (part.data.constructor as Uint8ArrayConstructor)(part.width * part.height * channels)
+      for (let i = 0; i < part.width * part.height; i++) for (let c = 0; c < channels; c++) data[i * channels + c] = part.data[i * part.channels + c]!
+      return { ...part, channels, data }
+    },
   }
-  return { ...pixels, channels, data }
 }
 
 /**
- * Put bytes into a file so that there is either all of it or none: written beside, flushed, then renamed.
+ * Encode a picture that is in memory.
  *
- * @throws {ProblemError} when the disk is full.
+ * @param pixels  1 or 3 channels.
+ * @param alpha   Transparency to join, if any.
  */
-export async function writeFileWhole(path: string, bytes: Uint8Array): Promise<void> {
-  const beside = `${path}.${process.pid}.${Math.random().toString(36).slice(2, 10)}.part`
-  try {
-    const file = await open(beside, 'wx')
-    try {
-      await file.writeFile(bytes)
-      await file.sync()
-    } finally {
-      await file.close()
-    }
-    await rename(beside, path)
-  } catch (error) {
-    await rm(beside, { force: true })
-    throw diskProblem(error, path)
-  }
-}
-
-/** A failed write as a problem the user can act on. */
-export function diskProblem(error: unknown, path: string): unknown {
-  const code = (error as NodeJS.ErrnoException | null)?.code
-  if (code === 'ENOSPC' || code === 'EDQUOT') return new ProblemError('disk-full', { title: 'The disk is full', detail: `There is no room to write ${path}. Nothing was stored; free some space and try again.`, status: 507 })
-  return error
+export async function encodePicture(pixels: IntegerRaster, alpha: IntegerRaster | null, metadata: Metadata, options: WriteOptions): Promise<Uint8Array> {
+  const sink = new MemorySink()
+  await writePicture(rowsOf(pixels, alpha), metadata, options, sink)
+  return sink.bytes()
 }

@@ -1,4 +1,4 @@
-import { rationalEntry, textEntry, TAG, writeDirectories, shortEntry } from '@fennip/codec/directory.js'
+import { rationalEntry, textEntry, TAG, writeExif, shortEntry } from '@fennip/codec/directory.js'
 import { encodePicture } from '@fennip/codec/write.js'
 import { FRAME, PRINT, dustyPylon, pylonLight, shaftValve, stainedPrint, stationPrint, tornPrint, type DemoPicture, type DemoSize } from './pictures.js'
 import type { Light } from './photograph.js'
@@ -8,7 +8,7 @@ export const DEMO_TITLE = 'Orrendale jubilee book'
 
 /** What the invented camera of the demo writes into its files. */
 function cameraExif(aperture: number, taken: string, body = 'OT-2'): Uint8Array {
-  return writeDirectories({
+  return writeExif({
     main: new Map([
       [TAG.make, textEntry('Orrendale Optical')],
       [TAG.model, textEntry(body)],

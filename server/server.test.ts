@@ -6,7 +6,7 @@ import { join } from 'node:path'
 import sharp from 'sharp'
 import { demoFiles, loadDemo, upload } from '../demo/load.js'
 import { startServices, type Services } from '../scripts/services.js'
-import { rationalEntry, shortEntry, TAG, writeDirectories } from '../codec/directory.js'
+import { rationalEntry, shortEntry, TAG, writeExif } from '../codec/directory.js'
 import { makeMatrixProfile } from '../codec/test-profile.js'
 import { encodePicture } from '../codec/write.js'
 import { looksLike } from '../core/find/likeness.js'
@@ -161,7 +161,7 @@ describe('import', () => {
   it('resumes an upload where it was cut off (tus 1.0.0)', async () => {
     const raster = makeRaster(200, 150, 1, 8)
     raster.data.fill(90)
-    const bytes = await encodePicture(raster, null, { ...empty, exif: writeDirectories({ main: new Map([[TAG.orientation, shortEntry(1)]]), exif: new Map([[0x829d, rationalEntry(8)]]) }) }, { format: 'png', depth: 8, quality: 90 })
+    const bytes = await encodePicture(raster, null, { ...empty, exif: writeExif({ main: new Map([[TAG.orientation, shortEntry(1)]]), exif: new Map([[0x829d, rationalEntry(8)]]) }) }, { format: 'png', depth: 8, quality: 90 })
     const begun = await fetch(`${services.address}/api/uploads`, { method: 'POST', headers: { 'tus-resumable': '1.0.0', 'upload-length': String(bytes.length), 'upload-metadata': `filename ${btoa('grey.png')},job ${btoa(job)}` } })
     const place = new URL(begun.headers.get('location')!, services.address)
     const patch = (from: number, to: number) => fetch(place, { method: 'PATCH', headers: { 'tus-resumable': '1.0.0', 'upload-offset': String(from), 'content-type': 'application/offset+octet-stream' }, body: bytes.slice(from, to) })

@@ -1,6 +1,6 @@
 import type { ErrorRequestHandler } from 'express'
 import { ProblemError } from '@fennip/core/problem.js'
-import { diskProblem } from '@fennip/codec/write.js'
+import { diskProblem } from '@fennip/codec/disk.js'
 import type { Logger } from 'pino'
 
 const LOST = new Set(['ECONNREFUSED', 'ECONNRESET', 'EPIPE', '57P01', '57P02', '57P03', '08000', '08003', '08006', '3D000'])

@@ -1,6 +1,7 @@
 import { access, copyFile, mkdir, open, readFile, rename, rm } from 'node:fs/promises'
 import { dirname, join } from 'node:path'
-import { diskProblem, writeFileWhole } from '@fennip/codec/write.js'
+import { diskProblem } from '@fennip/codec/disk.js'
+import { writeFileWhole } from '@fennip/codec/sink.js'
 import type { Storage } from './storage.js'
 
 /** Files in a folder of this machine, or of one that several machines share. */
