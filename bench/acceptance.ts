@@ -1,3 +1,4 @@
+import { mendableRaster } from '@fennip/core/render/patch.js'
 import cv from '@techstark/opencv-js'
 import sharp from 'sharp'
 import { findFlaws, DEFAULT_FALSE_FINDS } from '@fennip/core/find/find.js'
@@ -73,7 +74,7 @@ function mendAndMeasure(title: string, damaged: IntegerRaster, clean: IntegerRas
   const pairs = truths.map((truth) => ({ truth, flaw: nearest(truth, found) })).filter((pair): pair is { truth: TrueFlaw; flaw: Flaw } => pair.flaw !== null)
   const mended = { ...damaged, data: damaged.data.slice() }
   const start = performance.now()
-  const steps = mendAll(mended, transfer, found, { id: (flaw) => `m-${flaw.id}` })
+  const steps = mendAll(mendableRaster(mended), transfer, found, { id: (flaw) => `m-${flaw.id}` })
   const milliseconds = performance.now() - start
   const measured = (picture: IntegerRaster, chosen = pairs) => chosen.map(({ truth }) => measureFlaw(truth, clean, damaged, picture)).filter((result): result is FlawResult => result !== null)
   const by = (method: string) => pairs.filter(({ flaw }) => steps.find((step) => step.flaw === flaw.id)?.method === method)

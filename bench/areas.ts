@@ -1,3 +1,4 @@
+import { mendableRaster } from '@fennip/core/render/patch.js'
 import { findFlaws, type Find } from '@fennip/core/find/find.js'
 import { rasterSource, type IntegerRaster } from '@fennip/core/raster/raster.js'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'
@@ -73,7 +74,7 @@ for (const [seed, { name, light }] of SEEDS.flatMap((seed) => scenes.map((scene)
   all.falseWhole += wrong.length
   if (KIND === 'stain') {
     const mended = { ...damaged, data: damaged.data.slice() }
-    const steps = mendAll(mended, transfer, flaws.map((find, i) => ({ id: `f${i}`, state: 'open', origin: 'found', ...find })), { id: ({ id }) => id })
+    const steps = mendAll(mendableRaster(mended), transfer, flaws.map((find, i) => ({ id: `f${i}`, state: 'open', origin: 'found', ...find })), { id: ({ id }) => id })
     lifts.count += steps.length
     lifts.left += flaws.length - steps.length
     mask.forEach((hurtHere, i) => {

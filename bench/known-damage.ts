@@ -1,3 +1,4 @@
+import { mendableRaster } from '@fennip/core/render/patch.js'
 import cv from '@techstark/opencv-js'
 import { FILL, KNOWN } from '@fennip/core/mend/fill-bridge.js'
 import { fillToneWaves } from '@fennip/core/mend/fill-tone-waves.js'
@@ -50,7 +51,7 @@ function mended(damaged: IntegerRaster, mask: Uint8Array, method: 'auto' | 'heal
   picture.data.set(damaged.data)
   const start = performance.now()
   const flaws = outlinesOfMask(mask, damaged.width, damaged.height).map((shape, i): Flaw => ({ id: `f${i}`, kind: 'other', shape, state: 'open', contrast: 0, weight: 0, confidence: 1, origin: 'hand' }))
-  mendAll(picture, transfer, flaws, { id: (flaw) => `m-${flaw.id}`, ...(method === 'auto' ? {} : { method }) })
+  mendAll(mendableRaster(picture), transfer, flaws, { id: (flaw) => `m-${flaw.id}`, ...(method === 'auto' ? {} : { method }) })
   return { picture, milliseconds: performance.now() - start }
 }
 

@@ -1,3 +1,4 @@
+import { mendableRaster } from '@fennip/core/render/patch.js'
 import { findFlaws } from '@fennip/core/find/find.js'
 import { carryOut, decisionsOf } from '@fennip/core/mend/methods.js'
 import { rasterSource } from '@fennip/core/raster/raster.js'
@@ -63,7 +64,7 @@ for (let i = 4; i < frames.length; i++) {
   const strange = shown.filter((mark) => !photograph.flaws.some((flaw) => Math.hypot(mark.x - flaw.x, mark.y - flaw.y) < Math.max(3, flaw.r)))
   const known = new Map(placed.map((mark) => [flawOfMark(mark.mark), mark]))
   const pixels = { ...photograph.damaged, data: photograph.damaged.data.slice() }
-  const steps = mendAll(pixels, transfer, flawsOfMarks(placed), { id: ({ id }) => `m-${id}`, expected: ({ id }) => expectedShadow(known.get(id)!) })
+  const steps = mendAll(mendableRaster(pixels), transfer, flawsOfMarks(placed), { id: ({ id }) => `m-${id}`, expected: ({ id }) => expectedShadow(known.get(id)!) })
   // Error of the lifted pixels in encoded steps, against the clean light, ours and that of the true transmission.
   const errors: number[] = []
   const all = { ours: 0, limit: 0 }

@@ -13,7 +13,7 @@ import { ProblemError } from '@fennip/core/problem.js'
 import { levelCount } from '@fennip/core/raster/pyramid.js'
 import { depthOf, rasterSource } from '@fennip/core/raster/raster.js'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'
-import { layOver, makePatches, type Patch } from '@fennip/core/render/patch.js'
+import { layOver, makePatches, mendableRaster, type Patch } from '@fennip/core/render/patch.js'
 import { outlinesOfMask } from '@fennip/core/shape/from-mask.js'
 import { mendAll } from '@fennip/core/treatment/mend-all.js'
 import { FLAW_KINDS, SEARCH_KINDS, type Flaw, type FindsDocument, type SearchKind } from '@fennip/core/treatment/schema.js'
@@ -108,7 +108,7 @@ async function mend(args: string[]): Promise<void> {
       ? await flawsOfFile(values.flaws, picture)
       : flawsOfFinds(findFlaws(rasterSource(picture.pixels), transfer, { kinds, falseFinds: DEFAULT_FALSE_FINDS }), (number) => `f${number}`)
   const started = performance.now()
-  const steps = mendAll(picture.pixels, transfer, flaws, { id: (flaw) => `m-${flaw.id}`, ...(method === 'auto' ? {} : { method: method as 'lift' | 'heal' | 'fill' }) })
+  const steps = mendAll(mendableRaster(picture.pixels), transfer, flaws, { id: (flaw) => `m-${flaw.id}`, ...(method === 'auto' ? {} : { method: method as 'lift' | 'heal' | 'fill' }) })
   await save(output, picture, format)
   if (values.report) {
     const report = {

@@ -6,7 +6,7 @@ import sharp from 'sharp'
 import { ProblemError } from '@fennip/core/problem.js'
 import { makeRandom } from '@fennip/core/random.js'
 import { readDirectories } from './directory.js'
-import { DAMAGED_NOTE, readPicture } from './read.js'
+import { checkWhole, DAMAGED_NOTE, readPicture } from './read.js'
 import { makeTiff, testPage, testSamples, type Tags } from './test-tiff.js'
 
 const folder = await mkdtemp(join(tmpdir(), 'fennip-bad-'))
@@ -14,7 +14,9 @@ let count = 0
 async function read(bytes: Uint8Array, name = 'scan.tif') {
   const path = join(folder, `${count++}.bin`)
   await writeFile(path, bytes)
-  return readPicture(path, name)
+  const picture = await readPicture(path, name)
+  await checkWhole(path, name)
+  return picture
 }
 async function problemOf(bytes: Uint8Array, name = 'scan.tif'): Promise<ProblemError> {
   const error = await read(bytes, name).then(() => null, (thrown: unknown) => thrown)

@@ -197,9 +197,10 @@ const LARGEST_RATIO = 20000
  * Check that a page can be decoded whole: its compression and layout are known, and every strip or tile lies in the
  * file with as many bytes as the page needs.
  *
+ * @param depth  `layout` reads no pixels; `checksums` compares the checksum of every deflated strip as well.
  * @throws {ProblemError} naming the file, what is wrong and the remedy.
  */
-export async function checkTiffPage(tiff: TiffFile, page: TiffPage, name: string): Promise<void> {
+export async function checkTiffPage(tiff: TiffFile, page: TiffPage, name: string, depth: 'layout' | 'checksums'): Promise<void> {
   const unsupported = (type: string, what: string, remedy: string) => new ProblemError(type, { title: 'This kind of TIFF is not read', detail: `${name} ${what}. ${remedy}`, status: 415 })
   if (!(page.compression in COMPRESSIONS)) {
     throw unsupported('compression-unknown', `is compressed by ${UNREAD_COMPRESSIONS[page.compression] ?? `method ${page.compression}`}, which Fennip cannot read`, 'Save it uncompressed, or with LZW or deflate.')
@@ -209,10 +210,10 @@ export async function checkTiffPage(tiff: TiffFile, page: TiffPage, name: string
   const odd = page.bits.find((bits) => ![1, 2, 4, 8, 16, 32, 64].includes(bits))
   if (odd !== undefined) throw unsupported('depth-unknown', `has ${odd} bits a sample; Fennip reads 8 and 16`, 'Convert it to 16 bit.')
   if (page.planar && page.tiled) throw unsupported('layout-unknown', 'keeps each colour in tiles of its own', 'Save it with interleaved colours.')
-  await checkSegments(tiff, page, name)
+  await checkSegments(tiff, page, name, depth)
 }
 
-async function checkSegments(tiff: TiffFile, page: TiffPage, name: string): Promise<void> {
+async function checkSegments(tiff: TiffFile, page: TiffPage, name: string, depth: 'layout' | 'checksums'): Promise<void> {
   const { width, height, segment, tiled, planar, samples, compression } = page
   const planes = planar ? samples : 1
   const across = Math.ceil(width / Math.max(1, segment.width))
@@ -233,7 +234,7 @@ async function checkSegments(tiff: TiffFile, page: TiffPage, name: string): Prom
     if (compression === 1 && bytes < (page.photometric === 6 ? raw / 3 : raw)) throw damagedTiff(name, `part ${i + 1} of ${expected} of its picture holds ${bytes} of ${raw} bytes`)
     if (raw > LARGEST_RATIO * bytes) throw damagedTiff(name, `part ${i + 1} of ${expected} claims ${raw} bytes and holds ${bytes}`)
   }
-  if (DEFLATE.includes(compression)) await checkDeflated(tiff, name, offsets, counts, (i) => {
+  if (depth === 'checksums' && DEFLATE.includes(compression)) await checkDeflated(tiff, name, offsets, counts, (i) => {
     const row = Math.floor((i % (across * down)) / across)
     return (tiled ? segment.height : Math.min(segment.height, height - row * segment.height)) * rowBytes
   })

@@ -76,12 +76,35 @@ export async function loadDemo(address: string, say: (line: string) => void, fil
     job = { id: ((await made.json()) as { id: string }).id, title: DEMO_TITLE, pictures: 0 }
   }
   const there = ((await (await fetch(`${address}/api/jobs/${job.id}`)).json()) as { list: { name: string }[] }).list.map((picture) => picture.name)
+  const arrivals: Promise<unknown>[] = []
   for (const file of files) {
     if (there.includes(file.name)) continue
     say(`Making the demo picture ${file.name}`)
-    await upload(address, job.id, file.name, await file.make())
+    const sent = await upload(address, job.id, file.name, await file.make())
+    arrivals.push(arrival(address, sent))
   }
+  await Promise.all(arrivals)
   return job.id
+}
+
+/** What has become of an uploaded file: a picture, or a problem in words. */
+export interface Arrived {
+  readonly status: number
+  readonly picture: string | null
+  readonly problem: { readonly type: string; readonly title: string; readonly detail: string; readonly status: number } | null
+}
+
+/** Wait until an upload is taken in or refused. */
+export async function arrival(address: string, response: Response): Promise<Arrived> {
+  const text = await response.text()
+  if (!response.ok) return { status: response.status, picture: null, problem: text.startsWith('{') ? (JSON.parse(text) as Arrived['problem']) : null }
+  const run = response.headers.get('x-run')
+  for (;;) {
+    const { state, problem } = (await (await fetch(`${address}/api/runs/${run}`)).json()) as { state: string; problem: Arrived['problem'] }
+    if (state === 'done') return { status: 200, picture: response.headers.get('x-picture'), problem: null }
+    if (state === 'failed' || state === 'cancelled') return { status: problem?.status ?? 500, picture: null, problem }
+    await new Promise((resolve) => setTimeout(resolve, 100))
+  }
 }
 
 /** Upload by the tus protocol in one piece. */

@@ -16,6 +16,8 @@ export interface Cluster {
   stop(): Promise<void>
   /** Kill without warning, for tests. */
   kill(): void
+  /** Settled when it has ended, by whatever. */
+  readonly ended: Promise<void>
 }
 
 function programs(): string {
@@ -85,6 +87,7 @@ export async function startCluster(home: string, wantedPort?: number): Promise<C
     url: `postgres://fennip@127.0.0.1:${port}/fennip`,
     port,
     folder,
+    ended,
     async stop() {
       if (child.exitCode !== null) return
       process.kill(pid, 'SIGINT')

@@ -40,6 +40,30 @@ export async function startServices(options: ServiceOptions): Promise<Services> 
   const address = `http://${host}:${port}`
   const quiet = options.logLevel === 'silent'
   let stopping = false
+  /** How long the database stays away after it was killed for a test, in milliseconds. */
+  let away = 0
+  const again = (milliseconds: number) => new Promise((resolve) => setTimeout(resolve, milliseconds))
+  /** The database is begun again when it dies, at the same address, which the other parts know. */
+  async function keepRunning(running: Cluster): Promise<void> {
+    await running.ended
+    if (stopping) return
+    await again(away)
+    away = 0
+    for (;;) {
+      if (stopping) return
+      const next = await startCluster(options.home, running.port).catch((error: unknown) => {
+        if (!quiet) console.error(`The database cannot be started again: ${error instanceof Error ? error.message : String(error)}`)
+        return null
+      })
+      if (next) {
+        cluster = next
+        void keepRunning(next)
+        return
+      }
+      await again(1000)
+    }
+  }
+  if (cluster) void keepRunning(cluster)
   const children = new Map<string, ChildProcess>()
   const begin = (part: 'server' | 'worker') => {
     const file = part === 'server' ? 'server/main.ts' : 'server/worker.ts'
@@ -65,10 +89,9 @@ export async function startServices(options: ServiceOptions): Promise<Services> 
       }
       if (!cluster) throw new Error('The database is not Fennip\'s own')
       const old = cluster
+      away = awayMilliseconds
       old.kill()
-      await new Promise((resolve) => setTimeout(resolve, awayMilliseconds))
-      // The new one must answer at the same address, which the other parts know.
-      cluster = await startCluster(options.home, old.port)
+      while (cluster === old && !stopping) await again(20)
     },
     async stop() {
       stopping = true

@@ -8,12 +8,11 @@ import { ProblemError } from '@fennip/core/problem.js'
 import { guardOrigin } from './api/guard.js'
 import { problemHandler } from './api/problems.js'
 import { describeOpenApi, describeRoutes, makeRouter, type RouteTools } from './api/routes.js'
-import { makeUploads } from './api/uploads.js'
+import type { Uploads } from './api/uploads.js'
 import type { Settings } from './settings.js'
-import type { Threads } from './threads.js'
 
 /** The web server: interface, API and uploads. */
-export function makeApp(tools: RouteTools & { threads: Threads; settings: Settings; log: Logger }): Express {
+export function makeApp(tools: RouteTools & { uploads: Uploads; settings: Settings; log: Logger }): Express {
   const { settings, log } = tools
   const app = express()
   app.disable('x-powered-by')
@@ -37,8 +36,7 @@ export function makeApp(tools: RouteTools & { threads: Threads; settings: Settin
     }),
   )
   app.use(guardOrigin(settings))
-  const uploads = makeUploads(tools)
-  app.all(/^\/api\/uploads(\/.*)?$/, (request, response) => uploads.handle(request, response))
+  app.all(/^\/api\/uploads(\/.*)?$/, tools.uploads.handle)
   app.use('/api', express.json({ limit: '40mb', type: 'application/json' }))
   const routes = describeRoutes(tools)
   app.get('/api/openapi.json', (_request, response) => {
@@ -51,7 +49,8 @@ export function makeApp(tools: RouteTools & { threads: Threads; settings: Settin
     app.use('/assets', express.static(`${built}assets`, { immutable: true, maxAge: '1y' }))
     app.use(express.static(built, { index: false }))
     app.get(/.*/, (_request, response) => {
-      response.set('cache-control', 'no-cache').sendFile(`${built}index.html`)
+      // With a root of its own: a clone may lie below a folder whose name begins with a dot.
+      response.set('cache-control', 'no-cache').sendFile('index.html', { root: built })
     })
   }
   app.use(problemHandler(log))

@@ -4,6 +4,7 @@ import type { Response } from 'express'
 
 /** Something that open screens want to know at once. */
 export type Event =
+  | { type: 'listing'; picture: string }
   | { type: 'revision'; picture: string; revision: number }
   | { type: 'run'; picture: string; run: string; kind: string; state: string; progress: number }
 

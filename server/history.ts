@@ -1,5 +1,7 @@
+import { Mutex } from 'async-mutex'
 import { applyEdit, emptyTreatment, touchedIds } from '@fennip/core/treatment/edit.js'
 import { ProblemError } from '@fennip/core/problem.js'
+import { checkPlaces } from '@fennip/core/treatment/check-places.js'
 import type { Operation, Original, Treatment } from '@fennip/core/treatment/schema.js'
 import { countsOf } from '@fennip/core/treatment/triage.js'
 import type { Database } from './database/database.js'
@@ -36,6 +38,8 @@ interface Row {
   label: string
   operations: Operation[]
   inverse: Operation[]
+  gesture: string | null
+  made_on: number | null
 }
 
 type Queryable = Pick<Database, 'raw'> & ((table: string) => ReturnType<Database>)
@@ -48,6 +52,11 @@ export async function currentTreatment(database: Database, picture: string): Pro
     const { done, undone } = await stacks(query, picture)
     return { revision, treatment, undoLabel: done.at(-1)?.label ?? null, redoLabel: undone.at(-1)?.label ?? null }
   }, { isolationLevel: 'repeatable read', readOnly: true })
+}
+
+/** The newest treatment of a picture, also of one that is deleted. */
+export async function loadTreatment(database: Database, picture: string): Promise<Treatment> {
+  return (await load(database as unknown as Queryable, picture)).treatment
 }
 
 async function load(query: Queryable, picture: string): Promise<{ revision: number; treatment: Treatment }> {
@@ -84,18 +93,27 @@ async function stacks(query: Queryable, picture: string): Promise<Gestures> {
   return { done, undone }
 }
 
+/** What a gesture has become. */
+export interface Appended {
+  readonly revision: number
+  /** Whether others changed the picture since the revision it was made on. */
+  readonly rebased: boolean
+}
+
 /**
  * Append a gesture. It is on the disk when this returns.
  *
- * @param madeOn  Revision the gesture was made on. A gesture made on an older one is kept when it touches nothing that
- *                changed since, and refused otherwise.
+ * @param madeOn   Revision the gesture was made on. A gesture made on an older one is kept when it touches nothing that
+ *                 changed since, and refused otherwise.
+ * @param gesture  Identifier of the gesture: sent again because its answer was lost, it is answered as it was then.
  */
-export async function appendEdit(database: Database, picture: string, madeOn: number, label: string, operations: Operation[]): Promise<{ revision: number; rebased: boolean }> {
-  return database.transaction(async (transaction) => {
-    const query = transaction as unknown as Queryable
-    await lock(query, picture)
+export function appendEdit(database: Database, picture: string, madeOn: number, label: string, operations: Operation[], gesture: string | null = null): Promise<Appended> {
+  return changing(database, picture, async (query) => {
+    const answered = gesture && (await answerOf(query, picture, gesture))
+    if (answered) return answered
     const { revision, treatment } = await load(query, picture)
-    if (madeOn > revision) throw new ProblemError('revision-unknown', { title: 'The change is from the future', detail: `The change was made on revision ${madeOn}; the newest is ${revision}. Open the picture again.`, status: 409 })
+    if (madeOn > revision) throw fromTheFuture(madeOn, revision)
+    checkPlaces(treatment, operations)
     if (madeOn < revision) {
       const touched = touchedIds(operations)
       const since = (await query('history').where('picture_id', picture).where('revision', '>', madeOn).select('operations')) as Pick<Row, 'operations'>[]
@@ -104,7 +122,7 @@ export async function appendEdit(database: Database, picture: string, madeOn: nu
       }
     }
     const edited = applyEdit(treatment, operations)
-    await append(query, picture, { revision: revision + 1, kind: 'edit', label, operations, inverse: edited.inverse }, edited.treatment)
+    await append(query, picture, { revision: revision + 1, kind: 'edit', label, operations, inverse: edited.inverse, gesture, made_on: madeOn }, edited.treatment)
     return { revision: revision + 1, rebased: madeOn < revision }
   })
 }
@@ -112,26 +130,72 @@ export async function appendEdit(database: Database, picture: string, madeOn: nu
 /**
  * Take back the last gestures, or make them again; each is a new entry, all in one transaction.
  *
- * @param times  How many; fewer when there are not so many.
+ * @param madeOn   Revision that was seen when this was asked for: on another one, other gestures would be taken back than
+ *                 were meant, so it is refused.
+ * @param times    How many; fewer when there are not so many.
+ * @param gesture  Identifier, as of an edit.
  */
-export async function appendUndo(database: Database, picture: string, kind: 'undo' | 'redo', times = 1): Promise<{ revision: number; label: string }> {
-  return database.transaction(async (transaction) => {
-    const query = transaction as unknown as Queryable
-    await lock(query, picture)
+export function appendUndo(database: Database, picture: string, kind: 'undo' | 'redo', madeOn: number, times = 1, gesture: string | null = null): Promise<{ revision: number }> {
+  return changing(database, picture, async (query) => {
+    const answered = gesture && (await answerOf(query, picture, gesture))
+    if (answered) return answered
+    let { revision, treatment } = await load(query, picture)
+    if (madeOn > revision) throw fromTheFuture(madeOn, revision)
+    if (madeOn < revision) {
+      throw new ProblemError('changed-elsewhere', { title: 'The picture was changed in another window', detail: `The picture was changed in another window meanwhile, so nothing was ${kind === 'undo' ? 'taken back' : 'made again'}. It is brought up to date; look at it and decide again.`, status: 409, extra: { revision } })
+    }
     const { done, undone } = await stacks(query, picture)
     const targets = (kind === 'undo' ? done : undone).slice(-times).reverse()
     if (targets.length === 0) throw new ProblemError('nothing-to-undo', { title: `There is nothing to ${kind}`, detail: kind === 'undo' ? 'No change of this picture is left to take back.' : 'No change was taken back last.', status: 409 })
     const rows = (await query('history').where('picture_id', picture).whereIn('revision', targets.map(({ revision }) => revision)).select('revision', 'inverse')) as Pick<Row, 'revision' | 'inverse'>[]
     const inverseOf = new Map(rows.map(({ revision, inverse }) => [revision, inverse]))
-    let { revision, treatment } = await load(query, picture)
-    for (const target of targets) {
+    for (const [i, target] of targets.entries()) {
       const operations = inverseOf.get(target.revision)!
       const edited = applyEdit(treatment, operations)
       treatment = edited.treatment
-      await append(query, picture, { revision: ++revision, kind, label: target.label, operations, inverse: edited.inverse }, treatment)
+      await append(query, picture, { revision: ++revision, kind, label: target.label, operations, inverse: edited.inverse, gesture: i === targets.length - 1 ? gesture : null, made_on: madeOn }, treatment)
     }
-    return { revision, label: targets.at(-1)!.label }
+    return { revision }
   })
+}
+
+/**
+ * Refuse work that was asked for on a picture that looks otherwise by now.
+ *
+ * @throws {ProblemError} when the picture has another revision.
+ */
+export async function checkRevision(database: Database, picture: string, madeOn: number): Promise<void> {
+  const row = (await database('pictures').where('id', picture).first('revision')) as { revision: number } | undefined
+  if (!row) throw noPicture(picture)
+  if (madeOn > row.revision) throw fromTheFuture(madeOn, row.revision)
+  if (madeOn < row.revision) throw new ProblemError('changed-elsewhere', { title: 'The picture was changed in another window', detail: 'The picture was changed in another window meanwhile, so nothing was begun. It is brought up to date; look at it and decide again.', status: 409, extra: { revision: row.revision } })
+}
+
+const fromTheFuture = (madeOn: number, revision: number) =>
+  new ProblemError('revision-unknown', { title: 'The change is from the future', detail: `The change was made on revision ${madeOn}; the newest is ${revision}. Open the picture again.`, status: 409 })
+
+/** What was answered when a gesture came for the first time. */
+async function answerOf(query: Queryable, picture: string, gesture: string): Promise<Appended | null> {
+  const row = (await query('history').where({ picture_id: picture, gesture }).first('revision', 'made_on')) as { revision: number; made_on: number } | undefined
+  return row ? { revision: row.revision, rebased: row.made_on < row.revision - 1 } : null
+}
+
+/** Changes of one picture wait for one another here, and not each with a connection of the database in its hand. */
+const turns = new Map<string, { readonly mutex: Mutex; waiting: number }>()
+
+async function changing<T>(database: Database, picture: string, change: (query: Queryable) => Promise<T>): Promise<T> {
+  const turn = turns.get(picture) ?? { mutex: new Mutex(), waiting: 0 }
+  turns.set(picture, turn)
+  turn.waiting++
+  try {
+    return await turn.mutex.runExclusive(() => database.transaction(async (transaction) => {
+      const query = transaction as unknown as Queryable
+      await lock(query, picture)
+      return change(query)
+    }))
+  } finally {
+    if (--turn.waiting === 0) turns.delete(picture)
+  }
 }
 
 /** Gestures of a picture, to go to any of them. */
@@ -141,14 +205,14 @@ export async function listGestures(database: Database, picture: string): Promise
 }
 
 async function lock(query: Queryable, picture: string): Promise<void> {
-  const row = (await query('pictures').where('id', picture).forUpdate().first('id')) as unknown
+  const row = (await query('pictures').where('id', picture).forUpdate().whereNull('deleted_at').first('id')) as unknown
   if (!row) throw noPicture(picture)
 }
 
 async function append(query: Queryable, picture: string, row: Row, treatment: Treatment): Promise<void> {
   await query('history').insert({
     picture_id: picture, revision: row.revision, kind: row.kind, label: row.label,
-    operations: JSON.stringify(row.operations), inverse: JSON.stringify(row.inverse),
+    operations: JSON.stringify(row.operations), inverse: JSON.stringify(row.inverse), gesture: row.gesture, made_on: row.made_on,
   })
   await query('pictures').where('id', picture).update({ revision: row.revision, counts: JSON.stringify(countsOf(treatment)) })
   if (row.revision % SNAPSHOT_EVERY === 0) await query('snapshots').insert({ picture_id: picture, revision: row.revision, treatment: JSON.stringify(treatment) })

@@ -1,10 +1,11 @@
 import PgBoss from 'pg-boss'
 import { pino } from 'pino'
 import { makeApp } from './app.js'
-import { migrate, openDatabase } from './database/database.js'
+import { openDatabase } from './database/database.js'
+import { prepareDatabase } from './database/prepare.js'
+import { Uploads } from './api/uploads.js'
 import { EventHub } from './events.js'
 import { currentTreatment } from './history.js'
-import { QUEUE } from './runs/runs.js'
 import { readSettings } from './settings.js'
 import { openStorage } from './storage/storage.js'
 import { Threads } from './threads.js'
@@ -16,6 +17,8 @@ const log = pino({ level: settings.logLevel, name: 'server', serializers: { erro
 const database = openDatabase(settings.databaseUrl)
 const storage = openStorage(settings.storage, settings.cacheFolder)
 const threads = new Threads(settings, 1)
+/** Files that have come are looked at beside the making of patches, which may take long. */
+const looking = new Threads(settings, 1, 60_000)
 const events = new EventHub(settings.databaseUrl, log)
 
 process.on('unhandledRejection', (error) => log.error({ error }, 'unhandled'))
@@ -37,13 +40,13 @@ function makePatchesSoon(picture: string): void {
 
 async function start(): Promise<void> {
   await storage.prepare()
-  await migrate(database)
   const boss = new PgBoss({ connectionString: settings.databaseUrl, max: 2, supervise: true })
   boss.on('error', (error) => log.warn({ error }, 'queue'))
-  await boss.start()
-  await boss.createQueue(QUEUE)
+  await prepareDatabase(settings.databaseUrl, database, boss)
   await events.start()
-  const app = makeApp({ database, storage, boss, events, threads, settings, log, onEdit: makePatchesSoon })
+  const uploads = new Uploads({ database, storage, boss, looking, settings, log })
+  uploads.start()
+  const app = makeApp({ database, storage, boss, events, uploads, settings, log, onEdit: makePatchesSoon })
   const server = app.listen(settings.port, settings.host, () => log.info(`listening on http://${settings.host}:${settings.port}`))
   server.on('error', (error) => {
     log.error({ error }, 'cannot listen')
@@ -54,7 +57,8 @@ async function start(): Promise<void> {
     server.closeAllConnections()
     await events.stop()
     await boss.stop({ graceful: false, wait: false }).catch(() => undefined)
-    await threads.stop()
+    uploads.stop()
+    await Promise.all([threads.stop(), looking.stop()])
     await database.destroy()
     process.exit(0)
   }

@@ -1,16 +1,11 @@
 import { randomUUID } from 'node:crypto'
-import { readHeader, type Camera } from '@fennip/codec/read.js'
+import type { Camera } from '@fennip/codec/read.js'
 import type { ColourProfile } from '@fennip/core/raster/profile.js'
 import { levelCount } from '@fennip/core/raster/pyramid.js'
 import { ProblemError } from '@fennip/core/problem.js'
-import { stat } from 'node:fs/promises'
 import type { Database } from './database/database.js'
 import { paceOf, type Counts, type Pace, type TimedGesture } from '@fennip/core/treatment/triage.js'
 import { currentTreatment, noPicture } from './history.js'
-import { sensorOfBody } from './sensors.js'
-import type { Settings } from './settings.js'
-import { keepOriginal, originalKey, type Storage } from './storage/storage.js'
-import type { Threads } from './threads.js'
 
 /** What is known of an original besides its pixels. */
 export interface About {
@@ -38,6 +33,15 @@ export interface PictureSummary {
   readonly searched: boolean
   /** Cells of the picture that were looked at at 1:1. */
   readonly looked: readonly number[]
+  /** Name of an earlier picture of the list that is the very same file. */
+  readonly sameAs: string | null
+}
+
+/** What was deleted within the last day and can be brought back. */
+export interface Deleted {
+  readonly id: string
+  readonly name: string
+  readonly deletedAt: string
 }
 
 export interface JobSummary {
@@ -81,12 +85,14 @@ const COLUMNS = ['pictures.id', 'pictures.name', 'pictures.kind', 'pictures.revi
 function summaryOf(row: PictureRow): PictureSummary {
   const { id, name, kind, revision, counts, about, sha256, format, width, height, channels, depth, bytes, set_aside, looked, searched } = row
   const sensor = row.sensor_id && row.sensor_name ? { id: row.sensor_id, name: row.sensor_name } : null
-  return { sensor, setAside: set_aside, looked, searched, id, name, kind, revision, counts, about, levels: levelCount(width, height), original: { sha256, format, width, height, channels, depth, bytes: Number(bytes) } }
+  return { sameAs: null, sensor, setAside: set_aside, looked, searched, id, name, kind, revision, counts, about, levels: levelCount(width, height), original: { sha256, format, width, height, channels, depth, bytes: Number(bytes) } }
 }
+
+const EXISTING = 'pictures.deleted_at is null and pictures.original is not null'
 
 export async function listJobs(database: Database): Promise<JobSummary[]> {
   const sum = (name: string) => database.raw(`coalesce(sum((pictures.counts->>'${name}')::int), 0)::int as "${name}"`)
-  return (await database('jobs').leftJoin('pictures', 'pictures.job_id', 'jobs.id').groupBy('jobs.id').orderBy('jobs.created_at')
+  return (await database('jobs').leftJoin('pictures', (join) => join.on('pictures.job_id', 'jobs.id').on(database.raw(EXISTING))).whereNull('jobs.deleted_at').groupBy('jobs.id').orderBy('jobs.created_at')
     .select('jobs.id', 'title', 'client', 'notes', database.raw('count(pictures.id)::int as pictures'), sum('open'), sum('mended'), sum('settled'), sum('left'))) as JobSummary[]
 }
 
@@ -96,17 +102,22 @@ export async function createJob(database: Database, job: { title: string; client
   return id
 }
 
-export async function readJob(database: Database, id: string): Promise<JobSummary & { list: PictureSummary[]; pace: Partial<Pace> }> {
+export async function readJob(database: Database, id: string): Promise<JobSummary & { list: PictureSummary[]; deleted: Deleted[]; pace: Partial<Pace> }> {
   const job = (await listJobs(database)).find((candidate) => candidate.id === id)
-  if (!job) throw new ProblemError('job-unknown', { title: 'There is no such job', detail: `No job ${id} is kept here. Go back to the shelf.`, status: 404 })
-  const [list, gestures] = await Promise.all([summariesOf(database, { 'pictures.job_id': id }), timedGestures(database, id)])
-  return { ...job, list, pace: paceOf(gestures) }
+  if (!job) throw noJob(id)
+  const [list, deleted, gestures] = await Promise.all([summariesOf(database, { 'pictures.job_id': id }), deletedPictures(database, id), timedGestures(database, id)])
+  return { ...job, list, deleted, pace: paceOf(gestures) }
 }
 
 /** Pictures with a property, in the order in which they came. */
 export async function summariesOf(database: Database, which: Record<string, string>): Promise<PictureSummary[]> {
-  const rows = (await database('pictures').join('originals', 'originals.sha256', 'pictures.original').leftJoin('sensors', 'sensors.id', 'pictures.sensor_id').where(which).orderBy('pictures.created_at').select(columnsOf(database))) as PictureRow[]
-  return rows.map(summaryOf)
+  const rows = (await database('pictures').join('originals', 'originals.sha256', 'pictures.original').leftJoin('sensors', 'sensors.id', 'pictures.sensor_id').where(which).whereNull('pictures.deleted_at').orderBy('pictures.created_at').select(columnsOf(database))) as PictureRow[]
+  const first = new Map<string, string>()
+  return rows.map((row) => {
+    const sameAs = first.get(row.sha256) ?? null
+    if (sameAs === null) first.set(row.sha256, row.name)
+    return { ...summaryOf(row), sameAs }
+  })
 }
 
 /** Gestures that judge one flaw, and that make one mend, by what they change (SQL/JSON path, ISO 9075-2:2016). */
@@ -123,50 +134,10 @@ async function timedGestures(database: Database, job: string): Promise<TimedGest
 }
 
 export async function readPictureSummary(database: Database, id: string): Promise<PictureSummary & { job: { id: string; title: string } }> {
-  const row = (await database('pictures').join('originals', 'originals.sha256', 'pictures.original').join('jobs', 'jobs.id', 'pictures.job_id').leftJoin('sensors', 'sensors.id', 'pictures.sensor_id').where('pictures.id', id)
+  const row = (await database('pictures').join('originals', 'originals.sha256', 'pictures.original').join('jobs', 'jobs.id', 'pictures.job_id').leftJoin('sensors', 'sensors.id', 'pictures.sensor_id').where('pictures.id', id).whereNull('pictures.deleted_at').whereNull('jobs.deleted_at')
     .first([...columnsOf(database), 'jobs.id as jobId', 'jobs.title as jobTitle'])) as (PictureRow & { jobId: string; jobTitle: string }) | undefined
   if (!row) throw noPicture(id)
   return { ...summaryOf(row), job: { id: row.jobId, title: row.jobTitle } }
-}
-
-/**
- * Take a file in as a picture of a job: checked, kept by its hash, cut into tiles, and only then listed.
- *
- * @throws {ProblemError} when the file cannot be used; nothing of it is listed then.
- */
-export async function importPicture(
-  tools: { database: Database; storage: Storage; threads: Threads; settings: Settings },
-  job: string, path: string, name: string,
-): Promise<string> {
-  const { database, storage, threads, settings } = tools
-  if (!(await database('jobs').where('id', job).first('id'))) throw new ProblemError('job-unknown', { title: 'There is no such job', detail: `No job ${job} is kept here. Go back to the shelf.`, status: 404 })
-  const header = await readHeader(path, name, { bytes: settings.largestFileBytes, pixels: settings.largestPixels })
-  const sha256 = await keepOriginal(storage, path)
-  try {
-    await threads.makePyramid(sha256)
-  } catch (error) {
-    const used = await database('originals').where('sha256', sha256).first('sha256')
-    if (!used) await forget(storage, sha256)
-    // The thread knows the file by its hash alone.
-    if (error instanceof ProblemError) throw new ProblemError(error.type, { title: error.title, detail: error.detail.replaceAll(sha256, name), status: error.status })
-    throw error
-  }
-  const { size } = await stat(path)
-  const about: About = {
-    profile: header.profile, camera: header.camera, resolutionPerInch: header.metadata.resolutionPerInch,
-    hasAlpha: header.hasAlpha, pages: header.pages, notes: header.notes,
-  }
-  const id = randomUUID()
-  await database.transaction(async (transaction) => {
-    await transaction('originals').insert({
-      sha256, format: header.format, width: header.width, height: header.height, channels: header.channels, depth: header.depth, bytes: size, about: JSON.stringify(about),
-    }).onConflict('sha256').ignore()
-    // A camera says so in Exif; what says nothing came from a scanner.
-    const kind = header.camera.aperture ? 'frame' : 'scan'
-    const sensor = kind === 'frame' && header.camera.body ? await sensorOfBody(transaction as unknown as Database, job, header.camera.body) : null
-    await transaction('pictures').insert({ id, job_id: job, original: sha256, name, kind, sensor_id: sensor })
-  })
-  return id
 }
 
 /** Put a picture aside or back: it stays as it is, and is left out of what is to be done. */
@@ -183,11 +154,35 @@ export async function addLooked(database: Database, id: string, cells: readonly 
   return { looked: row.looked }
 }
 
-async function forget(storage: Storage, sha256: string): Promise<void> {
-  await storage.remove(originalKey(sha256))
-}
-
 export async function openPicture(database: Database, id: string) {
   const [picture, current] = await Promise.all([readPictureSummary(database, id), currentTreatment(database, id)])
   return { picture, ...current }
+}
+
+async function deletedPictures(database: Database, job: string): Promise<Deleted[]> {
+  const rows = (await database('pictures').where('job_id', job).whereNotNull('deleted_at').whereNotNull('original').orderBy('deleted_at', 'desc').select('id', 'name', 'deleted_at')) as { id: string; name: string; deleted_at: Date }[]
+  return rows.map(({ id, name, deleted_at }) => ({ id, name, deletedAt: deleted_at.toISOString() }))
+}
+
+export async function deletedJobs(database: Database): Promise<Deleted[]> {
+  const rows = (await database('jobs').whereNotNull('deleted_at').orderBy('deleted_at', 'desc').select('id', 'title', 'deleted_at')) as { id: string; title: string; deleted_at: Date }[]
+  return rows.map(({ id, title, deleted_at }) => ({ id, name: title, deletedAt: deleted_at.toISOString() }))
+}
+
+/** Delete a job or a picture so that it can be brought back for a day. */
+export async function deleteForADay(database: Database, table: 'jobs' | 'pictures', id: string): Promise<{ deleted: boolean }> {
+  const found = await database(table).where({ id }).whereNull('deleted_at').update({ deleted_at: database.fn.now() })
+  if (found === 0) throw table === 'jobs' ? noJob(id) : noPicture(id)
+  return { deleted: true }
+}
+
+/** Bring back what was deleted. @throws {ProblemError} when it is gone for good. */
+export async function restore(database: Database, table: 'jobs' | 'pictures', id: string): Promise<{ deleted: boolean }> {
+  const found = await database(table).where({ id }).update({ deleted_at: null })
+  if (found === 0) throw table === 'jobs' ? noJob(id) : noPicture(id)
+  return { deleted: false }
+}
+
+export function noJob(id: string): ProblemError {
+  return new ProblemError('job-unknown', { title: 'There is no such job', detail: `No job ${id} is kept here. It may have been deleted; the shelf can bring it back for a day.`, status: 404 })
 }

@@ -14,7 +14,9 @@ const answering = (task) => async (input) => {
   }
 }
 
-export const makePyramid = answering(tasks.makePyramid)
+export const lookAt = answering(tasks.lookAt)
+export const takeIn = answering(tasks.takeIn)
+export const writeOutput = answering(tasks.writeOutput)
 export const searchTile = answering(tasks.searchTile)
 export const searchWhole = answering(tasks.searchWhole)
 export const searchLines = answering(tasks.searchLines)

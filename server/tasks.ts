@@ -1,13 +1,15 @@
 import { randomUUID } from 'node:crypto'
 import { receiveMessageOnPort, type MessagePort } from 'node:worker_threads'
-import { readPicture, type DecodedPicture } from '@fennip/codec/read.js'
+import { checkWhole, readHeader, readPicture, type PictureHeader, type ReadLimits } from '@fennip/codec/read.js'
+import { withAlpha } from '@fennip/codec/rows.js'
+import { writePicture, type WriteOptions } from '@fennip/codec/write.js'
 import { findInTile, findInWhole, findLines, joinFinds, tileSurroundings, type Find, type FindOptions, type TileFinds, type TileMeasures, type WholeKind } from '@fennip/core/find/find.js'
 import type { LineFind } from '@fennip/core/find/line-kinds.js'
 import { levelCount } from '@fennip/core/raster/pyramid.js'
-import { rasterSource, type Region } from '@fennip/core/raster/raster.js'
-import { makeTransfer, type Transfer } from '@fennip/core/raster/transfer.js'
+import { crop, type Region } from '@fennip/core/raster/raster.js'
+import { makeTransfer } from '@fennip/core/raster/transfer.js'
 import type { Mended } from '@fennip/core/mend/lift.js'
-import { layOver, makePatches, type Patch } from '@fennip/core/render/patch.js'
+import { makePatches, renderRegion, type Patch } from '@fennip/core/render/patch.js'
 import { guardsOf } from '@fennip/core/treatment/guards.js'
 import { mendAll } from '@fennip/core/treatment/mend-all.js'
 import type { ExpectedShadow } from '@fennip/core/mend/fit-shadow.js'
@@ -18,42 +20,78 @@ import type { Placement } from '@fennip/core/series/placement.js'
 import type { Plan, Step, Treatment } from '@fennip/core/treatment/schema.js'
 import type { Settings } from './settings.js'
 import { keptPatches, writePatches } from './storage/patches.js'
-import { openStorage, originalKey, type Storage } from './storage/storage.js'
+import { mendableBase, openBase } from './storage/base.js'
+import { openStorage, originalKey, outputKey, type Storage } from './storage/storage.js'
 import { makeTiles } from './storage/tiles.js'
 
-/**
- * Heavy computation, run in threads so that heartbeats and requests go on. Each thread keeps the picture it last worked
- * on decoded.
- */
-
-interface Opened {
-  readonly sha256: string
-  readonly picture: DecodedPicture
-  readonly transfer: Transfer
-}
+/** Heavy computation, run in threads so that heartbeats and requests go on. */
 
 /** Where files are kept, as a thread is told. */
 type Where = Pick<Settings, 'storage' | 'cacheFolder'>
 const storageAt = (where: Where) => openStorage(where.storage, where.cacheFolder)
+const baseAt = (where: Where, sha256: string) => openBase(storageAt(where), sha256)
 
-let opened: Promise<Opened> | null = null
-let openedHash = ''
-
-function openOriginal(storage: Storage, sha256: string): Promise<Opened> {
-  if (opened && openedHash === sha256) return opened
-  openedHash = sha256
-  opened = storage.localFile(originalKey(sha256)).then((path) => readPicture(path, sha256)).then((picture) => ({ sha256, picture, transfer: makeTransfer(picture.header.profile.curve, picture.header.depth) }))
-  opened.catch(() => {
-    openedHash = ''
-  })
-  return opened
+/** Tell progress to who waits for the work. Work leaves no room for events, so the wish to stop is asked for. */
+function tellProgress(port: MessagePort): (share: number) => void {
+  return (share) => {
+    port.postMessage(share)
+    if (receiveMessageOnPort(port) !== undefined) throw new Error('The work was stopped')
+  }
 }
 
-/** Decode an original and cut it into tiles. */
-export async function makePyramid({ where, sha256 }: { where: Where; sha256: string }): Promise<void> {
+/** What a file says of its picture, as it is kept in the database. */
+export type TakenIn = Pick<PictureHeader, 'format' | 'width' | 'height' | 'channels' | 'depth' | 'profile' | 'camera' | 'hasAlpha' | 'pages' | 'notes'> & { readonly resolutionPerInch: number | null }
+
+const takenIn = ({ format, width, height, channels, depth, profile, camera, hasAlpha, pages, notes, metadata }: PictureHeader): TakenIn =>
+  ({ format, width, height, channels, depth, profile, camera, hasAlpha, pages, notes, resolutionPerInch: metadata.resolutionPerInch })
+
+/** Look at a file without its pixels. @throws {ProblemError} when it cannot be used. */
+export async function lookAt({ path, name, limits }: { path: string; name: string; limits: ReadLimits }): Promise<TakenIn> {
+  return takenIn(await readHeader(path, name, limits))
+}
+
+/** Decode an original whole and cut it into tiles. */
+export async function takeIn({ where, sha256, name, limits, port }: { where: Where; sha256: string; name: string; limits: ReadLimits; port: MessagePort }): Promise<TakenIn> {
   const storage = storageAt(where)
-  const { picture, transfer } = await openOriginal(storage, sha256)
-  await makeTiles(storage, sha256, picture.pixels, transfer)
+  const tell = tellProgress(port)
+  const path = await storage.localFile(originalKey(sha256))
+  await checkWhole(path, name)
+  tell(0.1)
+  const { header, pixels } = await readPicture(path, name, limits)
+  tell(0.3)
+  const { width, height, channels, depth, profile } = header
+  await makeTiles(storage, sha256, pixels, makeTransfer(profile.curve, depth), { width, height, channels, depth, profile }, (share) => tell(0.3 + 0.7 * share))
+  port.close()
+  return takenIn(header)
+}
+
+/** Render a treatment from top to bottom and encode it; the file appears whole or not at all. */
+export async function writeOutput({ where, plan, name, options, file, port }: { where: Where; plan: Plan; name: string; options: WriteOptions; file: string; port: MessagePort }): Promise<{ bytes: number }> {
+  const storage = storageAt(where)
+  const tell = tellProgress(port)
+  tell(0.02)
+  const { source } = await baseAt(where, plan.original.sha256)
+  const patches = await patchesOf(storage, plan)
+  tell(0.2)
+  const path = await storage.localFile(originalKey(plan.original.sha256))
+  const header = await readHeader(path, name)
+  const alpha = header.hasAlpha ? (await readPicture(path, name)).alpha : null
+  const { width, height, channels, depth } = source
+  let bytes = 0
+  await storage.fill(outputKey(file), async (sink) => {
+    await writePicture({
+      width, height, depth, channels: channels + (alpha ? 1 : 0),
+      read(y, rows) {
+        tell(0.2 + (0.75 * y) / height)
+        const region = { x: 0, y, width, height: rows }
+        const pixels = renderRegion(source, patches, region)
+        return alpha ? withAlpha(pixels, crop(alpha, region)) : pixels
+      },
+    }, header.metadata, options, sink)
+    bytes = sink.length
+  })
+  port.close()
+  return { bytes }
 }
 
 /**
@@ -63,10 +101,9 @@ export async function makePyramid({ where, sha256 }: { where: Where; sha256: str
  */
 export async function searchTile({ where, sha256, tile, options, ended }: { where: Where; sha256: string; tile: Region; options: FindOptions; ended: Int32Array }): Promise<TileFinds> {
   if (Atomics.load(ended, 0) !== 0) return { discs: [], pieces: [] }
-  const { picture, transfer } = await openOriginal(storageAt(where), sha256)
-  const { pixels } = picture
-  const surroundings = tileSurroundings(tile, pixels.width, pixels.height)
-  return findInTile(rasterSource(pixels).read(surroundings), surroundings, tile, transfer, options)
+  const { source, transfer } = await baseAt(where, sha256)
+  const surroundings = tileSurroundings(tile, source.width, source.height)
+  return findInTile(source.read(surroundings), surroundings, tile, transfer, options)
 }
 
 type Size = { readonly width: number; readonly height: number }
@@ -88,29 +125,28 @@ export function joinSearch({ tiles, lines, whole }: { tiles: readonly Pick<TileF
 
 /** Measure what an original shows at places where marks are expected. */
 export async function measurePlaces({ where, sha256, places }: { where: Where; sha256: string; places: readonly ExpectedMark[] }): Promise<(MarkMeasure | null)[]> {
-  const { picture, transfer } = await openOriginal(storageAt(where), sha256)
-  return places.map((place) => measureMark(rasterSource(picture.pixels), transfer, place))
+  const { source, transfer } = await baseAt(where, sha256)
+  return places.map((place) => measureMark(source, transfer, place))
 }
 
 /** Measure every mark of a chart in an original. */
 export async function placeChart({ where, sha256, chart, aperture, placement }: { where: Where; sha256: string; chart: SensorChart; aperture: number | null; placement: Placement }): Promise<PlacedMark[]> {
-  const { picture, transfer } = await openOriginal(storageAt(where), sha256)
-  return placeMarks(chart, rasterSource(picture.pixels), transfer, aperture, placement)
+  const { source, transfer } = await baseAt(where, sha256)
+  return placeMarks(chart, source, transfer, aperture, placement)
 }
 
 /** Choose mends for open flaws of a treatment and keep their patches; of some the shadow is known from elsewhere. */
 export async function mendOpenFlaws({ where, treatment, only, expected, port }: { where: Where; treatment: Treatment; only: readonly string[]; expected: Readonly<Record<string, ExpectedShadow>>; port: MessagePort }): Promise<Step[]> {
   const storage = storageAt(where)
-  const { picture, transfer } = await openOriginal(storage, treatment.original.sha256)
-  const pixels = { ...picture.pixels, data: picture.pixels.data.slice() }
-  const whole = { x: 0, y: 0, width: pixels.width, height: pixels.height }
-  for (const patch of await patchesOf(storage, treatment)) layOver(pixels, whole, patch)
+  const base = await baseAt(where, treatment.original.sha256)
+  const picture = mendableBase(base)
+  for (const patch of await patchesOf(storage, treatment)) picture.lay(patch)
   const wanted = new Set(only)
   const open = treatment.flaws.filter(({ id }) => wanted.has(id))
   const mended = new Set(treatment.steps.map(({ flaw }) => flaw))
   const beside = treatment.flaws.filter(({ id, state }) => state === 'open' && !wanted.has(id) && !mended.has(id))
   const made = new Map<string, Mended>()
-  const steps = mendAll(pixels, transfer, open, { guards: guardsOf(treatment), beside, expected: ({ id }) => expected[id], id: () => `m-${randomUUID().slice(0, 13)}` }, (step, done, pixelsOfStep) => {
+  const steps = mendAll(picture, base.transfer, open, { guards: guardsOf(treatment), beside, expected: ({ id }) => (Object.hasOwn(expected, id) ? expected[id] : undefined), id: () => `m-${randomUUID().slice(0, 13)}` }, (step, done, pixelsOfStep) => {
     made.set(step.id, pixelsOfStep)
     port.postMessage(done / open.length)
     // Mending leaves no room for events, so the wish to stop is asked for.
@@ -130,10 +166,10 @@ export async function keepPatches({ where, treatment }: { where: Where; treatmen
 /** @param made  What steps make of the picture, by their identifiers, where they were carried out already. */
 async function patchesOf(storage: Storage, plan: Plan, made?: ReadonlyMap<string, Mended>): Promise<Patch[]> {
   const { original } = plan
-  const { picture, transfer } = await openOriginal(storage, original.sha256)
+  const { source, transfer } = await openBase(storage, original.sha256)
   const kept = await keptPatches(storage, plan)
   const fresh: Patch[] = []
-  const patches = makePatches(rasterSource(picture.pixels), transfer, plan, levelCount(original.width, original.height), {
+  const patches = makePatches(source, transfer, plan, levelCount(original.width, original.height), {
     get: (key) => kept.get(key),
     set: (patch) => void fresh.push(patch),
     made: ({ id }) => made?.get(id),

@@ -25,6 +25,15 @@ const home = mkdtempSync(join(tmpdir(), 'fennip-threads-'))
 const where = { storage: join(home, 'storage'), cacheFolder: join(home, 'cache') }
 const [width, height] = [2400, 300]
 let treatment: Treatment
+
+/** Keep a file and cut it into tiles. */
+async function takenIn(file: string): Promise<string> {
+  const sha256 = await keepOriginal(folderStorage(where.storage), file)
+  const threads = new Threads(where, 1)
+  await threads.takeIn(sha256, 'in.png', { bytes: 1e9, pixels: 1e9 }, () => true)
+  await threads.stop()
+  return sha256
+}
 beforeAll(async () => {
   const random = makeRandom(5)
   const raster = makeRaster(width, height, 1, 8)
@@ -41,7 +50,8 @@ beforeAll(async () => {
   await storage.prepare()
   const file = join(home, 'in.png')
   writeFileSync(file, await encodePicture(raster, null, { icc: null, exif: null, resolutionPerInch: null }, { format: 'png', depth: 8, quality: 90 }))
-  treatment = { ...emptyTreatment({ sha256: await keepOriginal(storage, file), width, height, channels: 1, depth: 8 }), flaws }
+  const sha256 = await takenIn(file)
+  treatment = { ...emptyTreatment({ sha256, width, height, channels: 1, depth: 8 }), flaws }
 })
 afterAll(() => rmSync(home, { recursive: true, force: true }))
 
@@ -96,7 +106,7 @@ describe('a search', () => {
     }
     const file = join(home, 'torn.png')
     writeFileSync(file, await encodePicture(raster, null, { icc: null, exif: null, resolutionPerInch: null }, { format: 'png', depth: 8, quality: 90 }))
-    return { raster, sha256: await keepOriginal(folderStorage(where.storage), file) }
+    return { raster, sha256: await takenIn(file) }
   }
   const options = { kinds: [...SEARCH_KINDS], falseFinds: 3 }
 
@@ -124,7 +134,7 @@ describe('a search', () => {
     const [width, height] = [4200, 64]
     const file = join(home, 'wide.png')
     writeFileSync(file, await encodePicture(makeRaster(width, height, 3, 8), null, { icc: null, exif: null, resolutionPerInch: null }, { format: 'png', depth: 8, quality: 90 }))
-    const sha256 = await keepOriginal(folderStorage(where.storage), file)
+    const sha256 = await takenIn(file)
     const threads = new Threads(where, 1)
     const tiles = vi.spyOn(threads, 'searchTile')
     const answers = () => Promise.all(tiles.mock.results.map(({ value }) => value as Promise<TileFinds>))

@@ -11,8 +11,11 @@ import type { SensorChart } from '@fennip/core/series/chart-schema.js'
 import type { ExpectedMark, MarkMeasure } from '@fennip/core/series/measure-mark.js'
 import type { Placement } from '@fennip/core/series/placement.js'
 import type { Settings } from './settings.js'
+import type { TakenIn } from './tasks.js'
+import type { ReadLimits } from '@fennip/codec/read.js'
+import type { WriteOptions } from '@fennip/codec/write.js'
 import { partsOfFlaws } from '@fennip/core/treatment/mend-all.js'
-import type { Original, SearchKind, Step, Treatment } from '@fennip/core/treatment/schema.js'
+import type { Original, Plan, SearchKind, Step, Treatment } from '@fennip/core/treatment/schema.js'
 
 /** Which open flaws, and of some the shadow that is known from elsewhere. */
 export interface KnownFlaws {
@@ -24,14 +27,18 @@ export interface KnownFlaws {
 export class Threads {
   private readonly pool: Piscina
 
-  constructor(private readonly settings: Pick<Settings, 'storage' | 'cacheFolder'>, count: number) {
+  /**
+   * @param count  Threads at most.
+   * @param idleMilliseconds  How long a thread without work is kept: a restorer looks at what was found for minutes, and a thread
+   *                          that ended meanwhile would have to compile what it runs anew. What decodes whole pictures ends at
+   *                          once, and its memory with it.
+   */
+  constructor(private readonly settings: Pick<Settings, 'storage' | 'cacheFolder'>, count: number, idleMilliseconds = 10 * 60000) {
     this.pool = new Piscina({
       filename: fileURLToPath(new URL('./tasks-entry.mjs', import.meta.url)),
-      minThreads: 1,
+      minThreads: 0,
       maxThreads: count,
-      // A restorer looks at what was found for minutes: a thread that ended meanwhile would have to decode the picture and compile
-      // what it runs anew.
-      idleTimeout: 10 * 60000,
+      idleTimeout: idleMilliseconds,
       // A search puts what others wait for first.
       stricterFIFO: true,
       // Searches make many small things that are soon forgotten: with more room for these they are cleared away less often.
@@ -45,8 +52,19 @@ export class Threads {
     throw new ProblemError(answer.problem.type, answer.problem)
   }
 
-  makePyramid(sha256: string): Promise<void> {
-    return this.run('makePyramid', { sha256 })
+  /** Look at a file without its pixels. @throws {ProblemError} when it cannot be used. */
+  lookAt(path: string, name: string, limits: ReadLimits): Promise<TakenIn> {
+    return this.run('lookAt', { path, name, limits })
+  }
+
+  /** Decode an original whole and cut it into tiles. */
+  takeIn(sha256: string, name: string, limits: ReadLimits, onProgress: (share: number) => boolean): Promise<TakenIn> {
+    return this.runSteered('takeIn', { sha256, name, limits }, onProgress)
+  }
+
+  /** Write the result of a treatment into a file of the outputs. */
+  writeOutput(plan: Plan, name: string, options: WriteOptions, file: string, onProgress: (share: number) => boolean): Promise<{ bytes: number }> {
+    return this.runSteered('writeOutput', { plan, name, options, file }, onProgress)
   }
 
   /**
@@ -128,13 +146,18 @@ export class Threads {
     return (await Promise.all(made)).flat()
   }
 
-  private async mendPart(treatment: Treatment, known: KnownFlaws, onProgress: (share: number) => boolean): Promise<Step[]> {
+  private mendPart(treatment: Treatment, known: KnownFlaws, onProgress: (share: number) => boolean): Promise<Step[]> {
+    return this.runSteered('mendOpenFlaws', { treatment, ...known }, onProgress)
+  }
+
+  /** Run a task that tells its progress, and that is told when it is to stop: as soon as `onProgress` answers false. */
+  private async runSteered<T>(name: string, input: object, onProgress: (share: number) => boolean): Promise<T> {
     const { port1, port2 } = new MessageChannel()
     port1.on('message', (share: number) => {
       if (!onProgress(share)) port1.postMessage('cancel')
     })
     try {
-      return await this.run('mendOpenFlaws', { treatment, ...known, port: port2 }, [port2])
+      return await this.run<T>(name, { ...input, port: port2 }, [port2])
     } finally {
       port1.close()
     }

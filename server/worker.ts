@@ -3,7 +3,9 @@ import { ProblemError } from '@fennip/core/problem.js'
 import PgBoss from 'pg-boss'
 import { pino } from 'pino'
 import { openDatabase } from './database/database.js'
-import { beat, endRun, QUEUE, reviveRuns, takeRun } from './runs/runs.js'
+import { prepareDatabase } from './database/prepare.js'
+import { purgeDeleted } from './purge.js'
+import { beat, endRun, MOST_ATTEMPTS, QUEUES, reviveRuns, takeRun } from './runs/runs.js'
 import { Cancelled } from './runs/tools.js'
 import { doWork } from './runs/work.js'
 import { readSettings } from './settings.js'
@@ -17,6 +19,9 @@ const log = pino({ level: settings.logLevel, name: 'worker', serializers: { erro
 const database = openDatabase(settings.databaseUrl)
 const storage = openStorage(settings.storage, settings.cacheFolder)
 const threads = new Threads(settings, settings.threads)
+/** What decodes whole pictures ends with its work, and its memory with it. */
+const intake = new Threads(settings, 1, 500)
+const limits = { bytes: settings.largestFileBytes, pixels: settings.largestPixels }
 const holder = randomUUID()
 
 const BEAT_MILLISECONDS = 400
@@ -36,7 +41,8 @@ async function work(id: string): Promise<void> {
     )
   }, BEAT_MILLISECONDS)
   try {
-    const result = await doWork({ database, storage, threads }, run, (progress) => {
+    if (run.attempts > MOST_ATTEMPTS) throw new ProblemError('work-given-up', { title: 'The work was given up', detail: `It was begun ${MOST_ATTEMPTS} times and ended its worker each time. The file or picture may be too much for this machine's memory.`, status: 500 })
+    const result = await doWork({ database, storage, threads, intake, limits }, run, (progress) => {
       share = progress
       return wanted
     })
@@ -57,16 +63,19 @@ async function start(): Promise<void> {
   await storage.prepare()
   const boss = new PgBoss({ connectionString: settings.databaseUrl, max: 3 })
   boss.on('error', (error) => log.warn({ error }, 'queue'))
-  await boss.start()
-  await boss.createQueue(QUEUE)
-  await boss.work<{ run: string }>(QUEUE, { pollingIntervalSeconds: 0.5, batchSize: 1 }, async (jobs) => {
-    for (const job of jobs) await work(job.data.run)
-  })
+  await prepareDatabase(settings.databaseUrl, database, boss)
+  for (const queue of Object.values(QUEUES)) {
+    await boss.work<{ run: string }>(queue, { pollingIntervalSeconds: 0.5, batchSize: 1 }, async (jobs) => {
+      for (const job of jobs) await work(job.data.run)
+    })
+  }
   const sweep = setInterval(() => void reviveRuns(database, boss).catch((error: unknown) => log.warn({ error }, 'sweep')), 4000)
+  const purge = setInterval(() => void purgeDeleted(database, storage).catch((error: unknown) => log.warn({ error }, 'purge')), 10 * 60_000)
   const stop = async () => {
     clearInterval(sweep)
+    clearInterval(purge)
     await boss.stop({ graceful: false, wait: false }).catch(() => undefined)
-    await threads.stop()
+    await Promise.all([threads.stop(), intake.stop()])
     await database.destroy()
     process.exit(0)
   }

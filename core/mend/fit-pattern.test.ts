@@ -2,7 +2,7 @@ import { describe, expect, it } from 'vitest'
 import { makeRandom } from '../random.js'
 import { makeRaster, rasterSource, type IntegerRaster } from '../raster/raster.js'
 import { makeTransfer } from '../raster/transfer.js'
-import { layOver } from '../render/patch.js'
+import { layOver, mendableRaster } from '../render/patch.js'
 import { stepExtent } from '../render/patch-keys.js'
 import type { Flaw } from '../treatment/schema.js'
 import { mendAll } from '../treatment/mend-all.js'
@@ -90,7 +90,7 @@ describe('a pattern over a picture', () => {
     const step = chooseMend({ picture: rasterSource(hurt), transfer, flaw, openFlaws: [], id: 'm' })
     expect(step.method).toBe('lift')
     expect(step.pattern!.waves.length).toBeGreaterThan(0)
-    expect(mendAll(hurt, transfer, [flaw], { id: () => 'm' })).toEqual([])
+    expect(mendAll(mendableRaster(hurt), transfer, [flaw], { id: () => 'm' })).toEqual([])
   })
 })
 

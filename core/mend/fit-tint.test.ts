@@ -1,4 +1,5 @@
 import { describe, expect, it } from 'vitest'
+import { mendableRaster } from '../render/patch.js'
 import { makeRandom } from '../random.js'
 import { makeRaster, rasterSource, type IntegerRaster } from '../raster/raster.js'
 import { makeTransfer } from '../raster/transfer.js'
@@ -70,10 +71,10 @@ describe('a stain on a print of one colour', () => {
     const step = chooseMend({ picture: rasterSource(stained), transfer, flaw, openFlaws: [], id: 'm' })
     expect(step.method).toBe('lift')
     expect(step.reason).toMatch(/colour/)
-    expect(mendAll(print(0.5), transfer, [flaw], { id: () => 'm' }).map(({ method }) => method)).toEqual(['lift'])
+    expect(mendAll(mendableRaster(print(0.5)), transfer, [flaw], { id: () => 'm' }).map(({ method }) => method)).toEqual(['lift'])
     const grey = print(0.5, 1)
-    expect(mendAll(grey, transfer, [flaw], { id: () => 'm' }).filter(({ method }) => method !== 'lift')).toEqual([])
-    expect(mendAll(grey, transfer, [flaw], { method: 'heal', id: () => 'm' }).map(({ method }) => method)).toEqual(['heal'])
+    expect(mendAll(mendableRaster(grey), transfer, [flaw], { id: () => 'm' }).filter(({ method }) => method !== 'lift')).toEqual([])
+    expect(mendAll(mendableRaster(grey), transfer, [flaw], { method: 'heal', id: () => 'm' }).map(({ method }) => method)).toEqual(['heal'])
   })
 
   it('is lifted when it was outlined by hand and a lift is asked for; a shadow in an outline is lifted as one', () => {

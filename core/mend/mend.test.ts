@@ -8,7 +8,7 @@ import { makeRandom, type Random } from '../random.js'
 import { makeRaster, maximumOf, rasterSource, type Depth, type IntegerRaster } from '../raster/raster.js'
 import { levelCount, halve } from '../raster/pyramid.js'
 import { makeTransfer } from '../raster/transfer.js'
-import { layOver, layPatchesOverTile, makePatches, renderRegion, type Patch } from '../render/patch.js'
+import { layOver, layPatchesOverTile, makePatches, renderRegion, type Patch, mendableRaster } from '../render/patch.js'
 import { patchKeys } from '../render/patch-keys.js'
 import { packPatch, unpackPatch } from '../render/patch-code.js'
 import { shapeCentre } from '../shape/shape.js'
@@ -258,7 +258,7 @@ describe('against the computer-vision library, told the exact mask', () => {
     const { damaged, clean } = sky({ width: 200, height: 190, channels: 3, depth: 8, seed: 9, shadow })
     const transfer = makeTransfer({ type: 'srgb' }, 8)
     const ours = { ...damaged, data: damaged.data.slice() }
-    mendAll(ours, transfer, [flawAt(100, 95, 22)], { id: () => 'm' })
+    mendAll(mendableRaster(ours), transfer, [flawAt(100, 95, 22)], { id: () => 'm' })
     const source = new cv.Mat(190, 200, cv.CV_8UC3)
     source.data.set(damaged.data)
     const mask = cv.Mat.zeros(190, 200, cv.CV_8UC1)

@@ -1,7 +1,7 @@
 import { carryOut, decisionsOf, type Decisions } from '../mend/methods.js'
 import type { Mended } from '../mend/lift.js'
 import {
-  clipRegion, crop, overlaps, paste, type IntegerRaster, type PixelSource, type Raster, type Region,
+  clipRegion, crop, overlaps, paste, rasterSource, type IntegerRaster, type PixelSource, type Raster, type Region,
 } from '../raster/raster.js'
 import { levelSize } from '../raster/pyramid.js'
 import type { Transfer } from '../raster/transfer.js'
@@ -31,6 +31,17 @@ export function patchedSource(picture: PixelSource, patches: readonly Mended[]):
       return pixels
     },
   }
+}
+
+/** A picture that mends are laid into as they are made, so that the next one sees them. */
+export interface MendablePicture extends PixelSource {
+  lay(mended: Mended): void
+}
+
+/** A raster in memory as a mendable picture; its pixels change. */
+export function mendableRaster(raster: IntegerRaster): MendablePicture {
+  const whole = { x: 0, y: 0, width: raster.width, height: raster.height }
+  return { ...rasterSource(raster), lay: (mended) => layOver(raster, whole, mended) }
 }
 
 /** Lay the touched pixels of a patch over pixels that start at `region`. */

@@ -1,4 +1,5 @@
 import * as fc from 'fast-check'
+import { mendableRaster } from '../render/patch.js'
 import { describe, expect, it } from 'vitest'
 import { makeRandom } from '../random.js'
 import { makeRaster } from '../raster/raster.js'
@@ -49,21 +50,21 @@ describe('mending all', () => {
   it('leaves what may be a wire or a loss, and flat patches, to the restorer', () => {
     const wire = flaw('w', 0, 0, { kind: 'wire', shape: { type: 'stroke', points: [[10, 40], [290, 42]], width: 3 } })
     const flat = flaw('p', 0, 0, { kind: 'flat', shape: { type: 'outline', points: [[16, 128], [96, 128], [96, 176], [16, 176]] } })
-    const steps = mendAll({ ...raster, data: raster.data.slice() }, transfer, [flaw('a', 60.5, 100.5), wire, { ...flat, id: 'l', kind: 'loss' }, flat, flaw('b', 150.5, 100.5)], { id: ({ id }) => `m${id}` })
+    const steps = mendAll(mendableRaster({ ...raster, data: raster.data.slice() }), transfer, [flaw('a', 60.5, 100.5), wire, { ...flat, id: 'l', kind: 'loss' }, flat, flaw('b', 150.5, 100.5)], { id: ({ id }) => `m${id}` })
     expect(steps.map((step) => step.flaw).sort()).toEqual(['a', 'b'])
   })
   it('takes nothing from a flaw that stays open beside', () => {
     const around = Array.from({ length: 6 }, (_value, k) => flaw(`n${k}`, 150.5 + 22 * (k % 2 === 0 ? 1 : -1), 78.5 + 9 * k))
-    const [step] = mendAll({ ...raster, data: raster.data.slice() }, transfer, [flaw('b', 150.5, 100.5)], { id: () => 'm', method: 'heal', beside: around })
+    const [step] = mendAll(mendableRaster({ ...raster, data: raster.data.slice() }), transfer, [flaw('b', 150.5, 100.5)], { id: () => 'm', method: 'heal', beside: around })
     const { dx, dy } = step!.source!
     for (const { shape } of around) if (shape.type === 'disc') expect(Math.hypot(150.5 + dx - shape.x, 100.5 + dy - shape.y)).toBeGreaterThan(shape.r + 4)
     // Without them it would have gone elsewhere.
-    const [alone] = mendAll({ ...raster, data: raster.data.slice() }, transfer, [flaw('b', 150.5, 100.5)], { id: () => 'm', method: 'heal' })
+    const [alone] = mendAll(mendableRaster({ ...raster, data: raster.data.slice() }), transfer, [flaw('b', 150.5, 100.5)], { id: () => 'm', method: 'heal' })
     expect(alone!.source).not.toEqual(step!.source)
   })
   it('lays each mend into the picture, and stops when it is told to', () => {
     const pixels = { ...raster, data: raster.data.slice() }
-    const steps = mendAll(pixels, transfer, [flaw('a', 60.5, 100.5), flaw('b', 150.5, 100.5), flaw('c', 240.5, 100.5)], { id: ({ id }) => `m${id}` }, (_step, done) => done < 2)
+    const steps = mendAll(mendableRaster(pixels), transfer, [flaw('a', 60.5, 100.5), flaw('b', 150.5, 100.5), flaw('c', 240.5, 100.5)], { id: ({ id }) => `m${id}` }, (_step, done) => done < 2)
     expect(steps).toHaveLength(2)
     const left = [60, 150, 240].filter((x) => pixels.data[100 * 300 + x]! > 200)
     expect(left).toHaveLength(1)

@@ -3,9 +3,8 @@ import { mendShape } from '../mend/mend-shape.js'
 import type { MendRequest } from '../mend/trial.js'
 import type { Mended } from '../mend/lift.js'
 import type { MethodName } from '../mend/methods.js'
-import { rasterSource, type IntegerRaster } from '../raster/raster.js'
 import type { Transfer } from '../raster/transfer.js'
-import { layOver } from '../render/patch.js'
+import type { MendablePicture } from '../render/patch.js'
 import { liesWithin } from '../shape/area.js'
 import { shapeBounds, shapeCentre } from '../shape/shape.js'
 import type { Area, Flaw, Step } from './schema.js'
@@ -13,30 +12,28 @@ import type { Area, Flaw, Step } from './schema.js'
 /**
  * Choose a mend for every flaw, each seeing the earlier ones: big flaws first.
  *
- * @param pixels  The picture; the mends are laid into it.
+ * @param picture  The mends are laid into it.
  * @param flaws   Open flaws. What may be a wire or a loss, flat patches and moire are left: of those the restorer decides. So are
  *                stains that cannot be lifted: all else would put invention in place of what shows through them.
  * @param options  What lies wholly in a guard stays open; nothing is taken from flaws that stay open `beside`; `expected` is the shadow that is known of a flaw from elsewhere.
  * @param onStep  Told after each, with the pixels it made; returns false to stop.
  */
 export function mendAll(
-  pixels: IntegerRaster, transfer: Transfer, flaws: readonly Flaw[],
+  picture: MendablePicture, transfer: Transfer, flaws: readonly Flaw[],
   options: { method?: MethodName; guards?: readonly Area[]; beside?: readonly Flaw[]; expected?: (flaw: Flaw) => MendRequest['expected']; id: (flaw: Flaw) => string }, onStep?: (step: Step, done: number, mended: Mended) => boolean | void,
 ): Step[] {
-  const picture = rasterSource(pixels)
   const { guards = [], beside = [] } = options
   const order = flaws.filter((flaw) => !LEFT_TO_THE_RESTORER.includes(flaw.kind) && !liesWithin(mendShape(flaw), guards)).sort((a, b) => shapeCentre(b.shape).r - shapeCentre(a.shape).r)
   const open = new Set([...order, ...beside])
   const steps: Step[] = []
   const near = nearbyIndex([...open])
-  const whole = { x: 0, y: 0, width: pixels.width, height: pixels.height }
   for (const flaw of order) {
     open.delete(flaw)
     const neighbours = near(flaw).filter((other) => open.has(other)).map((other) => mendShape(other))
     const expected = options.expected?.(flaw)
     const { step, mended } = chooseAndMend({ picture, transfer, flaw, openFlaws: neighbours, guards, id: options.id(flaw), ...(options.method ? { method: options.method } : {}), ...(expected ? { expected } : {}) })
     if (flaw.kind === 'stain' && step.method !== 'lift' && !options.method) continue
-    layOver(pixels, whole, mended)
+    picture.lay(mended)
     steps.push(step)
     if (onStep?.(step, steps.length, mended) === false) break
   }

@@ -7,7 +7,8 @@ import { Type, type Static } from '@sinclair/typebox'
 
 const strict = { additionalProperties: false } as const
 
-export const Identifier = Type.String({ pattern: '^[A-Za-z0-9_-]{1,40}$', description: 'Unique within the treatment.' })
+/** Begins with a letter or a digit, so that no identifier is the name of something that every object has, as __proto__. */
+export const Identifier = Type.String({ pattern: '^[A-Za-z0-9][A-Za-z0-9_-]{0,39}$', description: 'Unique within the treatment.' })
 const Coordinate = Type.Number({ minimum: -1e6, maximum: 1e6, description: 'Picture pixels, origin top left, pixel centres at .5.' })
 const Point = Type.Tuple([Coordinate, Coordinate])
 

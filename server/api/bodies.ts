@@ -4,12 +4,15 @@ import { Identifier, OperationSchema, SEARCH_KINDS } from '@fennip/core/treatmen
 /** What requests may carry: one schema for validation, types and the OpenAPI description. */
 
 const strict = { additionalProperties: false } as const
+const Uuid = Type.String({ pattern: '^[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}$' })
+const GestureId = Type.Optional({ ...Uuid, description: 'Of the gesture. When its answer was lost it is sent again with the same identifier, made once, and answered as it was.' })
 
 export const JobBody = Type.Object({ title: Type.String({ minLength: 1, maxLength: 200 }), client: Type.Optional(Type.String({ maxLength: 200 })), notes: Type.Optional(Type.String({ maxLength: 5000 })) }, strict)
 
 export const EditBody = Type.Object(
   {
-    revision: Type.Integer({ minimum: 0, description: 'Revision the gesture was made on.' }),
+    id: GestureId,
+    revision: Type.Integer({ minimum: 0, maximum: 2 ** 31 - 1, description: 'Revision the gesture was made on.' }),
     label: Type.String({ minLength: 1, maxLength: 120 }),
     operations: Type.Array(OperationSchema, { minItems: 1, maxItems: 50 }),
   },
@@ -17,7 +20,7 @@ export const EditBody = Type.Object(
 )
 
 export const UndoBody = Type.Object(
-  { revision: Type.Integer({ minimum: 0 }), times: Type.Optional(Type.Integer({ minimum: 1, maximum: 100000, description: 'How many gestures; 1 when not said.' })) },
+  { id: GestureId, revision: Type.Integer({ minimum: 0, maximum: 2 ** 31 - 1, description: 'Newest revision that was seen; refused when there is a newer one.' }), times: Type.Optional(Type.Integer({ minimum: 1, maximum: 100000, description: 'How many gestures; 1 when not said.' })) },
   strict,
 )
 
@@ -27,7 +30,7 @@ export const FindBody = Type.Object(
   strict,
 )
 
-export const MendBody = Type.Object({ revision: Type.Integer({ minimum: 0 }) }, strict)
+export const MendBody = Type.Object({ revision: Type.Integer({ minimum: 0, maximum: 2 ** 31 - 1, description: 'Newest revision that was seen; refused when there is a newer one.' }) }, strict)
 
 export const ExportBody = Type.Object(
   {
@@ -37,8 +40,6 @@ export const ExportBody = Type.Object(
   },
   strict,
 )
-
-const Uuid = Type.String({ pattern: '^[0-9a-f-]{36}$' })
 
 const batchOf = <K extends string>(kind: K, parameters: TSchema) => Type.Object({ kind: Type.Literal(kind), pictures: Type.Array(Uuid, { minItems: 1, maxItems: 5000, uniqueItems: true }), parameters }, strict)
 

@@ -13,6 +13,9 @@ export function toProblem(thrown: unknown): ProblemError {
   if ((code && LOST.has(code)) || /Timeout acquiring a connection|Connection terminated|Unable to acquire|Connection ended/.test(message)) {
     return new ProblemError('database-unreachable', { title: 'The database cannot be reached', detail: 'What you did last is not saved. It is tried again as soon as the database answers.', status: 503 })
   }
+  if (code === '53100') return new ProblemError('database-full', { title: 'The disk of the database is full', detail: 'What you did last is not saved yet; it is kept in the browser and tried again. Free some space on the server.', status: 507 })
+  if (code === '40P01' || code === '40001' || code === '55P03') return new ProblemError('database-busy', { title: 'The database is busy', detail: 'This could not be done at the moment. Try again.', status: 503 })
+  if (code === '22021' || code === '22P05') return new ProblemError('text-invalid', { title: 'A text cannot be stored', detail: 'A text of this request holds a character that is none (U+0000 or half of a surrogate pair).', status: 400 })
   if (type === 'entity.parse.failed') return new ProblemError('not-json', { title: 'The request is not JSON', detail: 'The body of the request cannot be read as JSON.', status: 400 })
   if (type === 'entity.too.large') return new ProblemError('request-too-large', { title: 'The request is too large', detail: 'One change may carry at most 40 MB.', status: 413 })
   if (code === '22P02') return new ProblemError('address-invalid', { title: 'The address is not valid', detail: 'A part of the address is not an identifier.', status: 404 })

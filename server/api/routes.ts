@@ -6,22 +6,25 @@ import { ProblemError } from '@fennip/core/problem.js'
 import { checkDocument } from '@fennip/core/treatment/validate.js'
 import * as validators from '@fennip/core/treatment/generated/validators.js'
 import type { Step } from '@fennip/core/treatment/schema.js'
-import { MEDIA_TYPES, formatOfName } from '@fennip/codec/formats.js'
+import { MEDIA_TYPES, formatOfName, sizeRefusal } from '@fennip/codec/formats.js'
 import type { Database } from '../database/database.js'
 import type { EventHub } from '../events.js'
-import { appendEdit, appendUndo, listGestures } from '../history.js'
-import { addLooked, createJob, listJobs, openPicture, readJob, readPictureSummary, setAside } from '../pictures.js'
+import { listArriving } from '../arrivals.js'
+import { notify } from '../events.js'
+import { appendEdit, appendUndo, checkRevision, listGestures } from '../history.js'
+import { addLooked, createJob, deletedJobs, deleteForADay, listJobs, openPicture, readJob, readPictureSummary, restore, setAside } from '../pictures.js'
 import { assignSensor, keepChart, listSensors, readSensor } from '../sensors.js'
 import { SensorChartSchema, type SensorChart } from '@fennip/core/series/chart-schema.js'
 import { LEAST_FRAMES } from '@fennip/core/series/learn-chart.js'
 import { cancelBatch, createBatch, listBatches, pauseBatch, resumeBatch, retryBatch } from '../runs/batches.js'
 import { cancelRun, queueRun, readRun, runsOf } from '../runs/runs.js'
 import { outputKey, patchKey, tileKey, type Storage } from '../storage/storage.js'
+import { checkAddress, checkStorable } from './storable.js'
 import { AsideBody, BatchBody, EditBody, ExportBody, FindBody, JobBody, LearnBody, LookedBody, MendBody, NothingBody, SensorNameBody, UndoBody, type AsideRequest, type BatchRequest, type EditRequest, type ExportRequest, type FindRequest, type JobRequest, type LearnRequest, type LookedRequest, type SensorNameRequest, type UndoRequest } from './bodies.js'
 
 /** One route: what it is, what it takes and what it does. The OpenAPI description is made from the same list. */
 export interface Route {
-  readonly method: 'get' | 'post'
+  readonly method: 'get' | 'post' | 'delete'
   readonly path: string
   readonly summary: string
   readonly body?: TSchema
@@ -44,16 +47,19 @@ const HASH = /^[0-9a-f]{64}$/
 /** Tiles and patches never change, so browsers keep them for ever. */
 const FOR_EVER = 'public, max-age=31536000, immutable'
 
-export function describeRoutes({ database, storage, boss, events, onEdit }: RouteTools): Route[] {
-  const parameter = (request: Request, name: string): string => String(request.params[name])
+const parameter = (request: Request, name: string): string => String(request.params[name])
+
+export function describeRoutes(tools: RouteTools): Route[] {
+  const { database, storage, boss, events, onEdit } = tools
   return [
     { method: 'get', path: '/health', summary: 'Whether server and database answer', success: 200, handle: async () => {
       await database.raw('select 1')
       return { ok: true }
     } },
-    { method: 'get', path: '/jobs', summary: 'All jobs with their progress', success: 200, handle: async () => ({ jobs: await listJobs(database) }) },
+    { method: 'get', path: '/jobs', summary: 'All jobs with their progress', success: 200, handle: async () => ({ jobs: await listJobs(database), deleted: await deletedJobs(database) }) },
     { method: 'post', path: '/jobs', summary: 'Make a job', body: JobBody, validate: validators.validateJobBody, success: 201, handle: async (request) => ({ id: await createJob(database, request.body as JobRequest) }) },
-    { method: 'get', path: '/jobs/{job}', summary: 'A job with its pictures', success: 200, handle: (request) => readJob(database, parameter(request, 'job')) },
+    { method: 'get', path: '/jobs/{job}', summary: 'A job with its pictures', success: 200, handle: async (request) => ({ ...(await readJob(database, parameter(request, 'job'))), arriving: await listArriving(database, parameter(request, 'job')) }) },
+    ...deletions(tools),
     { method: 'get', path: '/pictures/{picture}', summary: 'A picture with its treatment', success: 200, handle: async (request) => ({ ...(await openPicture(database, parameter(request, 'picture'))), runs: await runsOf(database, parameter(request, 'picture')) }) },
     { method: 'get', path: '/pictures/{picture}/gestures', summary: 'What was done, oldest first, and what was taken back and can be made again, next first', success: 200, handle: (request) => listGestures(database, parameter(request, 'picture')) },
     { method: 'get', path: '/pictures/{picture}/treatment', summary: 'The treatment as a document to keep', success: 200, handle: async (request, response) => {
@@ -62,26 +68,36 @@ export function describeRoutes({ database, storage, boss, events, onEdit }: Rout
       return treatment
     } },
     { method: 'post', path: '/pictures/{picture}/edits', summary: 'Append a gesture to the history', body: EditBody, validate: validators.validateEditBody, success: 200, handle: async (request) => {
-      const { revision, label, operations } = request.body as EditRequest
+      const { id, revision, label, operations } = request.body as EditRequest
       const picture = parameter(request, 'picture')
-      const saved = await appendEdit(database, picture, revision, label, operations as never)
+      const saved = await appendEdit(database, picture, revision, label, operations as never, id)
       const steps = operations.flatMap((operation) => (operation.type === 'put' && operation.list === 'steps' ? (operation.items as Step[]) : []))
       if (steps.length > 0) onEdit(picture, steps)
       return saved
     } },
-    { method: 'post', path: '/pictures/{picture}/undo', summary: 'Take the last gestures back', body: UndoBody, validate: validators.validateUndoBody, success: 200, handle: (request) => appendUndo(database, parameter(request, 'picture'), 'undo', (request.body as UndoRequest).times) },
-    { method: 'post', path: '/pictures/{picture}/redo', summary: 'Make the gestures again that were taken back', body: UndoBody, validate: validators.validateUndoBody, success: 200, handle: (request) => appendUndo(database, parameter(request, 'picture'), 'redo', (request.body as UndoRequest).times) },
+    { method: 'post', path: '/pictures/{picture}/undo', summary: 'Take the last gestures back', body: UndoBody, validate: validators.validateUndoBody, success: 200, handle: (request) => {
+      const { id, revision, times } = request.body as UndoRequest
+      return appendUndo(database, parameter(request, 'picture'), 'undo', revision, times, id)
+    } },
+    { method: 'post', path: '/pictures/{picture}/redo', summary: 'Make the gestures again that were taken back', body: UndoBody, validate: validators.validateUndoBody, success: 200, handle: (request) => {
+      const { id, revision, times } = request.body as UndoRequest
+      return appendUndo(database, parameter(request, 'picture'), 'redo', revision, times, id)
+    } },
     { method: 'post', path: '/pictures/{picture}/find', summary: 'Search the picture for flaws', body: FindBody, validate: validators.validateFindBody, success: 202, handle: async (request) => {
       await readPictureSummary(database, parameter(request, 'picture'))
       return queueRun(database, boss, 'find', parameter(request, 'picture'), request.body as FindRequest)
     } },
     { method: 'post', path: '/pictures/{picture}/mend', summary: 'Mend all open flaws', body: MendBody, validate: validators.validateMendBody, success: 202, handle: async (request) => {
       await readPictureSummary(database, parameter(request, 'picture'))
+      await checkRevision(database, parameter(request, 'picture'), (request.body as { revision: number }).revision)
       return queueRun(database, boss, 'mend', parameter(request, 'picture'), {})
     } },
     { method: 'post', path: '/pictures/{picture}/exports', summary: 'Write the finished picture', body: ExportBody, validate: validators.validateExportBody, success: 202, handle: async (request) => {
-      await readPictureSummary(database, parameter(request, 'picture'))
-      return queueRun(database, boss, 'export', parameter(request, 'picture'), request.body as ExportRequest)
+      const { original } = await readPictureSummary(database, parameter(request, 'picture'))
+      const options = request.body as ExportRequest
+      const refusal = sizeRefusal(options.format, original.width, original.height)
+      if (refusal) throw new ProblemError('size-refused', { title: 'The format cannot hold this size', detail: refusal, status: 422 })
+      return queueRun(database, boss, 'export', parameter(request, 'picture'), options)
     } },
     { method: 'get', path: '/runs/{run}', summary: 'How far long work is', success: 200, handle: (request) => readRun(database, parameter(request, 'run')) },
     { method: 'post', path: '/runs/{run}/cancel', summary: 'Stop long work', success: 200, handle: (request) => cancelRun(database, parameter(request, 'run')) },
@@ -91,7 +107,8 @@ export function describeRoutes({ database, storage, boss, events, onEdit }: Rout
       if (run.state !== 'done' || !result?.file) throw new ProblemError('not-ready', { title: 'The file is not ready', detail: 'The export has not ended yet.', status: 409 })
       response.type(MEDIA_TYPES[formatOfName(result.file)])
       const path = await storage.localFile(outputKey(result.file))
-      await new Promise<void>((resolve, reject) => response.download(path, result.name!, (error) => (error ? reject(error) : resolve())))
+      // The storage may lie below a folder whose name begins with a dot, as that of `npm start` does.
+      await new Promise<void>((resolve, reject) => response.download(path, result.name!, { dotfiles: 'allow' }, (error) => (error ? reject(error) : resolve())))
       return undefined
     } },
     { method: 'get', path: '/jobs/{job}/batches', summary: 'The newest batches of a job', success: 200, handle: async (request) => ({ batches: await listBatches(database, parameter(request, 'job')) }) },
@@ -150,6 +167,22 @@ export function describeRoutes({ database, storage, boss, events, onEdit }: Rout
   ]
 }
 
+/** Deleting for a day, and bringing back. */
+function deletions({ database }: RouteTools): Route[] {
+  const kinds = [{ path: '/jobs/{job}', name: 'job', table: 'jobs', word: 'a job with its pictures' }, { path: '/pictures/{picture}', name: 'picture', table: 'pictures', word: 'a picture' }] as const
+  return kinds.flatMap(({ path, name, table, word }): Route[] => {
+    const changed = async (request: Request, change: typeof deleteForADay) => {
+      const answer = await change(database, table, parameter(request, name))
+      await notify(database, { type: 'listing', picture: parameter(request, name) })
+      return answer
+    }
+    return [
+      { method: 'delete', path, summary: `Delete ${word}; it can be brought back for a day`, success: 200, handle: (request) => changed(request, deleteForADay) },
+      { method: 'post', path: `${path}/restore`, summary: `Bring back ${word}`, body: NothingBody, validate: validators.validateNothingBody, success: 200, handle: (request) => changed(request, restore) },
+    ]
+  })
+}
+
 function sendPacked(response: Response, bytes: Uint8Array | null): undefined {
   if (!bytes) throw noTile()
   response.set({ 'content-type': 'application/octet-stream', 'content-encoding': 'gzip', 'cache-control': FOR_EVER })
@@ -166,6 +199,8 @@ export function makeRouter(routes: readonly Route[]): Router {
   const router = Router()
   for (const route of routes) {
     router[route.method](route.path.replaceAll(/\{(\w+)\}/g, ':$1'), async (request, response) => {
+      checkAddress(request.params)
+      checkStorable(request.body)
       if (route.validate) checkDocument(route.validate, request.body, 'The request', 400)
       const answer = await route.handle(request, response)
       if (answer !== undefined && !response.headersSent) response.status(route.success).json(answer)

@@ -122,4 +122,32 @@ export const migrations: NamedMigration[] = [
       await knex.schema.dropTable('sensors')
     },
   },
+  {
+    name: '003-arrivals-and-gestures',
+    async up(knex) {
+      await knex.schema.alterTable('pictures', (table) => {
+        // A picture without an original is arriving.
+        table.text('original').nullable().alter()
+        table.text('upload').unique()
+        table.timestamp('deleted_at')
+      })
+      await knex.schema.alterTable('jobs', (table) => {
+        table.timestamp('deleted_at')
+      })
+      await knex.schema.alterTable('history', (table) => {
+        table.uuid('gesture')
+        table.integer('made_on')
+        table.unique(['picture_id', 'gesture'])
+      })
+    },
+    async down(knex) {
+      await knex.schema.alterTable('history', (table) => table.dropColumns('gesture', 'made_on'))
+      await knex.schema.alterTable('jobs', (table) => table.dropColumn('deleted_at'))
+      await knex('pictures').whereNull('original').delete()
+      await knex.schema.alterTable('pictures', (table) => {
+        table.dropColumns('upload', 'deleted_at')
+        table.text('original').notNullable().alter()
+      })
+    },
+  },
 ]

@@ -7,7 +7,7 @@ import { cancelRun, queueRun, wake, type RunKind, type RunState } from './runs.j
 
 /** The same work on many pictures: a run for each, paused, taken up again, cancelled and retried together. */
 
-export type BatchKind = Exclude<RunKind, 'learn'>
+export type BatchKind = Exclude<RunKind, 'learn' | 'intake'>
 
 export interface BatchItem {
   readonly run: string
@@ -36,7 +36,7 @@ const SHOWN = 4
  * @param parameters  Of every run; a search without kinds looks for what is usual in each picture.
  */
 export async function createBatch(database: Database, boss: PgBoss, job: string, kind: BatchKind, pictures: readonly string[], parameters: Record<string, unknown>): Promise<Batch> {
-  const rows = (await database('pictures').join('originals', 'originals.sha256', 'pictures.original').where('job_id', job).whereIn('pictures.id', [...pictures])
+  const rows = (await database('pictures').join('originals', 'originals.sha256', 'pictures.original').where('job_id', job).whereNull('pictures.deleted_at').whereIn('pictures.id', [...pictures])
     .select('pictures.id', 'pictures.kind', database.raw("about->'camera'->>'aperture' as aperture"))) as { id: string; kind: 'frame' | 'scan'; aperture: string | null }[]
   if (rows.length !== new Set(pictures).size) throw new ProblemError('pictures-elsewhere', { title: 'Some pictures are not in this job', detail: 'The contact sheet has changed meanwhile. Look at it again and repeat what you wanted.', status: 409 })
   const id = randomUUID()
@@ -82,8 +82,8 @@ export async function pauseBatch(database: Database, id: string): Promise<Batch>
 
 export async function resumeBatch(database: Database, boss: PgBoss, id: string): Promise<Batch> {
   await database('batches').where({ id }).update({ paused: false })
-  const waiting = (await database('runs').where({ batch_id: id, state: 'queued' }).orderBy('created_at').select('id')) as { id: string }[]
-  for (const run of waiting) await wake(boss, run.id)
+  const waiting = (await database('runs').where({ batch_id: id, state: 'queued' }).orderBy('created_at').select('id', 'kind')) as { id: string; kind: RunKind }[]
+  for (const run of waiting) await wake(boss, run)
   return readBatch(database, id)
 }
 
@@ -96,7 +96,7 @@ export async function cancelBatch(database: Database, id: string): Promise<Batch
 /** Try the failed ones again, them alone. */
 export async function retryBatch(database: Database, boss: PgBoss, id: string): Promise<Batch> {
   const again = (await database('runs').where({ batch_id: id, state: 'failed' })
-    .update({ state: 'queued', progress: 0, problem: null, holder: null, ended_at: null, cancel_wanted: false }).returning('id')) as { id: string }[]
-  for (const run of again) await wake(boss, run.id)
+    .update({ state: 'queued', progress: 0, problem: null, holder: null, ended_at: null, cancel_wanted: false }).returning(['id', 'kind'])) as { id: string; kind: RunKind }[]
+  for (const run of again) await wake(boss, run)
   return readBatch(database, id)
 }

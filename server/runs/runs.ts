@@ -10,7 +10,7 @@ import { notify } from '../events.js'
  * cancel, and the holder, so that the work of a killed worker is taken up again within seconds.
  */
 
-export type RunKind = 'find' | 'mend' | 'export' | 'learn' | 'chart' | 'carry'
+export type RunKind = 'intake' | 'find' | 'mend' | 'export' | 'learn' | 'chart' | 'carry'
 export type RunState = 'queued' | 'running' | 'done' | 'failed' | 'cancelled'
 
 export interface Run {
@@ -23,9 +23,15 @@ export interface Run {
   readonly result: Record<string, unknown> | null
   readonly problem: Record<string, unknown> | null
   readonly createdAt: string
+  /** How often it was begun. */
+  readonly attempts: number
 }
 
-export const QUEUE = 'runs'
+/** Files that arrive do not wait for long work: they have a queue, and threads, of their own. */
+export const QUEUES = { work: 'runs', intake: 'intakes' } as const
+const queueOf = (kind: RunKind) => (kind === 'intake' ? QUEUES.intake : QUEUES.work)
+/** Work that killed its worker so often is given up. */
+export const MOST_ATTEMPTS = 4
 /** A holder that has been silent so long is taken for dead. */
 export const SILENCE_SECONDS = 10
 
@@ -37,6 +43,7 @@ interface RunRow {
   state: RunState
   progress: number
   cancel_wanted: boolean
+  attempts: number
   result: Record<string, unknown> | null
   problem: Record<string, unknown> | null
   created_at: Date
@@ -45,7 +52,7 @@ interface RunRow {
 function runOf(row: RunRow): Run {
   return {
     id: row.id, kind: row.kind, picture: row.picture_id, parameters: row.parameters, state: row.state,
-    progress: row.progress, result: row.result, problem: row.problem, createdAt: row.created_at.toISOString(),
+    progress: row.progress, result: row.result, problem: row.problem, createdAt: row.created_at.toISOString(), attempts: row.attempts,
   }
 }
 
@@ -53,14 +60,14 @@ export async function queueRun(database: Database, boss: PgBoss, kind: RunKind, 
   const waiting = (await database('runs').where({ picture_id: picture, kind }).whereIn('state', ['queued', 'running']).whereNot('kind', 'export').first()) as RunRow | undefined
   if (waiting) throw new ProblemError('already-running', { title: 'This is being done already', detail: 'The same work is already under way on this picture. Wait for it or cancel it.', status: 409 })
   const [row] = (await database('runs').insert({ id: randomUUID(), kind, picture_id: picture, parameters: JSON.stringify(parameters), batch_id: batch }).returning('*')) as [RunRow]
-  await wake(boss, row.id)
+  await wake(boss, row)
   await tell(database, row)
   return runOf(row)
 }
 
 /** Put a message into the queue that a run waits. */
-export async function wake(boss: PgBoss, run: string): Promise<void> {
-  await boss.send(QUEUE, { run }, { retryLimit: 0 })
+export async function wake(boss: PgBoss, run: { readonly id: string; readonly kind: RunKind }): Promise<void> {
+  await boss.send(queueOf(run.kind), { run: run.id }, { retryLimit: 0 })
 }
 
 export async function readRun(database: Database, id: string): Promise<Run> {
@@ -118,7 +125,7 @@ export async function reviveRuns(database: Database, boss: PgBoss): Promise<numb
   const silent = (await database('runs').where('state', 'running').andWhereRaw(`heartbeat_at < now() - interval '${SILENCE_SECONDS} seconds'`)
     .update({ state: 'queued', holder: null }).returning('*')) as RunRow[]
   const stuck = (await database('runs').where('state', 'queued').andWhereRaw(`created_at < now() - interval '${SILENCE_SECONDS} seconds'`).where(inNoPausedBatch).orderBy('created_at').limit(CALLED_AT_ONCE).select('*')) as RunRow[]
-  for (const row of new Map([...silent, ...stuck].map((row) => [row.id, row])).values()) await boss.send(QUEUE, { run: row.id }, { retryLimit: 0, singletonKey: `${row.id}-${Math.floor(Date.now() / 5000)}` })
+  for (const row of new Map([...silent, ...stuck].map((row) => [row.id, row])).values()) await boss.send(queueOf(row.kind), { run: row.id }, { retryLimit: 0, singletonKey: `${row.id}-${Math.floor(Date.now() / 5000)}` })
   return silent.length
 }
 

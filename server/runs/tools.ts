@@ -1,3 +1,4 @@
+import type { ReadLimits } from '@fennip/codec/read.js'
 import type { Database } from '../database/database.js'
 import type { Storage } from '../storage/storage.js'
 import type { Threads } from '../threads.js'
@@ -6,6 +7,9 @@ export interface WorkTools {
   readonly database: Database
   readonly storage: Storage
   readonly threads: Threads
+  /** Threads for files that arrive; they end with their work, and their memory with them. */
+  readonly intake: Threads
+  readonly limits: ReadLimits
 }
 
 /** Told of progress; answers false when the work is to stop. */

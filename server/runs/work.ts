@@ -1,3 +1,5 @@
+import { stat } from 'node:fs/promises'
+import { isDeepStrictEqual } from 'node:util'
 import type { FindOptions } from '@fennip/core/find/find.js'
 import { flawsOfFinds, newFinds, undecidedFinds } from '@fennip/core/find/found-flaws.js'
 import { searchKindOf } from '@fennip/core/find/search-kinds.js'
@@ -6,22 +8,18 @@ import { searchedArea, type SearchedArea } from '@fennip/core/find/searched-area
 import { shapeCentre, type Shape } from '@fennip/core/shape/shape.js'
 import { ProblemError } from '@fennip/core/problem.js'
 import type { Flaw, Operation, SearchKind, Step, Treatment } from '@fennip/core/treatment/schema.js'
-import { rasterSource } from '@fennip/core/raster/raster.js'
-import { makeTransfer } from '@fennip/core/raster/transfer.js'
-import { levelCount } from '@fennip/core/raster/pyramid.js'
-import { layOver, makePatches } from '@fennip/core/render/patch.js'
-import { EXTENSIONS, type Format } from '@fennip/codec/formats.js'
-import { readPicture } from '@fennip/codec/read.js'
-import { encodePicture } from '@fennip/codec/write.js'
+import { EXTENSIONS } from '@fennip/codec/formats.js'
+import type { WriteOptions } from '@fennip/codec/write.js'
+import { completeArrival, forgetUnusedFile } from '../arrivals.js'
 import { appendEdit, currentTreatment } from '../history.js'
 import { Cancelled, goOn, type Progress, type WorkTools } from './tools.js'
-import { originalKey, outputKey } from '../storage/storage.js'
-import { keptPatches } from '../storage/patches.js'
+import { originalKey } from '../storage/storage.js'
 import type { Run } from './runs.js'
 import { applyChart, carryMends, learnChart } from './series-work.js'
 
 export async function doWork(tools: WorkTools, run: Run, progress: Progress): Promise<Record<string, unknown>> {
   switch (run.kind) {
+    case 'intake': return intake(tools, run, progress)
     case 'find': return find(tools, run, progress)
     case 'mend': return mend(tools, run, progress)
     case 'export': return exportPicture(tools, run, progress)
@@ -66,44 +64,60 @@ function exampleOf({ flaws }: Treatment, id: string): { flaw: Flaw; searchKind: 
   return { flaw, searchKind }
 }
 
-/** Mend every open flaw, as one entry of the history. */
-async function mend({ database, threads }: WorkTools, run: Run, progress: Progress): Promise<Record<string, unknown>> {
-  const { treatment, revision } = await currentTreatment(database, run.picture)
-  let stopped = false
-  const steps = await threads.mendOpenFlaws(treatment, null, (share) => {
-    if (!progress(share)) stopped = true
-    return !stopped
-  })
-  if (stopped) throw new Cancelled()
-  if (steps.length > 0) {
-    await appendEdit(database, run.picture, revision, `Mend ${steps.length} flaws`, [
-      { type: 'put', list: 'steps', items: steps },
-      { type: 'setState', ids: steps.map((step: Step) => step.flaw), state: 'mended' },
-    ])
+/** Take a file in: look at it whole, cut it into tiles, and make it a picture. */
+async function intake({ database, storage, intake: threads, limits }: WorkTools, run: Run, progress: Progress): Promise<Record<string, unknown>> {
+  const { sha256, name } = run.parameters as { sha256: string; name: string }
+  try {
+    const taken = await steered(progress, (onShare) => threads.takeIn(sha256, name, limits, onShare))
+    const { size } = await stat(await storage.localFile(originalKey(sha256)))
+    await completeArrival(database, run.picture, sha256, size, taken)
+    return { width: taken.width, height: taken.height }
+  } catch (error) {
+    // The work itself waits no more for the file; what another picture uses stays.
+    if (error instanceof ProblemError || error instanceof Cancelled) await forgetUnusedFile(database, storage, sha256, run.id)
+    throw error
   }
-  return { mended: steps.length }
 }
 
-/** Lay all patches over the original and encode; the file appears whole or not at all. */
-async function exportPicture({ database, storage, threads }: WorkTools, run: Run, progress: Progress): Promise<Record<string, unknown>> {
-  const { format, depth, quality } = run.parameters as { format: Format; depth: 8 | 16; quality: number }
+/** Mend every open flaw, as one entry of the history. What was changed meanwhile is left as it is then. */
+async function mend({ database, threads }: WorkTools, run: Run, progress: Progress): Promise<Record<string, unknown>> {
+  const { treatment } = await currentTreatment(database, run.picture)
+  const steps = await steered(progress, (onShare) => threads.mendOpenFlaws(treatment, null, onShare))
+  const now = await currentTreatment(database, run.picture)
+  const before = new Map(treatment.flaws.map((flaw) => [flaw.id, flaw]))
+  const mended = new Set(now.treatment.steps.map(({ flaw }) => flaw))
+  const guards = new Set((now.treatment.areas ?? []).map(({ id }) => id))
+  const asBefore = new Set(now.treatment.flaws.filter((flaw) => flaw.state === 'open' && !mended.has(flaw.id) && isDeepStrictEqual(flaw, before.get(flaw.id))).map(({ id }) => id))
+  const wanted = steps.filter((step) => asBefore.has(step.flaw) && (step.guards ?? []).every((id) => guards.has(id)))
+  if (wanted.length > 0) {
+    await appendEdit(database, run.picture, now.revision, `Mend ${wanted.length} ${wanted.length === 1 ? 'flaw' : 'flaws'}`, [
+      { type: 'put', list: 'steps', items: wanted },
+      { type: 'setState', ids: wanted.map((step: Step) => step.flaw), state: 'mended' },
+    ])
+  }
+  return { mended: wanted.length }
+}
+
+/** Write the result into a file; it appears whole or not at all. */
+async function exportPicture({ database, threads }: WorkTools, run: Run, progress: Progress): Promise<Record<string, unknown>> {
+  const options = run.parameters as unknown as WriteOptions
   const { treatment } = await currentTreatment(database, run.picture)
   const row = (await database('pictures').where('id', run.picture).first('name')) as { name: string }
-  goOn(progress, 0.05)
-  await threads.keepPatches(treatment)
-  goOn(progress, 0.3)
-  const { original } = treatment
-  const picture = await readPicture(await storage.localFile(originalKey(original.sha256)), row.name)
-  goOn(progress, 0.5)
-  const transfer = makeTransfer(picture.header.profile.curve, picture.header.depth)
-  const kept = await keptPatches(storage, treatment)
-  const patches = makePatches(rasterSource(picture.pixels), transfer, treatment, levelCount(original.width, original.height), { get: (key) => kept.get(key), set: () => undefined })
-  const whole = { x: 0, y: 0, width: original.width, height: original.height }
-  for (const patch of patches) layOver(picture.pixels, whole, patch)
-  goOn(progress, 0.6)
-  const bytes = await encodePicture(picture.pixels, picture.alpha, picture.header.metadata, { format, depth, quality })
-  goOn(progress, 0.95)
-  const file = `${run.id}.${EXTENSIONS[format]}`
-  await storage.write(outputKey(file), bytes)
-  return { file, name: `${row.name.replace(/\.[^.]*$/, '')}-mended.${EXTENSIONS[format]}`, bytes: bytes.length, mends: patches.length }
+  const extension = EXTENSIONS[options.format]
+  const file = `${run.id}.${extension}`
+  const { bytes } = await steered(progress, (onShare) => threads.writeOutput(treatment, row.name, options, file, onShare))
+  return { file, name: `${row.name.replace(/\.[^.]*$/, '')}-mended.${extension}`, bytes, mends: treatment.steps.length }
+}
+
+/** Work in a thread that stops when the run is cancelled. */
+async function steered<T>(progress: Progress, work: (onShare: (share: number) => boolean) => Promise<T>): Promise<T> {
+  let stopped = false
+  const result = await work((share) => {
+    if (!progress(share)) stopped = true
+    return !stopped
+  }).catch((error: unknown) => {
+    throw stopped ? new Cancelled() : error
+  })
+  if (stopped) throw new Cancelled()
+  return result
 }

@@ -1,7 +1,8 @@
 import { access, copyFile, mkdir, open, readFile, rename, rm } from 'node:fs/promises'
 import { dirname, join } from 'node:path'
 import { diskProblem } from '@fennip/codec/disk.js'
-import { writeFileWhole } from '@fennip/codec/sink.js'
+import { fillFile, writeFileWhole } from '@fennip/codec/sink.js'
+import { randomUUID } from 'node:crypto'
 import type { Storage } from './storage.js'
 
 /** Files in a folder of this machine, or of one that several machines share. */
@@ -19,14 +20,16 @@ export function folderStorage(folder: string): Storage {
       await writeFileWhole(pathOf(key), bytes)
     },
     writeFile: (key, path) => copyWhole(path, pathOf(key)),
+    fill: (key, fill) => fillFile(pathOf(key), fill),
     localFile: (key) => Promise.resolve(pathOf(key)),
+    localFolder: (prefix) => Promise.resolve(pathOf(prefix)),
     remove: (prefix) => rm(pathOf(prefix), { recursive: true, force: true }),
   }
 }
 
 /** Copied beside, flushed to the disk, then renamed, so never half of it. */
 async function copyWhole(from: string, to: string): Promise<void> {
-  const beside = `${to}.${process.pid}.part`
+  const beside = `${to}.${randomUUID()}.part`
   try {
     await mkdir(dirname(to), { recursive: true })
     await copyFile(from, beside)

@@ -2,7 +2,11 @@ import { createHash, randomUUID } from 'node:crypto'
 import { access, mkdir, rename, rm } from 'node:fs/promises'
 import { dirname, join } from 'node:path'
 import { Client } from 'minio'
+import { fillFile } from '@fennip/codec/sink.js'
 import type { ObjectStore, Storage } from './storage.js'
+
+/** Objects that are fetched at once. */
+const AT_ONCE = 16
 
 /** Files in an object store that speaks the S3 protocol; an object appears whole or not at all. */
 export function objectStorage(store: ObjectStore, cache: string): Storage {
@@ -39,6 +43,22 @@ export function objectStorage(store: ObjectStore, cache: string): Storage {
     },
     async writeFile(key, path) {
       await client.fPutObject(bucket, key, path)
+    },
+    async fill(key, fill) {
+      const beside = join(copies, 'outgoing', randomUUID())
+      await mkdir(dirname(beside), { recursive: true })
+      try {
+        await fillFile(beside, fill)
+        await client.fPutObject(bucket, key, beside)
+      } finally {
+        await rm(beside, { force: true })
+      }
+    },
+    async localFolder(prefix) {
+      const names: string[] = []
+      for await (const item of client.listObjectsV2(bucket, prefix, true)) names.push((item as { name: string }).name)
+      for (let i = 0; i < names.length; i += AT_ONCE) await Promise.all(names.slice(i, i + AT_ONCE).map((name) => this.localFile(name)))
+      return join(copies, prefix)
     },
     async localFile(key) {
       const copy = join(copies, key)

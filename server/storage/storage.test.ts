@@ -1,3 +1,4 @@
+import { greyProfile, srgbProfile } from '@fennip/core/raster/profile.js'
 import S3rver from 's3rver'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { createHash } from 'node:crypto'
@@ -13,7 +14,7 @@ import { demoFiles, loadDemo } from '../../demo/load.js'
 import { startServices } from '../../scripts/services.js'
 import { folderStorage } from './folder.js'
 import { objectStorage } from './objects.js'
-import { keepOriginal, openStorage, originalKey, outputKey, parseStore, patchKey, tileKey, tilesDoneKey, tilesPrefix, type Storage } from './storage.js'
+import { baseKey, keepOriginal, openStorage, originalKey, outputKey, parseStore, patchKey, tileKey, tilesPrefix, type Storage } from './storage.js'
 import { makeTiles } from './tiles.js'
 
 const home = mkdtempSync(join(tmpdir(), 'fennip-storage-'))
@@ -61,7 +62,7 @@ describe.each(['a folder', 'an object store'] as const)('%s', (kind) => {
     const random = makeRandom(4)
     raster.data.forEach((_value, i) => (raster.data[i] = random.integer() & 65535))
     const transfer = makeTransfer({ type: 'srgb' }, 16)
-    await makeTiles(storage, 'abc', raster, transfer)
+    await makeTiles(storage, 'abc', raster, transfer, { width: 1100, height: 700, channels: 3, depth: 16, profile: srgbProfile(true) })
     let level = raster
     for (let n = 0; n < levelCount(1100, 700); n++) {
       if (n > 0) level = halve(level, transfer)
@@ -76,16 +77,15 @@ describe.each(['a folder', 'an object store'] as const)('%s', (kind) => {
       expect(Buffer.compare(Buffer.from(whole.data.buffer), Buffer.from(level.data.buffer))).toBe(0)
     }
     await storage.remove(tilesPrefix('abc'))
-    expect(await storage.has(tilesDoneKey('abc'))).toBe(false)
+    expect(await storage.has(baseKey('abc'))).toBe(false)
     expect(await storage.read(tileKey('abc', 0, 0, 0))).toBeNull()
   })
-  it('has no tiles when one of them could not be written', async () => {
+  it('does not count as there when one of them could not be written', async () => {
     const raster = makeRaster(600, 300, 1, 8)
     let writes = 0
     const failing: Storage = { ...storage, write: (key, bytes) => (++writes > 1 ? Promise.reject(new Error('no room')) : storage.write(key, bytes)) }
-    await expect(makeTiles(failing, 'def', raster, makeTransfer({ type: 'srgb' }, 8))).rejects.toThrow('no room')
-    expect(await storage.has(tilesDoneKey('def'))).toBe(false)
-    expect(await storage.read(tileKey('def', 0, 0, 0))).toBeNull()
+    await expect(makeTiles(failing, 'def', raster, makeTransfer({ type: 'srgb' }, 8), { width: 600, height: 300, channels: 1, depth: 8, profile: greyProfile(true) })).rejects.toThrow('no room')
+    expect(await storage.has(baseKey('def'))).toBe(false)
   })
 })
 

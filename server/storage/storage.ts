@@ -1,6 +1,7 @@
 import { createHash } from 'node:crypto'
 import { createReadStream } from 'node:fs'
 import { pipeline } from 'node:stream/promises'
+import type { Sink } from '@fennip/codec/sink.js'
 import { ProblemError } from '@fennip/core/problem.js'
 import { folderStorage } from './folder.js'
 import { objectStorage } from './objects.js'
@@ -17,8 +18,12 @@ export interface Storage {
   write(key: string, bytes: Uint8Array): Promise<void>
   /** Keep a local file under a key: all of it or nothing. */
   writeFile(key: string, path: string): Promise<void>
+  /** Fill what is kept under a key bit by bit: all of it or nothing. */
+  fill(key: string, fill: (sink: Sink) => Promise<void>): Promise<void>
   /** A local file with what is kept under a key: the file itself, or a copy that was fetched. */
   localFile(key: string): Promise<string>
+  /** A local folder with everything whose key begins with a prefix that ends in a slash. */
+  localFolder(prefix: string): Promise<string>
   /** Take away everything whose key begins so. */
   remove(prefix: string): Promise<void>
 }
@@ -26,8 +31,8 @@ export interface Storage {
 export const originalKey = (sha256: string) => `originals/${sha256.slice(0, 2)}/${sha256}`
 export const tilesPrefix = (sha256: string) => `tiles/${sha256}/`
 export const tileKey = (sha256: string, level: number, column: number, row: number) => `${tilesPrefix(sha256)}${level}/${column}-${row}.gz`
-/** Written last: with it all tiles of an original are there. */
-export const tilesDoneKey = (sha256: string) => `${tilesPrefix(sha256)}done`
+/** Written last: with it all tiles of an original are there, and it says what they are. */
+export const baseKey = (sha256: string) => `${tilesPrefix(sha256)}base.json`
 export const patchKey = (key: string) => `patches/${key.slice(0, 2)}/${key}.gz`
 export const outputKey = (name: string) => `outputs/${name}`
 
@@ -73,8 +78,8 @@ export function parseStore(address: string): ObjectStore {
 }
 
 /** Keep a file's content under its hash, once. @returns The hash. */
-export async function keepOriginal(storage: Storage, from: string): Promise<string> {
-  const sha256 = await hashFile(from)
+export async function keepOriginal(storage: Storage, from: string, hash?: string): Promise<string> {
+  const sha256 = hash ?? (await hashFile(from))
   const key = originalKey(sha256)
   if (!(await storage.has(key))) await storage.writeFile(key, from)
   return sha256

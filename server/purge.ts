@@ -1,0 +1,21 @@
+import { patchKeys } from '@fennip/core/render/patch-keys.js'
+import { forgetUnusedFile } from './arrivals.js'
+import type { Database } from './database/database.js'
+import { loadTreatment } from './history.js'
+import { outputKey, patchKey, type Storage } from './storage/storage.js'
+
+/** What was deleted more than a day ago goes for good, with the files that nothing else uses. */
+export async function purgeDeleted(database: Database, storage: Storage, afterHours = 24): Promise<number> {
+  const old = `deleted_at < now() - interval '${afterHours} hours'`
+  const pictures = (await database('pictures').join('jobs', 'jobs.id', 'pictures.job_id').whereRaw(`pictures.${old} or jobs.${old}`).select('pictures.id', 'pictures.original')) as { id: string; original: string | null }[]
+  for (const { id, original } of pictures) {
+    const outputs = (await database('runs').where({ picture_id: id, kind: 'export' }).whereNotNull('result').select(database.raw("result->>'file' as file"))) as { file: string | null }[]
+    // Addresses of patches follow from the treatment, which goes with the picture.
+    const keys = original ? patchKeys(await loadTreatment(database, id)).map(({ key }) => key) : []
+    await database('pictures').where({ id }).delete()
+    for (const { file } of outputs) if (file) await storage.remove(outputKey(file))
+    if (original && (await forgetUnusedFile(database, storage, original))) for (const key of keys) await storage.remove(patchKey(key))
+  }
+  await database('jobs').whereRaw(old).delete()
+  return pictures.length
+}
