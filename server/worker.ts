@@ -20,7 +20,7 @@ const database = openDatabase(settings.databaseUrl)
 const storage = openStorage(settings.storage, settings.cacheFolder)
 const threads = new Threads(settings, settings.threads)
 /** What decodes whole pictures ends with its work, and its memory with it. */
-const intake = new Threads(settings, 1, 500)
+const intake = new Threads(settings, 1, 5000)
 const limits = { bytes: settings.largestFileBytes, pixels: settings.largestPixels }
 const holder = randomUUID()
 
