@@ -175,11 +175,11 @@ export class Uploads {
   }
 
   private async problemOf(error: unknown): Promise<ProblemError> {
+    const noRoom = () => new ProblemError('disk-full', { title: 'The disk is full', detail: 'There is no room for more of this file. What has come is kept; free some space and go on with the upload.', status: 507 })
+    if ((error as NodeJS.ErrnoException | null)?.code === 'ENOSPC') return noRoom()
     if (typeof error === 'object' && error !== null && 'status_code' in error) {
       const known = error as unknown as { status_code: number; body: string }
-      if (known.status_code === 500 && (await hasNoRoom(this.tools.storage.uploads))) {
-        return new ProblemError('disk-full', { title: 'The disk is full', detail: 'There is no room for more of this file. What has come is kept; free some space and go on with the upload.', status: 507 })
-      }
+      if (known.status_code === 500 && (await hasNoRoom(this.tools.storage.uploads))) return noRoom()
       return problemOfBody(known.body, known.status_code, this.tools.settings)
     }
     return toProblem(error)
