@@ -100,7 +100,9 @@ export async function arrival(address: string, response: Response): Promise<Arri
   if (!response.ok) return { status: response.status, picture: null, problem: text.startsWith('{') ? (JSON.parse(text) as Arrived['problem']) : null }
   const run = response.headers.get('x-run')
   for (;;) {
-    const { state, problem } = (await (await fetch(`${address}/api/runs/${run}`)).json()) as { state: string; problem: Arrived['problem'] }
+    const answer = await fetch(`${address}/api/runs/${run}`).catch(() => null)
+    // A server that is away for a moment comes back.
+    const { state, problem } = (answer?.ok ? await answer.json() : { state: 'unknown', problem: null }) as { state: string; problem: Arrived['problem'] }
     if (state === 'done') return { status: 200, picture: response.headers.get('x-picture'), problem: null }
     if (state === 'failed' || state === 'cancelled') return { status: problem?.status ?? 500, picture: null, problem }
     await new Promise((resolve) => setTimeout(resolve, 100))

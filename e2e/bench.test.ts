@@ -99,20 +99,17 @@ describe('from a dusty frame to a finished one', () => {
     await page.getByText('Negative lens: the result is not touched').waitFor()
     await test('lens-relief').click()
     await page.getByText('Relief lens: the result is not touched').waitFor()
-    // Half as wide, the view has room for all that can be set; both halves follow it.
+    // Both halves follow what is set.
     await test('beside-toggle').click()
     await rest(page, 800)
-    const shown = await page.locator('.picture-view').boundingBox()
-    const setting = await page.locator('.banner.lens').boundingBox()
-    const last = await page.locator('.banner.lens label').last().boundingBox()
-    expect(last!.x + last!.width).toBeLessThanOrEqual(setting!.x + setting!.width)
-    expect(setting!.x + setting!.width).toBeLessThanOrEqual(shown!.x + shown!.width)
     const beside = () => page.locator('.views > :first-child canvas').first().screenshot()
     const narrow = await beside()
+    await test('lens-set').click()
     await page.getByRole('slider', { name: 'Radius of the relief lens' }).focus()
     for (let k = 0; k < 20; k++) await page.keyboard.press('ArrowRight')
     await rest(page, 1500)
     expect(Buffer.compare(narrow, await beside())).not.toBe(0)
+    await page.keyboard.press('Escape')
     await test('beside-toggle').click()
     const { revision } = await opened()
     await test('stage-mend').click()
@@ -214,7 +211,7 @@ describe('from a dusty frame to a finished one', () => {
     await expect.poll(async () => (await stepNow())!.strength).toBeCloseTo(0.9, 5)
     // However many key presses it took, it is one gesture.
     const { done } = (await (await fetch(`${harness.services.address}/api/pictures/${picture}/gestures`)).json()) as { done: { label: string }[] }
-    expect(done.filter(({ label }) => label === 'Set the strength')).toHaveLength(1)
+    expect(done.filter(({ label }) => label.startsWith('Set the strength'))).toHaveLength(1)
     await page.getByRole('slider', { name: 'Soft edge' }).focus()
     const soft = (await stepNow())!.softEdgePx
     await page.keyboard.press('ArrowRight')

@@ -1,6 +1,6 @@
 import { mkdtempSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
-import { join } from 'node:path'
+import { dirname, join } from 'node:path'
 import type { Browser, BrowserContextOptions, Locator, Page } from 'playwright-core'
 import { SEARCH_KINDS, type SearchKind, type Treatment } from '../core/treatment/schema.js'
 import { demoFiles, loadDemo } from '../demo/load.js'
@@ -33,7 +33,8 @@ export class Harness {
    * @param print   Size of the print of the station; those of albums are half as wide and high.
    */
   static async start(names: readonly string[], context: BrowserContextOptions = {}, frame = { width: 1500, height: 1000 }, print = { width: 900, height: 600 }): Promise<Harness> {
-    const home = mkdtempSync(join(tmpdir(), 'fennip-e2e-'))
+    // Everything as `npm start` has it: the folder of pictures and database lies in one whose name begins with a dot.
+    const home = join(mkdtempSync(join(tmpdir(), 'fennip-e2e-')), '.fennip')
     const services = await startServices({ home, logLevel: 'silent' })
     const files = demoFiles(frame, print).filter(({ name }) => names.includes(name))
     const job = await loadDemo(services.address, () => undefined, files)
@@ -58,7 +59,7 @@ export class Harness {
   async stop(): Promise<void> {
     await this.browser.close()
     await this.services.stop()
-    rmSync(this.home, { recursive: true, force: true })
+    rmSync(dirname(this.home), { recursive: true, force: true })
   }
 
   test(name: string): Locator {

@@ -166,7 +166,7 @@ describe('groups', () => {
     expect(await harness.test('group').locator('h2').innerText()).toBe('3 flaws')
     const gestures = async () => (await harness.opened(picture)).revision
     const before = await gestures()
-    await page.getByRole('slider', { name: 'Strength of all' }).focus()
+    await page.locator('[data-test=group-strength] [role=slider]').focus()
     await page.keyboard.press('ArrowLeft')
     await expect.poll(async () => (await treatment()).steps.every(({ strength }) => strength === 0.99), { timeout: 20000 }).toBe(true)
     await harness.saved()
@@ -294,7 +294,7 @@ describe('what is drawn by hand', () => {
   it('takes the method and strength that are set, one step over another', async () => {
     await page.keyboard.press('s')
     await page.click('[data-test=hand-clone]')
-    await page.getByRole('slider', { name: 'Strength of what you draw' }).focus()
+    await page.locator('[data-test=hand-strength] [role=slider]').focus()
     await page.keyboard.press('Home')
     for (let i = 0; i < 25; i++) await page.keyboard.press('ArrowRight')
     await spotAt(0.6, 0.7)

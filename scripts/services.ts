@@ -29,6 +29,8 @@ export async function startServices(options: ServiceOptions): Promise<Services> 
   const port = await usablePort(options.port)
   const environment: NodeJS.ProcessEnv = {
     ...process.env,
+    // Large blocks are given back to the system when they are freed (mallopt(3)): after a large picture little is held.
+    MALLOC_MMAP_THRESHOLD_: '262144', MALLOC_TRIM_THRESHOLD_: '1048576', MALLOC_ARENA_MAX: '2',
     FENNIP_PORT: String(port),
     FENNIP_STORAGE: process.env.FENNIP_STORAGE ?? join(options.home, 'storage'),
     FENNIP_CACHE: process.env.FENNIP_CACHE ?? join(options.home, 'cache'),

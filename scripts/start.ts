@@ -21,5 +21,9 @@ const stop = async () => {
 }
 process.on('SIGINT', () => void stop())
 process.on('SIGTERM', () => void stop())
-await loadDemo(services.address, (line) => console.log(line))
 console.log(`Fennip is ready: ${services.address}`)
+// The demo's pictures arrive one by one while the application is used already.
+if (process.env.FENNIP_DEMO !== 'none') {
+  await loadDemo(services.address, (line) => console.log(line)).catch((error: unknown) => console.error(`The demo could not be loaded: ${error instanceof Error ? error.message : String(error)}`))
+  console.log('The demo job is complete.')
+}

@@ -1,6 +1,6 @@
 <script setup lang="ts">
-import { ElSlider } from 'element-plus'
 import { ref, watch } from 'vue'
+import Setting from '../shared/Setting.vue'
 import { useAreas } from '../store/areas.js'
 import { useBench } from '../store/bench.js'
 import { useGroup } from '../store/group.js'
@@ -36,7 +36,7 @@ watch(() => areas.selected?.softEdgePx, (px) => (softEdge.value = px ?? 0), { im
         <button type="button" role="radio" :aria-checked="areas.side === 'inside'" :class="{ on: areas.side === 'inside' }" data-test="side-inside" @click="areas.side = 'inside'">Inside <span class="key">I</span></button>
         <button type="button" role="radio" :aria-checked="areas.side === 'outside'" :class="{ on: areas.side === 'outside' }" data-test="side-outside" @click="areas.side = 'outside'">Outside <span class="key">I</span></button>
       </div>
-      <label><span>Leave out what is thinner <b>{{ areas.thinPx === 0 ? 'nothing' : `${areas.thinPx} px` }}</b></span><ElSlider v-model="areas.thinPx" :min="0" :max="40" :show-tooltip="false" aria-label="Leave out what is thinner" /></label>
+      <Setting v-model="areas.thinPx" label="Leave out what is thinner" unit="px" :min="0" :max="40" test="thin" />
       <p class="soft" data-test="grow-state">{{ areas.growing ? 'Growing along the edges' : areas.isDrawing ? (areas.grown.length > 0 ? 'Draw more strokes where it is wrong, or keep it.' : 'Draw a stroke inside.') : 'Draw a stroke inside the thing, and one outside.' }}</p>
       <button type="button" class="plain-button main" data-test="area-keep" :disabled="areas.grown.length === 0 || areas.growing" @click="areas.keep">Keep <span class="key">Enter</span></button>
       <button v-if="areas.isDrawing" type="button" class="plain-button" data-test="area-forget" @click="areas.forget">Forget the strokes <span class="key">Esc</span></button>
@@ -47,7 +47,7 @@ watch(() => areas.selected?.softEdgePx, (px) => (softEdge.value = px ?? 0), { im
         <button type="button" role="radio" :aria-checked="areas.selected.role === 'guard'" :class="{ on: areas.selected.role === 'guard' }" data-test="role-guard" @click="areas.setRole('guard')">Guard</button>
         <button type="button" role="radio" :aria-checked="areas.selected.role === 'zone'" :class="{ on: areas.selected.role === 'zone' }" data-test="role-zone" @click="areas.setRole('zone')">Zone</button>
       </div>
-      <label><span>Soft edge <b>{{ softEdge === 0 ? 'sharp' : `${softEdge} px` }}</b></span><ElSlider v-model="softEdge" :min="0" :max="60" :show-tooltip="false" aria-label="Soft edge of the area" @change="areas.setSoftEdge(softEdge)" /></label>
+      <Setting v-model="softEdge" label="Soft edge" unit="px" :min="0" :max="60" test="area-soft-edge" @change="areas.setSoftEdge(softEdge)" />
       <button type="button" class="plain-button" data-test="area-flaws" @click="group.chooseIn(areas.selected)">Choose the flaws in it</button>
       <button type="button" class="plain-button" data-test="area-remove" @click="areas.remove">Take out {{ areas.selected.role === 'guard' ? 'this guard' : 'this zone' }}</button>
     </section>

@@ -1,12 +1,16 @@
 <script setup lang="ts">
-import { ElMessage, ElProgress, ElSlider } from 'element-plus'
-import { onKeyStroke, useEventListener, useIntervalFn } from '@vueuse/core'
+import { ElInputNumber, ElMessage, ElProgress, ElSlider } from 'element-plus'
+import { useEventListener, useIntervalFn } from '@vueuse/core'
 import { computed, onBeforeUnmount, ref, watch } from 'vue'
 import { RouterLink, useRoute } from 'vue-router'
 import { ProblemError } from '@fennip/core/problem.js'
 import BesideView from '../stage/BesideView.vue'
 import PictureView from '../stage/PictureView.vue'
+import { announce } from '../shared/announce.js'
+import { isForWork, useKeptFocus, useWorkKeys } from '../shared/keys.js'
+import { setTitle } from '../router.js'
 import { LENS_WORDS, megapixels, RUN_WORDS } from '../shared/words.js'
+import { useOutbox } from '../store/outbox.js'
 import { useAreas } from '../store/areas.js'
 import { useBench, type MarksShown, type Tool } from '../store/bench.js'
 import { useGroup } from '../store/group.js'
@@ -18,6 +22,7 @@ import CloseLook from './CloseLook.vue'
 import FindSlip from './FindSlip.vue'
 import HandOver from './HandOver.vue'
 import Ledger from './Ledger.vue'
+import LensSettings from './LensSettings.vue'
 import MendSlip from './MendSlip.vue'
 import RoundMap from './RoundMap.vue'
 import StageLine from './StageLine.vue'
@@ -59,7 +64,18 @@ watch(() => bench.problem, (problem) => {
   bench.problem = null
 })
 
-const saved = computed(() => (bench.trouble ? `Not saved: ${bench.trouble.toLowerCase()}` : bench.saving > 0 ? 'Saving' : 'All saved'))
+const outbox = useOutbox()
+const page = ref<HTMLElement>()
+const { goHome } = useKeptFocus(page, () => page.value?.querySelector<HTMLElement>('[data-home]'))
+watch(() => [bench.opened?.name, props.stage], () => {
+  if (!bench.opened) return
+  setTitle(`${bench.opened.name}, ${props.stage === 'hand-over' ? 'hand over' : props.stage}`, bench.opened.job.title)
+  setTimeout(() => {
+    if (document.activeElement === document.body) goHome()
+  }, 100)
+})
+/** What of the file the restorer should know while working. */
+const warning = computed(() => bench.opened?.about.notes.find((note) => note.startsWith('The file is damaged')) ?? null)
 const TOOLS: { id: Tool; word: string; key?: string; hint: string }[] = [
   { id: 'select', word: 'Select', hint: 'Click a mark to judge it; drag it, its edge or its source' },
   { id: 'spot', word: 'Spot', key: 'S', hint: 'Click to mend a round spot' },
@@ -69,19 +85,12 @@ const TOOLS: { id: Tool; word: string; key?: string; hint: string }[] = [
 ]
 const MARKS: MarksShown[] = ['all', 'unsettled', 'none']
 
-const typing = (event: Event) => {
-  const target = event.target as HTMLElement
-  return target.tagName === 'INPUT' || target.tagName === 'TEXTAREA' || target.getAttribute('role') === 'slider'
-}
-const key = (keys: string | string[], act: () => void, when: () => boolean = () => true) =>
-  onKeyStroke(keys, (event) => {
-    if (typing(event) || event.ctrlKey || event.metaKey || event.altKey || !when()) return
-    event.preventDefault()
-    act()
-  })
+const key = useWorkKeys()
 const mending = () => props.stage === 'mend'
 key('ArrowDown', () => bench.stepThrough(1))
 key('ArrowUp', () => bench.stepThrough(-1))
+key('Home', () => bench.stepTo(0))
+key('End', () => bench.stepTo(-1))
 const drawing = () => view.value?.drawing
 key('Enter', () => {
   if (drawing()?.active.value) void drawing()!.finish()
@@ -92,7 +101,8 @@ key(['i', 'I'], () => (areas.side = areas.side === 'inside' ? 'outside' : 'insid
 key(['n', 'N'], () => void offer.accept(), () => mending() && !!offer.step)
 key(['l', 'L'], () => void bench.setState('left'), mending)
 key(['o', 'O'], () => void bench.otherSource(), () => mending() && !bench.busy)
-key(['m', 'M'], () => void bench.mendSelected(), () => mending() && !bench.busy)
+key('m', () => void bench.mendSelected(), () => mending() && !bench.busy)
+key('M', () => void bench.mendAll(), () => mending() && bench.counts.open > 0 && !bench.run)
 key('Delete', () => void (bench.tool === 'area' ? areas.remove() : bench.group.size > 1 ? group.reset() : bench.takeOut()), mending)
 key('Backspace', () => {
   if (drawing()?.active.value) drawing()!.undoCorner()
@@ -121,6 +131,10 @@ key(['w', 'W'], () => (look.compareScope = look.compareScope === 'all' ? 'mend' 
 /** The result and what it is compared with, in turn, while blinking is on. */
 const blinking = ref(false)
 const BLINK = 700
+function holdOriginal(event: PointerEvent): void {
+  (event.target as HTMLElement).setPointerCapture(event.pointerId)
+  look.holdOriginal = true
+}
 const { pause, resume } = useIntervalFn(() => (look.holdOriginal = !look.holdOriginal), BLINK, { immediate: false })
 function toggleBlink(): void {
   blinking.value = !blinking.value
@@ -138,17 +152,17 @@ const NUDGES: Record<string, [number, number]> = { ArrowLeft: [-1, 0], ArrowRigh
 useEventListener('keydown', (event: KeyboardEvent) => {
   const nudge = NUDGES[event.key]
   const source = bench.selectedStep?.source
-  if (nudge && event.altKey && mending() && source && !typing(event)) {
+  if (nudge && event.altKey && mending() && source && isForWork(event)) {
     event.preventDefault()
     bench.trySource(source.dx + nudge[0], source.dy + nudge[1])
     bench.adjust({}, true)
     return
   }
-  if (event.code === 'Space' && !typing(event)) {
+  if (event.code === 'Space' && isForWork(event)) {
     event.preventDefault()
     look.holdOriginal = true
   }
-  if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'z') {
+  if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'z' && !['INPUT', 'TEXTAREA'].includes((event.target as HTMLElement).tagName)) {
     event.preventDefault()
     void bench.goBack(event.shiftKey ? 'redo' : 'undo')
   }
@@ -158,19 +172,26 @@ useEventListener('keyup', (event: KeyboardEvent) => {
 })
 useEventListener(window, 'blur', () => (look.holdOriginal = false))
 useEventListener(window, 'beforeunload', (event: BeforeUnloadEvent) => {
-  if (bench.saving > 0) event.preventDefault()
+  // What is kept in this browser survives; where nothing can be kept, the page asks.
+  if (outbox.count > 0 && !survives) event.preventDefault()
 })
+let survives = true
+void outbox.survives().then((does) => (survives = does))
 const runWord = computed(() => RUN_WORDS[bench.run?.kind ?? 'find'].doing)
+watch(() => bench.run, (now, before) => {
+  if (now && now.id !== before?.id) announce(`${RUN_WORDS[now.kind].doing}`)
+  else if (!now && before) announce(`${RUN_WORDS[before.kind].doing}: ended. ${bench.counts.open} open, ${bench.counts.mended} to judge.`)
+})
 </script>
 
 <template>
-  <div class="bench">
+  <div ref="page" class="bench">
     <div class="top-bar">
       <RouterLink class="brand" to="/">Fennip</RouterLink>
       <span v-if="bench.opened"><RouterLink class="soft" :to="`/jobs/${job}`">{{ bench.opened.job.title }}</RouterLink> / <b>{{ bench.opened.name }}</b></span>
       <div v-if="bench.opened" class="rest">
         <span>{{ megapixels(bench.opened.original.width, bench.opened.original.height) }} · {{ bench.opened.original.depth }} bit · {{ bench.opened.about.profile.name }}{{ bench.opened.about.profile.assumed ? ' assumed' : '' }}</span>
-        <span :class="{ shows: !!bench.trouble }" data-test="saved">{{ saved }}</span>
+        <span :class="{ shows: outbox.count > 0 && !!outbox.trouble }" class="saved" :title="outbox.words" data-test="saved">{{ outbox.words }}</span>
         <button type="button" class="link-button" :disabled="!bench.undoLabel" :title="bench.undoLabel ? `Undo: ${bench.undoLabel}` : ''" data-test="undo" @click="bench.goBack('undo')">Undo <span class="key">Ctrl Z</span></button>
         <button type="button" class="link-button" :disabled="!bench.redoLabel" :title="bench.redoLabel ? `Redo: ${bench.redoLabel}` : ''" data-test="redo" @click="bench.goBack('redo')">Redo</button>
         <Steps />
@@ -182,6 +203,7 @@ const runWord = computed(() => RUN_WORDS[bench.run?.kind ?? 'find'].doing)
       <ElProgress :percentage="Math.round(100 * bench.run.progress)" :stroke-width="5" />
       <button type="button" class="link-button" data-test="cancel" @click="bench.cancel(bench.run!.id)">Cancel</button>
     </div>
+    <p v-if="warning" class="warned" data-test="file-warning">{{ warning }}</p>
     <p v-if="failed" class="failed">{{ failed }}</p>
     <HandOver v-else-if="bench.opened && stage === 'hand-over'" />
     <div v-else-if="bench.opened" class="room">
@@ -192,7 +214,8 @@ const runWord = computed(() => RUN_WORDS[bench.run?.kind ?? 'find'].doing)
             <button v-for="tool in TOOLS" :key="tool.id" type="button" role="radio" :aria-checked="bench.tool === tool.id" :class="{ on: bench.tool === tool.id }" :data-test="`tool-${tool.id}`" :title="tool.hint" @click="bench.tool = tool.id">{{ tool.word }} <span v-if="tool.key" class="key">{{ tool.key }}</span></button>
           </div>
           <div v-if="stage === 'mend' && (bench.tool === 'spot' || bench.tool === 'stroke' || (bench.tool === 'area' && areas.drawWith === 'grow'))" class="size">
-            <span class="key">-</span><ElSlider v-model="bench.toolSize" :min="2" :max="300" :show-tooltip="false" aria-label="Size" /><span class="key">+</span> <span class="number">{{ bench.toolSize }} px</span>
+            <span class="key">-</span><ElSlider v-model="bench.toolSize" :min="2" :max="300" :show-tooltip="false" aria-label="Size" /><span class="key">+</span>
+            <ElInputNumber v-model="bench.toolSize" :min="2" :max="800" :controls="false" size="small" aria-label="Size in pixels" data-test="tool-size" /> px
           </div>
           <div class="marks-choice">Marks
             <button v-for="choice in MARKS" :key="choice" type="button" class="link-button" :class="{ on: bench.marks === choice }" :data-test="`marks-${choice}`" @click="bench.marks = choice">{{ choice }}</button>
@@ -206,12 +229,13 @@ const runWord = computed(() => RUN_WORDS[bench.run?.kind ?? 'find'].doing)
         <div class="lenses">
           <span class="soft">Lens</span>
           <button v-for="lens in LENSES" :key="lens" type="button" :class="{ on: look.lens === lens }" :aria-pressed="look.lens === lens" :data-test="`lens-${lens}`" @click="look.lens = lens">{{ LENS_WORDS[lens] }}</button>
+          <LensSettings v-if="look.lens !== 'plain'" />
           <span class="soft hold">
             <button type="button" :class="{ on: look.divider !== null }" :aria-pressed="look.divider !== null" data-test="divide" @click="view?.toggleDivider()">Divide <span class="key">D</span></button>
             <button type="button" :class="{ on: look.beside }" :aria-pressed="look.beside" data-test="beside-toggle" title="The original beside the result, moved with it" @click="look.beside = !look.beside">Beside <span class="key">B</span></button>
             <button type="button" :class="{ on: blinking }" :aria-pressed="blinking" data-test="blink" title="Original and result in turn" @click="toggleBlink">Blink <span class="key">K</span></button>
             <button v-if="stage === 'mend'" type="button" :class="{ on: look.compareScope === 'mend' }" :aria-pressed="look.compareScope === 'mend'" data-test="scope" title="Compare with the result without the selected mend, not with the original" @click="look.compareScope = look.compareScope === 'all' ? 'mend' : 'all'">One mend <span class="key">W</span></button>
-            Hold <span class="key">Space</span>
+            <button type="button" :class="{ on: look.holdOriginal && !blinking }" data-test="hold" title="The original, as long as it is held" @pointerdown="holdOriginal" @pointerup="look.holdOriginal = false" @pointercancel="look.holdOriginal = false" @contextmenu.prevent>Hold <span class="key">Space</span></button>
           </span>
         </div>
         <CloseLook />
@@ -229,6 +253,7 @@ const runWord = computed(() => RUN_WORDS[bench.run?.kind ?? 'find'].doing)
 <style scoped>
 .bench { display: flex; flex-direction: column; height: 100%; overflow: hidden; }
 .room { flex: 1; min-height: 0; display: grid; grid-template-columns: 300px 1fr 216px; }
+@media (max-width: 1199px) { .room { grid-template-columns: 252px 1fr 206px; } }
 .middle { display: grid; grid-template: 36px minmax(0, 1fr) 32px auto / minmax(0, 1fr); min-width: 0; min-height: 0; }
 .right { display: flex; flex-direction: column; min-height: 0; }
 .right :deep(.slip) { flex: 1; min-height: 0; }
@@ -240,7 +265,8 @@ const runWord = computed(() => RUN_WORDS[bench.run?.kind ?? 'find'].doing)
 .tabs button.on { background: var(--ink); color: #fff; }
 .size { display: flex; align-items: center; gap: 3px; }
 .size :deep(.el-slider) { width: 60px; flex: none; margin: 0 5px; }
-.number { min-width: 44px; text-align: right; }
+.size :deep(.el-input-number) { width: 48px; }
+.size :deep(.el-input__wrapper) { padding: 0 5px; }
 .marks-choice { margin-left: auto; display: flex; gap: 6px; color: var(--soft-ink); align-items: center; }
 .marks-choice .on { color: var(--ink); font-weight: 700; }
 .lenses { display: flex; align-items: center; gap: 4px; padding: 0 12px; background: var(--ground); }
@@ -251,4 +277,6 @@ const runWord = computed(() => RUN_WORDS[bench.run?.kind ?? 'find'].doing)
 .bench :deep(.el-slider__button) { border-radius: 2px; border-color: var(--ink); background: var(--ink); width: 7px; height: 13px; }
 .run { position: absolute; left: 50%; top: 94px; transform: translateX(-50%); z-index: 5; display: grid; grid-template-columns: auto 220px auto; gap: 14px; align-items: center; padding: 7px 14px; background: var(--sheet); border: 1px solid var(--ink); border-radius: 3px; }
 .failed { padding: 24px; }
+.warned { margin: 0; padding: 5px 14px; background: #fff; color: var(--shows); border-bottom: 1px solid var(--hairline); }
+.saved { max-width: 420px; overflow: hidden; text-overflow: ellipsis; }
 </style>

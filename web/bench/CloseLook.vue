@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
+import { useMediaQuery } from '@vueuse/core'
 import { scaleLinear } from 'd3-scale'
 import { severity, TELLTALE_NAMES as NAMES, type TelltaleName } from '@fennip/core/check/telltales.js'
 import { shapeCentre } from '@fennip/core/shape/shape.js'
@@ -14,15 +15,18 @@ const bench = useBench()
 const offer = useOffer()
 /** The telltale whose drawing stands in place of the change. */
 const explained = ref<TelltaleName | null>(null)
-const SIZE = 150
+/** Side of a crop in pixels of the screen; smaller in a narrow window, so that the telltales have room. */
+const wide = useMediaQuery('(min-width: 1200px)')
+const SIZE = computed(() => (wide.value ? 150 : 104))
 /** 1:1 in device pixels; a flaw larger than the frame is shown smaller, and the scale is said. */
 const region = computed(() => {
   if (!bench.selected) return null
   const { x, y, r } = shapeCentre(bench.selectedStep?.shape ?? bench.selected.shape)
-  const across = Math.max(SIZE, Math.ceil((3 * r) / SIZE) * SIZE)
+  const side = SIZE.value
+  const across = Math.max(side, Math.ceil((3 * r) / side) * side)
   return { x: Math.round(x - across / 2), y: Math.round(y - across / 2), width: across, height: across }
 })
-const scaleText = computed(() => (region.value && region.value.width > SIZE ? `1 : ${Math.round(region.value.width / SIZE)}` : '1 : 1'))
+const scaleText = computed(() => (region.value && region.value.width > SIZE.value ? `1 : ${Math.round(region.value.width / SIZE.value)}` : '1 : 1'))
 
 const PLAIN_ORIGINAL = { lens: 'plain', strength: 0, show: 'original' } as const
 const PLAIN_RESULT = { lens: 'plain', strength: 0, show: 'result' } as const

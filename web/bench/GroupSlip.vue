@@ -1,6 +1,7 @@
 <script setup lang="ts">
-import { ElProgress, ElSlider } from 'element-plus'
+import { ElProgress } from 'element-plus'
 import { computed, ref } from 'vue'
+import Setting from '../shared/Setting.vue'
 import { useBench } from '../store/bench.js'
 import { useGroup } from '../store/group.js'
 import { useShaping } from '../store/shaping.js'
@@ -34,10 +35,10 @@ const METHODS = [
       <div class="methods">
         <button v-for="method in METHODS" :key="method.word" type="button" :data-test="`group-${method.id ?? 'mend'}`" @click="group.mend(method.id)">{{ method.word }}</button>
       </div>
-      <label><span>Strength <b>{{ strength }} %</b></span><ElSlider v-model="strength" :min="0" :max="100" :show-tooltip="false" aria-label="Strength of all" :disabled="group.steps.length === 0" @change="group.adjust({ strength: strength / 100 }, 'Set the strength')" /></label>
-      <label><span>Soft edge <b>{{ softEdge }} px</b></span><ElSlider v-model="softEdge" :min="0" :max="60" :show-tooltip="false" aria-label="Soft edge of all" :disabled="group.steps.length === 0" @change="group.adjust({ softEdgePx: softEdge }, 'Set the soft edge')" /></label>
+      <Setting v-model="strength" label="Strength" unit="%" :min="0" :max="100" test="group-strength" :disabled="group.steps.length === 0" @change="group.adjust({ strength: strength / 100 }, 'Set the strength')" />
+      <Setting v-model="softEdge" label="Soft edge" unit="px" :min="0" :max="60" test="group-soft-edge" :disabled="group.steps.length === 0" @change="group.adjust({ softEdgePx: softEdge }, 'Set the soft edge')" />
       <button type="button" class="plain-button main" data-test="group-settle" :disabled="group.steps.length === 0" @click="group.settle">Settle all</button>
-      <button type="button" class="plain-button" data-test="group-leave" @click="group.leave">Leave all as they are</button>
+      <button type="button" class="plain-button" data-test="group-leave" @click="group.leave">{{ group.steps.length > 0 ? 'Take mends out and leave all' : 'Leave all as they are' }}</button>
       <button type="button" class="plain-button" data-test="group-reset" :disabled="group.steps.length === 0" @click="group.reset">Reset: take their mends out</button>
       <button v-if="shaping.partner()" type="button" class="plain-button" data-test="join" :disabled="bench.busy" @click="shaping.join">Join the two strokes</button>
       <button type="button" class="plain-button" data-test="group-clear" @click="group.clear">Back to one flaw <span class="key">Esc</span></button>

@@ -1,6 +1,8 @@
 <script setup lang="ts">
-import { ElOption, ElProgress, ElSelect, ElSlider } from 'element-plus'
+import { ElOption, ElProgress, ElSelect } from 'element-plus'
 import { computed, ref, watch } from 'vue'
+import { sizeRefusal } from '@fennip/codec/formats.js'
+import Setting from '../shared/Setting.vue'
 import { thousands } from '../shared/words.js'
 import { useBench } from '../store/bench.js'
 
@@ -24,20 +26,27 @@ const losses = computed(() => {
   if (original.value.depth === 16 && !chosen.value.deep) list.push(`${chosen.value.word} holds 8 bits a sample; the picture has 16.`)
   else if (original.value.depth === 16 && depth.value === 8) list.push('The picture has 16 bits a sample and is written with 8.')
   if (bench.opened!.about.hasAlpha && format.value === 'jpeg') list.push('JPEG has no transparency; it is left out.')
+  const refusal = sizeRefusal(format.value, original.value.width, original.value.height)
+  if (refusal) list.push(refusal)
   return list
 })
+const isRefused = computed(() => sizeRefusal(format.value, original.value.width, original.value.height) !== null)
+const count = (number: number, one: string, many: string) => (number === 0 ? [] : [`${number} ${number === 1 ? one : many}`])
+/** What a client would see or ask about. */
+const remarks = computed(() => [
+  ...count(bench.counts.open, 'flaw is still open.', 'flaws are still open.'), ...count(bench.counts.mended, 'mend has not been judged.', 'mends have not been judged.'),
+  ...count(bench.counts.shows, 'mend shows.', 'mends show.'),
+])
 const exports = computed(() => bench.runs.filter((run) => run.kind === 'export'))
 const size = (bytes: unknown) => `${(Number(bytes) / 1e6).toFixed(1)} MB`
 </script>
 
 <template>
-  <main class="hand-over">
+  <main class="hand-over" tabindex="-1" data-home>
     <section class="choose">
       <h1>Hand over</h1>
-      <p v-if="bench.counts.open + bench.counts.mended > 0" class="warning">
-        {{ bench.counts.open > 0 ? `${bench.counts.open} flaws are still open. ` : '' }}{{ bench.counts.mended > 0 ? `${bench.counts.mended} mends have not been judged.` : '' }}
-      </p>
-      <p v-else class="soft">Every flaw is settled or left on purpose.</p>
+      <p v-if="remarks.length > 0" class="warning" data-test="remarks">{{ remarks.join(' ') }}</p>
+      <p v-else class="soft" data-test="remarks">{{ bench.flaws.length > 0 ? 'Every flaw is settled or left on purpose, and no mend shows.' : 'The picture has not been searched.' }}</p>
       <div class="field"><span>Format</span>
         <ElSelect v-model="format" aria-label="Format" data-test="format"><ElOption v-for="option in FORMATS" :key="option.id" :value="option.id" :label="option.word" /></ElSelect>
       </div>
@@ -46,7 +55,7 @@ const size = (bytes: unknown) => `${(Number(bytes) / 1e6).toFixed(1)} MB`
           <button v-for="bits in [8, 16] as const" :key="bits" type="button" role="radio" :aria-checked="depth === bits" :class="{ on: depth === bits }" :disabled="bits > original.depth" :data-test="`depth-${bits}`" @click="depth = bits">{{ bits }}</button>
         </div>
       </div>
-      <div v-else class="field"><span>Quality <b>{{ quality }}</b></span><ElSlider v-model="quality" :min="40" :max="100" :show-tooltip="false" aria-label="Quality" /></div>
+      <Setting v-else v-model="quality" label="Quality" :min="40" :max="100" test="quality" />
       <ul class="kept soft">
         <li>{{ thousands(original.width) }} × {{ thousands(original.height) }} pixels, {{ bench.steps.length }} mends</li>
         <li>Profile: {{ bench.opened!.about.profile.assumed ? 'none in the file, none written' : bench.opened!.about.profile.name }}</li>
@@ -54,7 +63,7 @@ const size = (bytes: unknown) => `${(Number(bytes) / 1e6).toFixed(1)} MB`
         <li>Camera data of the original is kept.</li>
       </ul>
       <p v-for="loss in losses" :key="loss" class="warning">{{ loss }}</p>
-      <button type="button" class="plain-button main" data-test="export" :disabled="!!bench.run" @click="bench.handOver({ format, depth, quality })">Write the file</button>
+      <button type="button" class="plain-button main" data-test="export" :disabled="!!bench.run || isRefused" @click="bench.handOver({ format, depth, quality })">Write the file</button>
       <a class="treatment" :href="`/api/pictures/${bench.opened!.id}/treatment`" download>Keep the treatment as a document</a>
     </section>
     <section class="files">

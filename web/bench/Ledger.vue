@@ -78,6 +78,11 @@ function pick(id: string, event: MouseEvent): void {
   else bench.selectedId = id
 }
 
+/** Come to by keys, the list stands at its first flaw. */
+function selectFirst(event: FocusEvent): void {
+  if (!bench.selectedId && (event.target as HTMLElement).matches(':focus-visible')) bench.stepTo(0)
+}
+
 watch(() => bench.selectedId, async (id) => {
   const at = bench.ledger.findIndex((flaw) => flaw.id === id)
   if (at < 0) return
@@ -114,17 +119,17 @@ watch(() => bench.selectedId, async (id) => {
       <button v-if="bench.doubtful.size > 0" type="button" class="link-button" data-test="choose-doubtful" title="Choose the finds that are rather none" @click="group.chooseDoubtful">{{ thousands(bench.doubtful.size) }} doubtful</button>
       <button v-if="bench.unseen.size > 0" type="button" class="link-button" data-test="choose-unseen" title="Choose those that nobody will see in this size" @click="group.chooseUnseen">{{ thousands(bench.unseen.size) }} not seen</button>
     </div>
-    <div ref="scroller" class="rows" tabindex="-1" data-test="ledger">
-      <div :style="{ height: `${rows.getTotalSize()}px`, position: 'relative' }">
-        <button
-          v-for="row in rows.getVirtualItems()" :key="bench.ledger[row.index]!.id" type="button" class="row" :class="[bench.ledger[row.index]!.state, { chosen: bench.ledger[row.index]!.id === bench.selectedId, grouped: bench.group.has(bench.ledger[row.index]!.id) }]"
+    <div ref="scroller" class="rows" data-test="ledger" data-keys role="listbox" aria-label="Flaws" :tabindex="bench.ledger.length > 0 ? 0 : -1" :aria-activedescendant="bench.selectedId ? `row-${bench.selectedId}` : undefined" :aria-multiselectable="bench.group.size > 0" @focus="selectFirst">
+      <div role="presentation" :style="{ height: `${rows.getTotalSize()}px`, position: 'relative' }">
+        <div
+          v-for="row in rows.getVirtualItems()" :id="`row-${bench.ledger[row.index]!.id}`" :key="bench.ledger[row.index]!.id" role="option" :aria-selected="bench.ledger[row.index]!.id === bench.selectedId || bench.group.has(bench.ledger[row.index]!.id)" class="row" :class="[bench.ledger[row.index]!.state, { chosen: bench.ledger[row.index]!.id === bench.selectedId, grouped: bench.group.has(bench.ledger[row.index]!.id) }]"
           :style="{ transform: `translateY(${row.start}px)` }" data-test="ledger-row" @click="pick(bench.ledger[row.index]!.id, $event)"
         >
           <Crop :region="around(bench.ledger[row.index]!)" :view="ORIGINAL" :width="41" :height="40" />
           <Crop :region="around(bench.ledger[row.index]!)" :view="RESULT" :width="41" :height="40" />
           <span class="what"><b>{{ nameOf(bench.ledger[row.index]!) }}</b><small :title="about(bench.ledger[row.index]!)">{{ about(bench.ledger[row.index]!) }}</small></span>
           <span class="how"><span>{{ bench.stepOf.get(bench.ledger[row.index]!.id)?.method ?? '' }}</span><small :class="{ shows: sign(bench.ledger[row.index]!).shows }">{{ sign(bench.ledger[row.index]!).text }}</small></span>
-        </button>
+        </div>
       </div>
       <p v-if="bench.flaws.length > 0 && bench.ledger.length === 0" class="none soft">No flaw here. Choose All to see every flaw.</p>
       <p v-if="bench.flaws.length === 0" class="none soft">Go to Find and search the picture, or take the Spot tool in Mend and click a flaw.</p>
@@ -148,6 +153,7 @@ header { padding: 12px 12px 8px; border-bottom: 1px solid var(--hairline); }
 .order { display: flex; justify-content: space-between; padding: 2px 12px 6px; color: var(--soft-ink); font-size: 12px; }
 .order select { border: 1px solid var(--hairline); border-radius: 3px; background: #fff; font: inherit; color: var(--ink); }
 .row.grouped { background: var(--ground); box-shadow: inset 0 0 0 1px var(--soft-ink); }
+.rows:focus-visible { outline: 2px solid var(--ink); outline-offset: -2px; }
 .rows { flex: 1; overflow-y: auto; border-top: 1px solid var(--hairline); }
 .row {
   position: absolute; left: 0; right: 0; height: 53px; display: flex; align-items: center; gap: 2px; padding: 0 10px 0 9px; text-align: left;

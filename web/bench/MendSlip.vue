@@ -1,8 +1,9 @@
 <script setup lang="ts">
-import { ElMessageBox, ElSlider } from 'element-plus'
-import { computed, ref, watch } from 'vue'
+import { ElMessageBox } from 'element-plus'
+import { computed } from 'vue'
 import { whatShows } from '@fennip/core/check/telltales.js'
 import { shapeCentre } from '@fennip/core/shape/shape.js'
+import Setting from '../shared/Setting.vue'
 import { likelihoodWords, nameOf, TELLTALE_SHORT } from '../shared/words.js'
 import { useBench } from '../store/bench.js'
 import { useGroup } from '../store/group.js'
@@ -31,8 +32,12 @@ const METHODS = [
 const strength = computed(() => Math.round(100 * (bench.selectedStep?.strength ?? 1)))
 const softEdge = computed(() => bench.selectedStep?.softEdgePx ?? 0)
 /** Of a stroke; nothing else has one. Its mend is made anew when the slider is let go. */
-const width = ref<number | null>(null)
-watch(() => bench.selected?.shape, (shape) => (width.value = shape?.type === 'stroke' ? shape.width : null), { immediate: true })
+const width = computed(() => (bench.selected?.shape.type === 'stroke' ? bench.selected.shape.width : null))
+/** Of a spot, across. */
+const size = computed(() => {
+  const shape = bench.selectedStep?.shape ?? bench.selected?.shape
+  return shape?.type === 'disc' ? Math.round(2 * shape.r) : null
+})
 const another = computed(() => (bench.selectedStep?.method === 'fill' ? 'Fill differently' : 'Other source'))
 
 const title = computed(() => {
@@ -62,16 +67,17 @@ const verdict = computed(() => {
         </button>
       </div>
       <template v-if="bench.selectedStep">
-        <label><span>Strength <b>{{ strength }} %</b></span><ElSlider :model-value="strength" :min="0" :max="100" :show-tooltip="false" aria-label="Strength" data-test="strength" @update:model-value="(value) => bench.adjust({ strength: Number(value) / 100 })" /></label>
-        <label v-if="bench.selectedStep.method !== 'lift'"><span>Soft edge <b>{{ softEdge }} px</b></span><ElSlider :model-value="softEdge" :min="0" :max="60" :show-tooltip="false" aria-label="Soft edge" data-test="soft-edge" @update:model-value="(value) => bench.adjust({ softEdgePx: Number(value) })" /></label>
-        <label v-if="width !== null"><span>Width <b>{{ width }} px</b></span><ElSlider v-model="width" :min="1" :max="80" :show-tooltip="false" aria-label="Width" @change="bench.setWidth(width)" /></label>
+        <Setting label="Strength" unit="%" :model-value="strength" :min="0" :max="100" test="strength" @update:model-value="(value) => bench.adjust({ strength: value / 100 })" />
+        <Setting v-if="bench.selectedStep.method !== 'lift'" label="Soft edge" unit="px" :model-value="softEdge" :min="0" :max="60" test="soft-edge" @update:model-value="(value) => bench.adjust({ softEdgePx: value })" />
+        <Setting v-if="size !== null" label="Size" unit="px" :model-value="size" :min="1" :max="400" test="size" @change="bench.setSize" />
+        <Setting v-if="width !== null" label="Width" unit="px" :model-value="width" :min="1" :max="80" test="width" @change="bench.setWidth" />
         <button type="button" class="plain-button main" data-test="settle" @click="bench.setState('settled')">Settle <span class="key">Enter</span></button>
         <button type="button" class="plain-button" data-test="other-source" :disabled="bench.busy" @click="bench.otherSource">{{ another }} <span class="key">O</span></button>
       </template>
       <button v-else type="button" class="plain-button main" data-test="mend-one" :disabled="bench.busy" @click="bench.mendSelected()">Mend <span class="key">M</span></button>
       <p v-if="poor" class="shows" data-test="poor-source">Its source {{ poor }}. Take the next best mend or another source.</p>
       <button v-if="offer.step" type="button" class="plain-button" data-test="take-offer" @click="offer.accept">{{ offer.better ? 'Take the next best' : 'Take the other all the same' }} <span class="key">N</span></button>
-      <button type="button" class="plain-button" data-test="leave" @click="bench.setState('left')">Leave as it is <span class="key">L</span></button>
+      <button type="button" class="plain-button" data-test="leave" @click="bench.setState('left')">{{ bench.selectedStep ? 'Take out and leave' : 'Leave as it is' }} <span class="key">L</span></button>
       <button type="button" class="plain-button" data-test="take-out" @click="bench.takeOut">Take out <span class="key">Del</span></button>
       <SourceSettings v-if="bench.selectedStep?.source" />
       <ShapeSettings />
@@ -86,7 +92,7 @@ const verdict = computed(() => {
     <template v-else>
       <h2>Mend</h2>
       <p class="soft">{{ bench.counts.open }} flaws are open. Fennip takes the gentlest method whose result does not show, and says why.</p>
-      <button type="button" class="plain-button main" data-test="mend-all" :disabled="bench.counts.open === 0 || !!bench.run" @click="bench.mendAll">Mend all open</button>
+      <button type="button" class="plain-button main" data-test="mend-all" :disabled="bench.counts.open === 0 || !!bench.run" @click="bench.mendAll">Mend all open <span class="key">Shift M</span></button>
       <p class="soft">Select a flaw in the picture or the ledger to judge it. With Spot a click mends at once; Stroke and Outline mend what you draw.</p>
       <template v-if="bench.tool === 'spot' || bench.tool === 'stroke' || bench.tool === 'outline'">
         <h3>What you draw</h3>
@@ -94,7 +100,7 @@ const verdict = computed(() => {
           <button type="button" role="radio" :aria-checked="bench.handMethod === 'auto'" :class="{ on: bench.handMethod === 'auto' }" data-test="hand-auto" @click="bench.handMethod = 'auto'">Gentlest</button>
           <button v-for="method in METHODS" :key="method.id" type="button" role="radio" :aria-checked="bench.handMethod === method.id" :class="{ on: bench.handMethod === method.id }" :data-test="`hand-${method.id}`" @click="bench.handMethod = method.id">{{ method.word }}</button>
         </div>
-        <label><span>Strength <b>{{ Math.round(100 * bench.handStrength) }} %</b></span><ElSlider :model-value="Math.round(100 * bench.handStrength)" :min="5" :max="100" :show-tooltip="false" aria-label="Strength of what you draw" @update:model-value="(value) => (bench.handStrength = Number(value) / 100)" /></label>
+        <Setting label="Strength" unit="%" :model-value="Math.round(100 * bench.handStrength)" :min="5" :max="100" test="hand-strength" @update:model-value="(value) => (bench.handStrength = value / 100)" />
         <p class="soft">Faint mends can be laid one over another; each is a step of its own.</p>
       </template>
       <p class="soft">Hold <span class="key">Space</span> for the original. Hold <span class="key">Shift</span> to choose several.</p>

@@ -1,6 +1,6 @@
 <script setup lang="ts">
-import { ElSlider } from 'element-plus'
 import { computed } from 'vue'
+import Setting from '../shared/Setting.vue'
 import { useBench } from '../store/bench.js'
 
 /** How the source of the selected mend is laid on, and what it snaps to when it is dragged. */
@@ -20,8 +20,8 @@ const SNAPS = [
   <section class="source">
     <h3>Source</h3>
     <button type="button" class="plain-button" :class="{ on: source.mirror }" :aria-pressed="!!source.mirror" data-test="mirror" @click="bench.placeSource({ mirror: !source.mirror })">Mirrored</button>
-    <label><span>Turned <b>{{ turn }}°</b></span><ElSlider :model-value="turn" :min="-180" :max="180" :show-tooltip="false" aria-label="Turned" @update:model-value="(value) => bench.placeSource({ turn: Number(value) * DEGREE })" /></label>
-    <label><span>Scale <b>{{ scale }} %</b></span><ElSlider :model-value="scale" :min="50" :max="200" :show-tooltip="false" aria-label="Scale" @update:model-value="(value) => bench.placeSource({ scale: Number(value) / 100 })" /></label>
+    <Setting label="Turned" unit="°" :model-value="turn" :min="-180" :max="180" test="turned" @update:model-value="(value) => bench.placeSource({ turn: value * DEGREE })" />
+    <Setting label="Scale" unit="%" :model-value="scale" :min="50" :max="200" test="scaled" @update:model-value="(value) => bench.placeSource({ scale: value / 100 })" />
     <div class="snaps" role="radiogroup" aria-label="Snap to">
       <span>Snap</span>
       <button v-for="snap in SNAPS" :key="snap.id" type="button" role="radio" :aria-checked="bench.snapTo === snap.id" :class="{ on: bench.snapTo === snap.id }" :title="snap.hint" :data-test="`snap-${snap.id}`" @click="bench.snapTo = snap.id">{{ snap.word }}</button>

@@ -13,8 +13,12 @@ const busy = ref(false)
 async function read(): Promise<void> {
   const { opened } = bench
   if (!opened || !shown.value) return
-  await bench.settled()
-  gestures.value = await api.gestures(opened.id)
+  try {
+    await bench.settled()
+    gestures.value = await api.gestures(opened.id)
+  } catch (error) {
+    bench.report(error)
+  }
 }
 watch(() => [shown.value, bench.revision], () => void read())
 

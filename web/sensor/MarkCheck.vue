@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { ElButton } from 'element-plus'
 import { onBeforeUnmount } from 'vue'
 import { RouterLink } from 'vue-router'
 import { shapeCentre } from '@fennip/core/shape/shape.js'
@@ -32,7 +33,7 @@ const saying = ({ shows }: Checked) => shows.map((name) => TELLTALE_SHORT[name a
     <p v-if="checking.reading > 0" class="soft">Reading {{ checking.reading }} {{ checking.reading === 1 ? 'frame' : 'frames' }}</p>
     <p v-else-if="checking.byMark.size === 0" class="soft">The chart has not been applied to any frame yet. Choose frames on the right and apply it.</p>
     <p v-else-if="checking.list.length === 0" class="soft">No frame shows this mark.</p>
-    <div class="rows">
+    <div class="rows" tabindex="0" data-keys data-home role="group" aria-label="The mark in all frames">
       <div v-for="checked in checking.list" :key="checked.picture.id" class="pair" :class="{ current: checked.picture.id === checking.current?.picture.id }" data-test="check-row" @click="checking.frameId = checked.picture.id">
         <CropPair :painters="painters" :picture="checked.picture" :treatment="checked.treatment" :region="regionOf(checked)" :side="SIDE" />
         <div class="say">
@@ -47,7 +48,8 @@ const saying = ({ shows }: Checked) => shows.map((name) => TELLTALE_SHORT[name a
       <button type="button" class="plain-button main" data-test="check-settle" @click="checking.judge('settled')">Settle <span class="key">Enter</span></button>
       <button type="button" class="plain-button" data-test="check-leave" @click="checking.judge('left')">Leave <span class="key">L</span></button>
       <RouterLink class="plain-button" data-test="check-bench" :to="`/jobs/${job}/pictures/${checking.current.picture.id}/mend?flaw=${checking.current.flaw.id}`">On the bench <span class="key">B</span></RouterLink>
-      <button type="button" class="plain-button" data-test="check-all" @click="checking.settleAll()">Settle where nothing shows <span class="key">A</span></button>
+      <ElButton data-test="check-all" @click="checking.settleAll()">Settle where nothing shows <span class="key">A</span></ElButton>
+      <ElButton data-test="check-everything" :disabled="checking.unremarkable.length === 0" title="Every mark in every frame whose mend shows nothing; one step for each frame" @click="checking.settleUnremarkable()">Settle all {{ checking.unremarkable.length }} that show nothing <span class="key">Shift A</span></ElButton>
     </div>
   </div>
 </template>
@@ -65,4 +67,5 @@ p { margin: 0; }
 .state.mended { color: var(--open); }
 .state.settled { color: var(--settled); }
 .acts { display: flex; flex-wrap: wrap; gap: 6px; grid-row: 4; }
+.acts :deep(.el-button + .el-button) { margin-left: 0; }
 </style>

@@ -1,11 +1,13 @@
 <script setup lang="ts">
 import { ElMessage, ElMessageBox, ElProgress, ElSlider } from 'element-plus'
-import { onKeyStroke, useThrottleFn } from '@vueuse/core'
-import { computed, onMounted, onUnmounted, ref } from 'vue'
+import { useThrottleFn } from '@vueuse/core'
+import { computed, onMounted, onUnmounted, ref, watch } from 'vue'
 import { RouterLink, useRouter } from 'vue-router'
 import { ProblemError } from '@fennip/core/problem.js'
 import { LEAST_FRAMES } from '@fennip/core/series/learn-chart.js'
 import { api, listen, type Picture, type Run } from '../shared/api.js'
+import { setTitle } from '../router.js'
+import { useKeptFocus, useWorkKeys } from '../shared/keys.js'
 import { RUN_WORDS, thousands } from '../shared/words.js'
 import { useChecking } from '../store/checking.js'
 import MarkCheck from './MarkCheck.vue'
@@ -39,8 +41,6 @@ const toggleAll = () => (chosen.value = chosen.value.size === frames.value.lengt
 async function attempt(act: () => Promise<unknown>): Promise<void> {
   try {
     await act()
-    // What was pressed is done: keys go to the checking of marks again.
-    if (document.activeElement instanceof HTMLElement) document.activeElement.blur()
     await load()
   } catch (error) {
     if (error === 'cancel' || error === 'close') return
@@ -69,21 +69,18 @@ const takeIn = () => attempt(async () => {
   ElMessage({ type: 'success', message: `${marks} marks were taken in.` })
 })
 
-const key = (keys: string | string[], act: () => void) => onKeyStroke(keys, (event) => {
-  const target = event.target as HTMLElement
-  // Enter on a button or a link is for that.
-  if (event.key === 'Enter' && (target.tagName === 'BUTTON' || target.tagName === 'A')) return
-  if (target.tagName === 'INPUT' || target.getAttribute('role') === 'slider' || event.ctrlKey || event.metaKey || event.altKey) return
-  event.preventDefault()
-  act()
-})
+const page = ref<HTMLElement>()
+useKeptFocus(page, () => page.value?.querySelector<HTMLElement>('[data-home]'))
+watch(() => checking.sensor?.name, (name) => name && setTitle(`Sensor of ${name}`, checking.sensor!.job.title))
+const key = useWorkKeys()
 key('ArrowRight', () => checking.stepMark(1))
 key('ArrowLeft', () => checking.stepMark(-1))
 key('ArrowDown', () => checking.stepFrame(1))
 key('ArrowUp', () => checking.stepFrame(-1))
 key('Enter', () => void checking.judge('settled'))
 key(['l', 'L'], () => void checking.judge('left'))
-key(['a', 'A'], () => void checking.settleAll())
+key('a', () => void checking.settleAll())
+key('A', () => void checking.settleUnremarkable())
 key(['b', 'B'], () => {
   const { current } = checking
   if (current) void router.push(`/jobs/${props.job}/pictures/${current.picture.id}/mend?flaw=${current.flaw.id}`)
@@ -109,7 +106,7 @@ onUnmounted(() => stop())
 </script>
 
 <template>
-  <div class="page">
+  <div ref="page" class="page">
     <div class="top-bar">
       <RouterLink class="brand" to="/">Fennip</RouterLink>
       <span v-if="checking.sensor"><RouterLink class="soft" :to="`/jobs/${job}`">{{ checking.sensor.job.title }}</RouterLink> / <b>Sensor of {{ checking.sensor.name }}</b></span>
@@ -121,7 +118,7 @@ onUnmounted(() => stop())
     </div>
     <p v-if="checking.problem" class="shows note">{{ checking.problem }}</p>
     <div class="room">
-      <section class="map" aria-label="Sensor chart">
+      <section class="map" aria-label="Sensor chart" tabindex="0">
         <template v-if="chart">
           <div class="line">
             <b data-test="marks-known">{{ thousands(chart.marks.length) }} marks</b>
@@ -139,7 +136,7 @@ onUnmounted(() => stop())
       <MarkCheck :job="job" />
       <section class="frames" aria-label="Frames">
         <div class="line"><label><input type="checkbox" :checked="frames.length > 0 && chosen.size === frames.length" aria-label="Select all frames" data-test="all-frames" @change="toggleAll" /> <b>{{ frames.length }} frames</b></label></div>
-        <div class="list">
+        <div class="list" tabindex="0" role="group" aria-label="Frames of this body">
           <div v-for="frame in frames" :key="frame.id" class="frame" data-test="frame">
             <input type="checkbox" :checked="chosen.has(frame.id)" :aria-label="`Select ${frame.name}`" @change="toggle(frame.id)" />
             <div>

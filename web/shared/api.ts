@@ -20,6 +20,8 @@ export interface Picture {
   searched: boolean
   /** Cells of 128 pixels, row by row, that were looked at at 1:1. */
   looked: number[]
+  /** Name of an earlier picture of the job that is the very same file. */
+  sameAs: string | null
 }
 
 /** The same work on many pictures. */
@@ -47,9 +49,15 @@ export interface Job {
   left: number
 }
 
+/** A file that has come and is being taken in, or could not be. */
+export interface Arriving { id: string; name: string; run: string | null; state: 'queued' | 'running' | 'failed'; progress: number; problem: string | null }
+/** What was deleted within the last day. */
+export interface Deleted { id: string; name: string; deletedAt: string }
+export type OpenedJob = Job & { list: Picture[]; arriving: Arriving[]; deleted: Deleted[]; pace: Partial<Pace> }
+
 export interface Run {
   id: string
-  kind: 'find' | 'mend' | 'export' | 'learn' | 'chart' | 'carry'
+  kind: 'intake' | 'find' | 'mend' | 'export' | 'learn' | 'chart' | 'carry'
   picture: string
   parameters: Record<string, unknown>
   state: 'queued' | 'running' | 'done' | 'failed' | 'cancelled'
@@ -81,7 +89,7 @@ export interface Gestures {
 }
 
 /** Ask the server; a failure of any kind comes as a ProblemError. */
-async function ask<T>(method: 'GET' | 'POST', path: string, body?: unknown): Promise<T> {
+async function ask<T>(method: 'GET' | 'POST' | 'DELETE', path: string, body?: unknown): Promise<T> {
   let response: Response
   try {
     response = await fetch(`/api${path}`, {
@@ -89,7 +97,7 @@ async function ask<T>(method: 'GET' | 'POST', path: string, body?: unknown): Pro
       ...(body === undefined ? {} : { headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) }),
     })
   } catch {
-    throw new ProblemError('server-unreachable', { title: 'The server cannot be reached', detail: 'It is tried again by itself. Nothing that was called saved is lost.', status: 503 })
+    throw new ProblemError('server-unreachable', { title: 'The server cannot be reached', detail: 'Nothing was begun. Ask for it again when the server answers; changes of a picture are kept in this browser until then.', status: 503 })
   }
   if (response.ok) return (await response.json()) as T
   throw problemOf(await response.text(), response.status)
@@ -106,14 +114,15 @@ export function problemOf(text: string, status: number): ProblemError {
 }
 
 export const api = {
-  jobs: () => ask<{ jobs: Job[] }>('GET', '/jobs'),
+  jobs: () => ask<{ jobs: Job[]; deleted: Deleted[] }>('GET', '/jobs'),
+  delete: (what: 'jobs' | 'pictures', id: string) => ask<{ deleted: boolean }>('DELETE', `/${what}/${id}`),
+  restore: (what: 'jobs' | 'pictures', id: string) => ask<{ deleted: boolean }>('POST', `/${what}/${id}/restore`, {}),
   makeJob: (job: { title: string; client: string }) => ask<{ id: string }>('POST', '/jobs', job),
-  job: (id: string) => ask<Job & { list: Picture[]; pace: Partial<Pace> }>('GET', `/jobs/${id}`),
+  job: (id: string) => ask<OpenedJob>('GET', `/jobs/${id}`),
   picture: (id: string) => ask<OpenedPicture>('GET', `/pictures/${id}`),
   gestures: (id: string) => ask<Gestures>('GET', `/pictures/${id}/gestures`),
-  edit: (id: string, revision: number, label: string, operations: Operation[]) => ask<{ revision: number; rebased: boolean }>('POST', `/pictures/${id}/edits`, { revision, label, operations }),
-  undo: (id: string, revision: number, times = 1) => ask<{ revision: number; label: string }>('POST', `/pictures/${id}/undo`, { revision, times }),
-  redo: (id: string, revision: number, times = 1) => ask<{ revision: number; label: string }>('POST', `/pictures/${id}/redo`, { revision, times }),
+  edit: (id: string, revision: number, label: string, operations: Operation[], gesture: string) => ask<{ revision: number; rebased: boolean }>('POST', `/pictures/${id}/edits`, { id: gesture, revision, label, operations }),
+  goBack: (id: string, kind: 'undo' | 'redo', revision: number, times: number, gesture: string) => ask<{ revision: number }>('POST', `/pictures/${id}/${kind}`, { id: gesture, revision, times }),
   find: (id: string, kinds: string[], falseFinds: number, where: SearchedArea & { like?: string } = {}) => ask<Run>('POST', `/pictures/${id}/find`, { kinds, falseFinds, ...where }),
   mend: (id: string, revision: number) => ask<Run>('POST', `/pictures/${id}/mend`, { revision }),
   export: (id: string, body: { format: string; depth: 8 | 16; quality: number }) => ask<Run>('POST', `/pictures/${id}/exports`, body),
@@ -131,9 +140,15 @@ export const api = {
   cancel: (id: string) => ask<Run>('POST', `/runs/${id}/cancel`, {}),
 }
 
-/** Listen to what happens to a picture, or to all with '*'. @returns How to stop. */
-export function listen(picture: string, onEvent: (event: { type: string; revision?: number; run?: string; state?: string; progress?: number; kind?: string; picture?: string }) => void): () => void {
+/** Listen to what happens to a picture, or to all with '*'. @param onBack  Told when the server can be heard again after it could not. @returns How to stop. */
+export function listen(picture: string, onEvent: (event: { type: string; revision?: number; run?: string; state?: string; progress?: number; kind?: string; picture?: string }) => void, onBack: () => void = () => undefined): () => void {
   const source = new EventSource(`/api/events?picture=${encodeURIComponent(picture)}`)
   source.onmessage = (message) => onEvent(JSON.parse(message.data as string) as { type: string })
+  let wasLost = false
+  source.onerror = () => (wasLost = true)
+  source.onopen = () => {
+    if (wasLost) onBack()
+    wasLost = false
+  }
   return () => source.close()
 }

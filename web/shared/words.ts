@@ -1,4 +1,5 @@
 import type { TelltaleName } from '@fennip/core/check/telltales.js'
+import { shapeCentre } from '@fennip/core/shape/shape.js'
 import type { Flaw } from '@fennip/core/treatment/schema.js'
 import { minutesOf, USUAL_PACE, type Pace } from '@fennip/core/treatment/triage.js'
 import type { Run } from './api.js'
@@ -29,6 +30,7 @@ export function minutesLeft(open: number, mended: number, pace: Partial<Pace> = 
 }
 
 export const RUN_WORDS: Record<Run['kind'], { doing: string; batch: string }> = {
+  intake: { doing: 'Taking in', batch: 'Take in' },
   find: { doing: 'Searching', batch: 'Find' },
   mend: { doing: 'Mending', batch: 'Mend' },
   export: { doing: 'Writing the file', batch: 'Hand over' },
@@ -61,4 +63,11 @@ export function strengthWords({ kind, contrast, weight }: Pick<Flaw, 'kind' | 'c
 export function likelihoodWords({ confidence }: Pick<Flaw, 'confidence'>): string {
   const real = Math.max(1, Math.round(100 * confidence))
   return real >= 95 ? '' : `Of 100 such finds about ${real} ${real === 1 ? 'is' : 'are'} real.`
+}
+
+/** What and where a flaw is, for the names of steps: "dust at 1204, 833". */
+export function placeWords(flaw: Pick<Flaw, 'kind' | 'shape'>): string {
+  const { x, y } = shapeCentre(flaw.shape)
+  const place = `at ${Math.round(x)}, ${Math.round(y)}`
+  return flaw.kind === 'other' ? place : `${KIND_WORDS[flaw.kind].toLowerCase()} ${place}`
 }

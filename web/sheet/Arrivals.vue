@@ -48,10 +48,10 @@ defineExpose({ add, arrivals })
 </script>
 
 <template>
-  <div v-for="arrival in arrivals" :key="arrival.name" class="arrival" data-test="arrival">
+  <div v-for="(arrival, i) in arrivals" :key="`${i} ${arrival.name}`" class="arrival" data-test="arrival">
     <b>{{ arrival.name }}</b>
     <span v-if="arrival.problem" class="shows" data-test="arrival-problem">{{ arrival.problem }}</span>
-    <template v-else><ElProgress :percentage="arrival.progress" :stroke-width="5" /><span class="soft">{{ arrival.progress === 100 ? 'being taken in' : 'arriving' }}</span></template>
+    <template v-else><ElProgress :percentage="arrival.progress" :stroke-width="5" /><span class="soft">{{ arrival.progress === 100 ? 'being checked' : 'arriving' }}</span></template>
     <button type="button" class="link-button" @click="dismiss(arrival)">{{ arrival.problem ? 'Dismiss' : 'Cancel' }}</button>
   </div>
 </template>

@@ -1,12 +1,13 @@
 <script setup lang="ts">
-import { ElMessage } from 'element-plus'
+import { ElButton, ElMessage, ElMessageBox, ElProgress } from 'element-plus'
 import { useThrottleFn } from '@vueuse/core'
 import { computed, onMounted, onUnmounted, ref } from 'vue'
 import { RouterLink } from 'vue-router'
 import { DEFAULT_FALSE_FINDS } from '@fennip/core/find/find.js'
 import { ProblemError } from '@fennip/core/problem.js'
-import type { Pace } from '@fennip/core/treatment/triage.js'
-import { api, listen, type Batch, type Job, type Picture, type Run, type SensorSummary } from '../shared/api.js'
+import { setTitle } from '../router.js'
+import { api, listen, type Batch, type OpenedJob, type Picture, type Run, type SensorSummary } from '../shared/api.js'
+import { useKeptFocus } from '../shared/keys.js'
 import { minutesLeft } from '../shared/words.js'
 import Arrivals from './Arrivals.vue'
 import BatchPanel from './BatchPanel.vue'
@@ -14,7 +15,7 @@ import PictureRow from './PictureRow.vue'
 import { arranged, FILTERS, ORDERS, type Filter, type Order } from './sorting.js'
 
 const props = defineProps<{ job: string }>()
-const sheet = ref<(Job & { list: Picture[]; pace: Partial<Pace> }) | null>(null)
+const sheet = ref<OpenedJob | null>(null)
 const batches = ref<Batch[]>([])
 const sensors = ref<SensorSummary[]>([])
 const problem = ref('')
@@ -31,6 +32,7 @@ async function load(): Promise<void> {
   try {
     const [job, list, bodies] = await Promise.all([api.job(props.job), api.batches(props.job), api.sensors(props.job)])
     sheet.value = job
+    setTitle(job.title)
     batches.value = list.batches
     sensors.value = bodies.sensors
     problem.value = ''
@@ -69,6 +71,14 @@ async function attempt(act: () => Promise<unknown>): Promise<void> {
 }
 const begin = (kind: Batch['kind'], parameters: Record<string, unknown>) => attempt(() => api.beginBatch(props.job, kind, shown.value.filter(({ id }) => chosen.value.has(id)).map(({ id }) => id), parameters))
 const putAside = (picture: Picture) => attempt(() => api.aside(picture.id, !picture.setAside))
+const remove = async (picture: Picture) => {
+  const sure = await ElMessageBox.confirm(`${picture.name} goes with everything done to it. For a day it can be brought back from this sheet.`, 'Delete the picture', { confirmButtonText: 'Delete', cancelButtonText: 'Keep it', type: 'warning' }).then(() => true, () => false)
+  if (sure) await attempt(() => api.delete('pictures', picture.id))
+}
+const restore = (id: string) => attempt(() => api.restore('pictures', id))
+const dismissArrival = (id: string) => attempt(() => api.delete('pictures', id))
+const page = ref<HTMLElement>()
+useKeptFocus(page, () => page.value?.querySelector<HTMLElement>('[data-home]'))
 const steer = (batch: Batch, what: 'pause' | 'resume' | 'cancel' | 'retry') => attempt(() => api.steerBatch(batch.id, what))
 const isOver = (batch: Batch) => batch.items.every(({ state }) => state === 'done' || state === 'cancelled' || state === 'failed')
 /** Work that is under way, and the last that ended. */
@@ -104,10 +114,10 @@ onUnmounted(() => stop())
 </script>
 
 <template>
-  <div class="sheet" :class="{ dropping }" @dragover.prevent="dropping = true" @dragleave="dropping = false" @drop.prevent="onDrop">
+  <div ref="page" class="sheet" :class="{ dropping }" @dragover.prevent="dropping = true" @dragleave="dropping = false" @drop.prevent="onDrop">
     <div class="top-bar"><RouterLink class="brand" to="/">Fennip</RouterLink><span><RouterLink class="soft" to="/">Shelf</RouterLink> / <b>{{ sheet?.title }}</b></span></div>
     <header>
-      <div><h1>{{ sheet?.title }}</h1><p class="soft">{{ problem || sum }}</p></div>
+      <div tabindex="-1" data-home><h1>{{ sheet?.title }}</h1><p class="soft">{{ problem || sum }}</p></div>
       <div class="actions">
         <button type="button" class="plain-button" data-test="add" @click="picker?.click()">Add pictures</button>
         <span class="soft">{{ chosen.size }} selected:</span>
@@ -119,6 +129,11 @@ onUnmounted(() => stop())
       </div>
     </header>
     <Arrivals ref="arrivals" :job="job" @arrived="load" />
+    <div v-for="coming in sheet?.arriving ?? []" :key="coming.id" class="coming" data-test="arriving">
+      <b>{{ coming.name }}</b>
+      <template v-if="coming.state === 'failed'"><span class="shows" data-test="arrival-problem">{{ coming.problem }}</span><ElButton text size="small" data-test="dismiss-arrival" @click="dismissArrival(coming.id)">Dismiss</ElButton></template>
+      <template v-else><ElProgress :percentage="Math.round(100 * (working.get(coming.id)?.progress ?? coming.progress))" :stroke-width="5" :aria-label="`Taking in ${coming.name}`" /><span class="soft">{{ coming.state === 'running' ? 'being taken in' : 'waits to be taken in' }}</span></template>
+    </div>
     <BatchPanel v-for="batch in shownBatches" :key="batch.id" :batch="batch" @steer="(what) => steer(batch, what)" @dismiss="dismissed = new Set([...dismissed, batch.id])" />
     <div class="choice">
       <label>Show <select v-model="filter" aria-label="Which pictures" data-test="filter"><option v-for="(word, id) in FILTERS" :key="id" :value="id">{{ word }}</option></select></label>
@@ -128,9 +143,13 @@ onUnmounted(() => stop())
       </span>
     </div>
     <div class="heads"><input type="checkbox" :checked="allChosen" aria-label="Select all that are shown" data-test="all" @change="toggleAll" /><span /><span>Picture</span><span class="right">Flaws</span><span>Of which</span><span>Where</span><span class="right">Time left</span><span>Verdict</span><span /></div>
-    <PictureRow v-for="picture in shown" :key="picture.id" :job="job" :picture="picture" :pace="sheet?.pace ?? {}" :chosen="chosen.has(picture.id)" :working="working.get(picture.id) ?? null" @toggle="toggle(picture.id)" @aside="putAside(picture)" />
-    <p v-if="sheet && sheet.list.length === 0 && !arrivals?.arrivals.length" class="empty soft">Drop photographs here: JPEG, PNG, TIFF or WebP, 8 or 16 bit. The originals are never changed.</p>
+    <PictureRow v-for="picture in shown" :key="picture.id" :job="job" :picture="picture" :pace="sheet?.pace ?? {}" :chosen="chosen.has(picture.id)" :working="working.get(picture.id) ?? null" @toggle="toggle(picture.id)" @aside="putAside(picture)" @delete="remove(picture)" />
+    <p v-if="sheet && sheet.list.length === 0 && !arrivals?.arrivals.length && sheet.arriving.length === 0" class="empty soft">Drop photographs here: JPEG, PNG, TIFF or WebP, 8 or 16 bit. The originals are never changed.</p>
     <p v-else-if="sheet && shown.length === 0" class="empty soft">No picture is {{ FILTERS[filter] }}.</p>
+    <section v-if="(sheet?.deleted.length ?? 0) > 0" class="gone" data-test="deleted-pictures">
+      <h2>Deleted within a day</h2>
+      <p v-for="gone in sheet!.deleted" :key="gone.id">{{ gone.name }} <ElButton size="small" data-test="restore-picture" @click="restore(gone.id)">Bring back</ElButton></p>
+    </section>
   </div>
 </template>
 
@@ -142,11 +161,14 @@ h1 { margin: 0; font-size: 20px; }
 p { margin: 2px 0 0; }
 .actions { display: flex; gap: 8px; align-items: center; }
 .actions .soft { margin-left: 10px; white-space: nowrap; }
-.choice { display: flex; gap: 18px; align-items: center; padding: 7px 20px; background: var(--ground); border-bottom: 1px solid var(--hairline); }
+.coming { display: grid; grid-template-columns: 220px 1fr auto; gap: 16px; align-items: center; padding: 10px 20px; background: #fff; border-bottom: 1px solid var(--hairline); }
+.gone { padding: 16px 20px; color: var(--soft-ink); }
+.gone h2 { font-size: 13px; margin: 0 0 6px; }
+.choice { flex-wrap: wrap; display: flex; gap: 18px; align-items: center; padding: 7px 20px; background: var(--ground); border-bottom: 1px solid var(--hairline); }
 .choice select { padding: 2px 4px; border: 1px solid var(--hairline); border-radius: 3px; background: #fff; font: inherit; }
 .bodies { margin-left: auto; display: flex; gap: 14px; }
 .linked { text-decoration: underline; text-underline-offset: 2px; }
-.heads, .sheet :deep(.row) { display: grid; grid-template-columns: 26px 126px minmax(150px, 1fr) 50px 214px 112px 96px 112px 40px; gap: 14px; align-items: center; padding: 0 16px 0 10px; }
+.heads, .sheet :deep(.row) { display: grid; grid-template-columns: 26px 126px minmax(130px, 1fr) 46px minmax(120px, 214px) 112px 92px 108px 44px; gap: 12px; align-items: center; padding: 0 16px 0 10px; }
 .heads { height: 30px; color: var(--soft-ink); border-bottom: 1px solid var(--hairline); }
 .right { text-align: right; }
 .empty { padding: 60px 20px; text-align: center; }

@@ -10,7 +10,7 @@ import Thumbnail from './Thumbnail.vue'
 
 /** One picture of the contact sheet: what is wrong with it, how long it takes, and whether it is worth it. */
 const props = defineProps<{ job: string; picture: Picture; pace: Partial<Pace>; chosen: boolean; working: { kind: Run['kind']; progress: number } | null }>()
-defineEmits<{ toggle: []; aside: [] }>()
+defineEmits<{ toggle: []; aside: []; delete: [] }>()
 
 const counts = computed(() => props.picture.counts)
 const all = computed(() => (counts.value.open ?? 0) + (counts.value.mended ?? 0) + (counts.value.settled ?? 0) + (counts.value.left ?? 0))
@@ -48,11 +48,12 @@ const link = computed(() => `/jobs/${props.job}/pictures/${props.picture.id}/${p
 <template>
   <div class="row" :class="{ chosen, aside: picture.setAside }" data-test="picture-row" :data-name="picture.name">
     <input type="checkbox" :checked="chosen" :aria-label="`Select ${picture.name}`" @change="$emit('toggle')" />
-    <RouterLink :to="link"><Thumbnail :picture="picture" /></RouterLink>
+    <RouterLink :to="link" :aria-label="`Open ${picture.name}`" tabindex="-1"><Thumbnail :picture="picture" /></RouterLink>
     <div class="name">
       <RouterLink :to="link"><b>{{ picture.name }}</b><small class="soft">{{ about }}</small></RouterLink>
       <small v-if="picture.sensor" class="soft">Body <RouterLink class="linked" :to="`/jobs/${job}/sensors/${picture.sensor.id}`" data-test="body">{{ picture.sensor.name }}</RouterLink></small>
-      <small v-for="note in picture.about.notes.filter((text) => !text.includes('profile'))" :key="note" class="soft">{{ note }}</small>
+      <small v-if="picture.sameAs" class="shows" data-test="same-as">The same file as {{ picture.sameAs }}.</small>
+      <small v-for="note in picture.about.notes.filter((text) => !text.includes('profile'))" :key="note" :class="note.startsWith('The file is damaged') ? 'shows' : 'soft'">{{ note }}</small>
     </div>
     <span class="right number">{{ picture.searched ? thousands(all) : '—' }}</span>
     <div>
@@ -60,14 +61,17 @@ const link = computed(() => `/jobs/${props.job}/pictures/${props.picture.id}/${p
       <small class="soft clip" :title="kinds.map(({ number, word }) => `${number} ${word}`).join(', ')">{{ kinds.map(({ number, word }) => `${thousands(number)} ${word}`).join(' · ') || '\u00a0' }}</small>
       <small v-if="all > 0" class="soft clip" data-test="burden">{{ covered }}{{ counts.onSubject ? `, ${thousands(counts.onSubject)} on the subject` : ', none on the subject' }}</small>
     </div>
-    <svg class="where" viewBox="0 0 110 44" preserveAspectRatio="none"><circle v-for="(place, i) in counts.places ?? []" :key="i" :cx="place[0] * 110" :cy="place[1] * 44" r="1.3" /></svg>
+    <svg class="where" role="img" aria-label="Where its flaws lie" viewBox="0 0 110 44" preserveAspectRatio="none"><circle v-for="(place, i) in counts.places ?? []" :key="i" :cx="place[0] * 110" :cy="place[1] * 44" r="1.3" /></svg>
     <span class="right">{{ picture.searched && all > 0 ? minutesLeft(counts.open ?? 0, counts.mended ?? 0, pace).replace(' left', '') : '—' }}</span>
     <div>
       <b class="verdict" data-test="verdict">{{ working ? RUN_WORDS[working.kind].doing : picture.setAside ? 'set aside' : verdict }}</b>
-      <div class="bar"><i :class="{ run: working }" :style="{ width: `${working ? 100 * working.progress : judged}%` }" /></div>
+      <div class="bar" role="progressbar" :aria-label="working ? `${RUN_WORDS[working.kind].doing} ${picture.name}` : `Judged of ${picture.name}`" aria-valuemin="0" aria-valuemax="100" :aria-valuenow="Math.round(working ? 100 * working.progress : judged)"><i :class="{ run: working }" :style="{ width: `${working ? 100 * working.progress : judged}%` }" /></div>
       <small class="soft clip">{{ Math.round(judged) }} % judged<template v-if="counts.shows">, <span class="shows">{{ counts.shows }} show</span></template></small>
     </div>
-    <button type="button" class="link-button soft put" data-test="aside" :title="picture.setAside ? 'Back among what is to be done' : 'Leave it out of what is to be done; nothing of it is lost'" @click="$emit('aside')">{{ picture.setAside ? 'Back' : 'Aside' }}</button>
+    <div class="put">
+      <button type="button" class="link-button soft" data-test="aside" :title="picture.setAside ? 'Back among what is to be done' : 'Leave it out of what is to be done; nothing of it is lost'" @click="$emit('aside')">{{ picture.setAside ? 'Back' : 'Aside' }}</button>
+      <button type="button" class="link-button soft" data-test="delete-picture" :aria-label="`Delete ${picture.name}`" @click="$emit('delete')">Delete</button>
+    </div>
   </div>
 </template>
 
@@ -76,6 +80,7 @@ const link = computed(() => `/jobs/${props.job}/pictures/${props.picture.id}/${p
 .row.chosen { background: #fff; border-left-color: var(--ink); }
 .row:hover { background: #fff; }
 .row.aside > :not(.put):not(input) { opacity: 0.5; }
+.put { display: grid; gap: 4px; justify-items: start; }
 .right { text-align: right; }
 .name b, .name small { display: block; }
 .name b { font-weight: 600; }

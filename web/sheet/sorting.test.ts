@@ -4,7 +4,7 @@ import type { Picture } from '../shared/api.js'
 import { arranged, FILTERS, ORDERS, type Filter, type Order } from './sorting.js'
 
 const picture = (name: string, counts: Partial<Counts>, more: Partial<Picture> = {}): Picture => ({
-  id: name, name, kind: 'frame', levels: 3, revision: 1, counts, sensor: null, setAside: false, searched: true, looked: [],
+  id: name, name, kind: 'frame', levels: 3, revision: 1, counts, sensor: null, setAside: false, searched: true, looked: [], sameAs: null,
   original: { sha256: 'a'.repeat(64), format: 'jpeg', width: 3000, height: 2000, channels: 3, depth: 8, bytes: 1 },
   about: { profile: { name: 'sRGB', curve: { type: 'srgb' }, assumed: true } as Picture['about']['profile'], camera: {}, resolutionPerInch: null, hasAlpha: false, pages: 1, notes: [] },
   ...more,

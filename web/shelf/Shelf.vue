@@ -1,13 +1,15 @@
 <script setup lang="ts">
-import { ElDialog, ElInput } from 'element-plus'
+import { ElButton, ElDialog, ElInput, ElMessageBox } from 'element-plus'
 import { onMounted, onUnmounted, ref } from 'vue'
 import { RouterLink, useRouter } from 'vue-router'
 import { ProblemError } from '@fennip/core/problem.js'
-import { api, listen, type Job } from '../shared/api.js'
+import { api, listen, type Deleted, type Job } from '../shared/api.js'
 import { minutesLeft } from '../shared/words.js'
 
 const router = useRouter()
 const jobs = ref<Job[] | null>(null)
+const deleted = ref<Deleted[]>([])
+const titleField = ref<InstanceType<typeof ElInput>>()
 const problem = ref('')
 const asking = ref(false)
 const title = ref('')
@@ -15,7 +17,9 @@ const client = ref('')
 
 async function load(): Promise<void> {
   try {
-    jobs.value = (await api.jobs()).jobs
+    const answer = await api.jobs()
+    jobs.value = answer.jobs
+    deleted.value = answer.deleted
     problem.value = ''
   } catch (error) {
     problem.value = error instanceof ProblemError ? `${error.title}. ${error.detail}` : String(error)
@@ -29,12 +33,25 @@ async function make(): Promise<void> {
     problem.value = error instanceof ProblemError ? error.detail : String(error)
   }
 }
+async function attempt(act: () => Promise<unknown>): Promise<void> {
+  try {
+    await act()
+    await load()
+  } catch (error) {
+    problem.value = error instanceof ProblemError ? error.detail : String(error)
+  }
+}
+async function remove(job: Job): Promise<void> {
+  const pictures = `${job.pictures} ${job.pictures === 1 ? 'picture' : 'pictures'}`
+  const sure = await ElMessageBox.confirm(`${job.title} goes with its ${pictures} and everything done to them. For a day it can be brought back from the shelf.`, 'Delete the job', { confirmButtonText: 'Delete', cancelButtonText: 'Keep it', type: 'warning' }).then(() => true, () => false)
+  if (sure) await attempt(() => api.delete('jobs', job.id))
+}
 const total = (job: Job) => job.open + job.mended + job.settled + job.left
 let stop = () => {}
 onMounted(() => {
   void load()
   stop = listen('*', (event) => {
-    if (event.type === 'revision') void load()
+    if (event.type !== 'run') void load()
   })
 })
 onUnmounted(() => stop())
@@ -43,7 +60,7 @@ onUnmounted(() => stop())
 <template>
   <div class="shelf">
     <div class="top-bar"><span class="brand">Fennip</span><span class="soft">Shelf</span></div>
-    <main>
+    <main tabindex="-1" data-home>
       <header>
         <div><h1>Jobs</h1><p class="soft">One job is one commission: its pictures, and what is still to be done on them.</p></div>
         <button type="button" class="plain-button main" data-test="new-job" @click="asking = true">New job</button>
@@ -58,11 +75,16 @@ onUnmounted(() => stop())
           <span class="soft">{{ total(job) === 0 ? 'not searched yet' : `${job.settled + job.left} of ${total(job)} flaws judged` }}</span>
         </div>
         <span class="left">{{ total(job) === 0 ? '' : minutesLeft(job.open, job.mended) }}</span>
+        <ElButton text size="small" data-test="delete-job" :aria-label="`Delete ${job.title}`" @click.prevent.stop="remove(job)">Delete</ElButton>
       </RouterLink>
+      <section v-if="deleted.length > 0" class="gone" data-test="deleted-jobs">
+        <h2>Deleted within a day</h2>
+        <p v-for="job in deleted" :key="job.id">{{ job.name }} <ElButton size="small" data-test="restore-job" @click="attempt(() => api.restore('jobs', job.id))">Bring back</ElButton></p>
+      </section>
     </main>
-    <ElDialog v-model="asking" title="New job" width="420px">
+    <ElDialog v-model="asking" title="New job" width="420px" @opened="titleField?.focus()">
       <form class="form" @submit.prevent="make">
-        <label>Title<ElInput v-model="title" autofocus maxlength="200" data-test="job-title" /></label>
+        <label>Title<ElInput ref="titleField" v-model="title" maxlength="200" data-test="job-title" /></label>
         <label>Client<ElInput v-model="client" maxlength="200" /></label>
         <button type="submit" class="plain-button main" :disabled="title.trim() === ''" data-test="make-job">Make the job</button>
       </form>
@@ -76,7 +98,7 @@ main { max-width: 1080px; margin: 0 auto; padding: 26px 24px; }
 header { display: flex; justify-content: space-between; align-items: end; margin-bottom: 18px; }
 h1 { margin: 0; font-size: 20px; }
 p { margin: 2px 0 0; }
-.job { display: grid; grid-template-columns: 1fr 90px 260px 150px; gap: 20px; align-items: center; padding: 16px 18px; background: #fff; border: 1px solid var(--hairline); border-radius: 3px; margin-bottom: 8px; }
+.job { display: grid; grid-template-columns: minmax(0, 1fr) 80px minmax(140px, 260px) 130px 60px; gap: 20px; align-items: center; padding: 16px 18px; background: #fff; border: 1px solid var(--hairline); border-radius: 3px; margin-bottom: 8px; }
 .job:hover { border-color: var(--soft-ink); }
 .job b { display: block; font-size: 15px; }
 .job span { display: block; }
@@ -85,6 +107,8 @@ p { margin: 2px 0 0; }
 .bar .settled { background: var(--settled); }
 .bar .mended { background: repeating-linear-gradient(90deg, var(--settled) 0 4px, #dadada 4px 6px); }
 .left { text-align: right; }
+.gone { margin-top: 26px; color: var(--soft-ink); }
+.gone h2 { font-size: 13px; margin: 0 0 6px; }
 .form { display: flex; flex-direction: column; gap: 12px; }
 .form .main { justify-content: center; }
 </style>

@@ -1,5 +1,4 @@
 <script setup lang="ts">
-import { ElSlider } from 'element-plus'
 import OpenSeadragon from 'openseadragon'
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
 import { mendShape } from '@fennip/core/mend/mend-shape.js'
@@ -115,25 +114,37 @@ onMounted(() => {
   keepWhole(made, follow)
   made.addHandler('tile-unloaded', (event: { tile: { getUrl(): string } }) => tiles?.forget(event.tile.getUrl()))
   made.addHandler('canvas-press', (event: PointerNews) => {
+    frame.value!.parentElement!.focus({ preventScroll: true })
     if (twoFingers()) return
+    pressed = { x: event.position.x, y: event.position.y, slipped: false }
     if (rectangle.press(event.originalEvent, inPicture(event.position)) || !props.editable) return
     if (bench.tool === 'area' || bench.tool === 'shape' || !drag.press(event.position, sight.value)) drawing.press(drawnPoint(event))
   })
   made.addHandler('canvas-drag', (event: PointerNews) => {
+    if (pressed && !pressed.slipped) {
+      // A hand that slips a little means the place it pressed: the picture stays until it is clear that it is to be moved.
+      const limit = event.pointerType === 'touch' ? SLIP_FINGER : SLIP_MOUSE
+      if (Math.hypot(event.position.x - pressed.x, event.position.y - pressed.y) <= limit && !drag.holds() && !drawing.active.value) {
+        event.preventDefaultAction = true
+        return
+      }
+      pressed.slipped = true
+    }
     if (rectangle.move(inPicture(event.position)) || drag.move(event.position, sight.value) || drawing.move(drawnPoint(event))) event.preventDefaultAction = true
   })
   made.addHandler('canvas-drag-end', (event: PointerNews) => {
-    // No gliding on after a drag of ours.
-    if (rectangle.active() || drag.active.value || drawing.active.value || drag.justEnded() || drawing.drawing.value) event.preventDefaultAction = true
+    // No gliding on after a drag of ours, nor after a slip.
+    if ((pressed && !pressed.slipped) || rectangle.active() || drag.active.value || drawing.active.value || drag.justEnded() || drawing.drawing.value) event.preventDefaultAction = true
   })
   made.addHandler('canvas-release', () => {
     rectangle.release()
     void drag.release()
     void drawing.release()
   })
-  made.addHandler('canvas-click', (event: PointerNews & { quick: boolean }) => {
-    if (!event.quick || drag.justEnded()) return
-    const at = inPicture(event.position)
+  made.addHandler('canvas-click', (event: PointerNews) => {
+    // Held however long, what was pressed is meant; what was moved away from is not, and with two fingers nothing is.
+    if (!pressed || pressed.slipped || drag.justEnded() || performance.now() - touchedByTwo < AFTER_TWO) return
+    const at = inPicture(pressed)
     const { width, height } = bench.opened!.original
     if (at.x < 0 || at.y < 0 || at.x >= width || at.y >= height) return
     if (bench.tool === 'shape' && shaping.mode === 'split') {
@@ -142,7 +153,7 @@ onMounted(() => {
     }
     const hit = drawing.active.value || bench.tool === 'area' || bench.tool === 'shape' ? null : markAt(at)
     if (!hit && props.editable && drawing.drawing.value) {
-      void drawing.click(drawnPoint(event))
+      void drawing.click({ ...drawnPoint(event), ...at })
       return
     }
     // What began with the press was no stroke.
@@ -161,19 +172,31 @@ onMounted(() => {
   show()
 })
 
-/** With Alt the wheel changes the size of the tool; otherwise it zooms, as it always does. */
+/** With Alt the wheel changes the size of the selected mark, or of what the tool makes; otherwise it zooms, as it always does. */
 function sizeByWheel(event: WheelEvent): void {
-  if (!event.altKey || !props.editable || bench.tool === 'select' || bench.tool === 'shape') return
+  if (!event.altKey || !props.editable || bench.tool === 'shape' || (bench.tool === 'select' && !bench.selected)) return
   event.preventDefault()
   event.stopPropagation()
-  bench.toolSize *= event.deltaY < 0 ? 1.12 : 1 / 1.12
+  if (bench.tool === 'select') bench.resizeBy(event.deltaY < 0 ? 1.08 : 1 / 1.08)
+  else bench.toolSize *= event.deltaY < 0 ? 1.12 : 1 / 1.12
 }
+
+/** Where the pointer went down, in pixels of the view, and whether it has moved away from there. */
+let pressed: { x: number; y: number; slipped: boolean } | null = null
+/** How far a hand may slip and still mean the place it pressed, in pixels of the screen; common practice. */
+const SLIP_MOUSE = 8
+const SLIP_FINGER = 14
+/** So long after two fingers nothing is a tap, in milliseconds. */
+const AFTER_TWO = 400
 
 /** Two fingers always move the picture. */
 let touches = 0
+let touchedByTwo = -Infinity
 const twoFingers = () => touches > 1
 const countTouches = (event: TouchEvent) => {
+  const before = touches
   touches = event.touches.length
+  if (Math.max(touches, before) > 1) touchedByTwo = performance.now()
   if (touches > 1) {
     drag.giveUp()
     drawing.giveUp()
@@ -225,10 +248,10 @@ async function repaint(region: Region | null): Promise<void> {
   if (!gone) viewer.value?.forceRedraw()
 }
 
+/** The mark at a place; where several lie on one another, a click on the selected one goes on to the next. */
 function markAt(at: { x: number; y: number }): string | null {
   if (bench.marks === 'none') return null
-  let best: string | null = null
-  let nearest = Infinity
+  const hits: { id: string; depth: number }[] = []
   const slack = 4 / sight.value.scale
   for (const flaw of bench.flaws) {
     if (bench.marks === 'unsettled' && (flaw.state === 'settled' || flaw.state === 'left')) continue
@@ -237,25 +260,27 @@ function markAt(at: { x: number; y: number }): string | null {
     if (Math.hypot(at.x - x, at.y - y) > 1.5 * r + slack) continue
     // How deep inside, as a share of the thickness: of marks on one another the one that is hit best.
     const outside = distanceAt(shape, at.x, at.y)
-    if (outside < slack && 1 + outside / shapeThickness(shape) < nearest) {
-      nearest = 1 + outside / shapeThickness(shape)
-      best = flaw.id
-    }
+    if (outside < slack) hits.push({ id: flaw.id, depth: outside / shapeThickness(shape) })
   }
-  return best
+  hits.sort((a, b) => a.depth - b.depth)
+  const selected = hits.findIndex(({ id }) => id === bench.selectedId)
+  return hits[(selected + 1) % Math.max(1, hits.length)]?.id ?? null
 }
 
 /** Bring the selected flaw into view, near enough to judge. */
 function showSelected(): void {
   const flaw = bench.selected
   if (!flaw || !viewer.value?.world.getItemCount()) return
+  // The whole picture shows it as it is.
+  const { viewport } = viewer.value
+  if (viewport.getZoom() <= viewport.getHomeZoom() * 1.001) return
   const { x, y } = shapeCentre(flaw.shape)
   const place = { x: x * sight.value.scale + sight.value.x, y: y * sight.value.scale + sight.value.y }
   const margin = 16
   const inView = place.x > margin && place.y > margin && place.x < sight.value.width - margin && place.y < sight.value.height - margin
   if (inView) return
   const image = viewer.value.world.getItemAt(0)
-  viewer.value.viewport.panTo(image.imageToViewportCoordinates(new OpenSeadragon.Point(x, y)))
+  viewport.panTo(image.imageToViewportCoordinates(new OpenSeadragon.Point(x, y)))
 }
 
 function zoomTo(scale: number | 'fit'): void {
@@ -351,7 +376,7 @@ defineExpose({ zoomTo, drawing, toggleDivider })
 </script>
 
 <template>
-  <div class="picture-view" @wheel.capture="sizeByWheel" :class="[`lens-${look.lens}`, editable ? bench.tool : 'select']" @touchstart.capture="countTouches" @touchend.capture="countTouches" @touchcancel.capture="countTouches">
+  <div class="picture-view" tabindex="0" data-keys data-home role="group" aria-label="Picture" @wheel.capture="sizeByWheel" :class="[`lens-${look.lens}`, editable ? bench.tool : 'select']" @touchstart.capture="countTouches" @touchend.capture="countTouches" @touchcancel.capture="countTouches">
     <div ref="frame" class="frame" data-test="picture" :aria-busy="!seen" />
     <AreasLayer v-if="bench.opened" :sight="sight" :resting="resting" :faded="drag.active.value || look.holdOriginal || look.divider !== null" />
     <MarksLayer v-if="bench.opened" :sight="sight" :resting="resting" :drag="drag.preview.value" :faded="drag.active.value || look.holdOriginal || look.divider !== null" />
@@ -365,11 +390,7 @@ defineExpose({ zoomTo, drawing, toggleDivider })
     <div v-if="refusal && pointer" class="refusal" :style="{ left: `${pointer.x + 14}px`, top: `${pointer.y + 14}px` }" data-test="refusal">Refused: {{ refusal }}</div>
     <div class="banners">
       <div v-if="look.holdOriginal" class="banner">{{ beforeWord }}</div>
-      <div v-else-if="look.lens !== 'plain'" class="banner lens">
-        <span>{{ LENS_WORDS[look.lens] }} lens: the result is not touched</span>
-        <label>Strength <ElSlider v-model="look.lensStrength" :min="0" :max="1" :step="0.05" :show-tooltip="false" aria-label="Strength of the lens" data-test="lens-strength" /></label>
-        <label v-if="look.lens === 'relief'" title="How wide a neighbourhood it compares with">Radius <ElSlider v-model="look.reliefRadius" :min="4" :max="128" :show-tooltip="false" aria-label="Radius of the relief lens" data-test="lens-radius" /> {{ look.reliefRadius }} px</label>
-      </div>
+      <div v-else-if="look.lens !== 'plain'" class="banner lens">{{ LENS_WORDS[look.lens] }} lens: the result is not touched</div>
       <div v-if="bench.marks !== 'all'" class="banner low">{{ bench.marks === 'none' ? 'Marks are hidden' : 'Settled marks are hidden' }}</div>
     </div>
     <div class="zoom">
@@ -399,10 +420,7 @@ defineExpose({ zoomTo, drawing, toggleDivider })
 .divider span:last-child { left: 8px; }
 .banners { position: absolute; left: 10px; right: 10px; top: 10px; display: flex; flex-direction: column; align-items: flex-start; gap: 6px; pointer-events: none; }
 .banner { padding: 3px 9px; background: var(--ink); color: #fff; border-radius: 3px; pointer-events: none; }
-.banner.lens { display: flex; flex-wrap: wrap; gap: 0 14px; align-items: center; pointer-events: auto; }
-.banner label { display: flex; gap: 10px; align-items: center; white-space: nowrap; }
-.banner.lens :deep(.el-slider) { width: 70px; flex: none; --el-slider-main-bg-color: #bbb; --el-slider-runway-bg-color: #666; height: 20px; }
-.banner.lens :deep(.el-slider__button) { background: #fff; border-color: #fff; }
+.picture-view:focus-visible { outline: 2px solid var(--ink); outline-offset: -2px; }
 .banner.low { background: var(--soft-ink); }
 .zoom { position: absolute; right: 10px; bottom: 10px; display: flex; background: var(--sheet); border-radius: 3px; align-items: center; }
 .zoom button { border: 0; background: none; padding: 4px 9px; cursor: pointer; }

@@ -93,5 +93,5 @@ export function useMarkDrag(bench: ReturnType<typeof useBench>) {
     preview.value = null
   }
 
-  return { preview, active: computed(() => preview.value !== null), press, move, release, giveUp, justEnded: () => performance.now() - endedAt < 200 }
+  return { preview, active: computed(() => preview.value !== null), holds: () => start !== null, press, move, release, giveUp, justEnded: () => performance.now() - endedAt < 200 }
 }

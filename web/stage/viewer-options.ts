@@ -7,6 +7,8 @@ export const VIEWER_OPTIONS = {
   drawer: 'canvas',
   showNavigationControl: false,
   keyboardNavEnabled: false,
+  // The view around it has the focus and the keys.
+  tabIndex: -1,
   gestureSettingsMouse: NO_CLICKS,
   gestureSettingsTouch: NO_CLICKS,
   gestureSettingsPen: NO_CLICKS,

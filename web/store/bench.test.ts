@@ -37,11 +37,10 @@ vi.mock('../shared/api.js', () => ({
       saved.push({ label, operations })
       return Promise.resolve({ revision: kept.revision, rebased: false })
     },
-    undo: (_id: string, _revision: number, times: number) => {
-      undone.push({ kind: 'undo', times })
-      return Promise.resolve({ revision: kept.revision, label: '' })
+    goBack: (_id: string, kind: string, _revision: number, times: number) => {
+      undone.push({ kind, times })
+      return Promise.resolve({ revision: kept.revision })
     },
-    redo: () => Promise.resolve({ revision: kept.revision, label: '' }),
     find: (_id: string, kinds: string[]) => {
       searches.push(kinds)
       return refuse ? Promise.reject(refuse) : Promise.resolve({ id: `r${searches.length}`, kind: 'find', state: 'queued', progress: 0 })
@@ -74,6 +73,7 @@ vi.stubGlobal('window', globalThis)
 const { useBench } = await import('./bench.js')
 const { useAreas } = await import('./areas.js')
 const { useGroup } = await import('./group.js')
+const { useOutbox } = await import('./outbox.js')
 const { useShaping } = await import('./shaping.js')
 
 let bench: ReturnType<typeof useBench>
@@ -183,10 +183,10 @@ describe('gestures', () => {
     expect(bench.selectedId).toBe('large')
     await bench.setState('left')
     await bench.settled()
-    expect(saved.map(({ label }) => label)).toEqual(['Settle', 'Leave as it is'])
+    expect(saved.map(({ label }) => label)).toEqual(['Settle dust at 700, 100', 'Leave dust at 400, 700'])
     expect(kept.treatment).toEqual(bench.treatment)
     expect(bench.revision).toBe(6)
-    expect(bench.saving).toBe(0)
+    expect(useOutbox().count).toBe(0)
   })
   it('leaving a flaw takes its mend out with it', async () => {
     bench.selectedId = 'heavy'
@@ -198,18 +198,18 @@ describe('gestures', () => {
     refuse = new ProblemError('database-unreachable', { title: 'The database cannot be reached', detail: 'x', status: 503 })
     bench.selectedId = 'heavy'
     await bench.setState('settled')
-    await vi.waitFor(() => expect(bench.trouble).toBe('The database cannot be reached'))
-    expect(bench.saving).toBe(1)
+    await vi.waitFor(() => expect(useOutbox().trouble).toBe('The database cannot be reached'))
+    expect(useOutbox().count).toBe(1)
     refuse = null
-    await vi.waitFor(() => expect(bench.saving).toBe(0), { timeout: 5000 })
-    expect(bench.trouble).toBeNull()
-    expect(saved.map(({ label }) => label)).toEqual(['Settle'])
+    await vi.waitFor(() => expect(useOutbox().count).toBe(0), { timeout: 5000 })
+    expect(useOutbox().trouble).toBeNull()
+    expect(saved.map(({ label }) => label)).toEqual(['Settle dust at 700, 100'])
   })
   it('that are refused for good are said, and the screen goes back to what is saved', async () => {
     refuse = new ProblemError('changed-elsewhere', { title: 'x', detail: 'It was changed in another window.', status: 409 })
     bench.selectedId = 'heavy'
     await bench.setState('settled')
-    await vi.waitFor(() => expect(bench.problem).toBe('It was changed in another window.'))
+    await vi.waitFor(() => expect(bench.problem).toContain('It was changed in another window.'))
     await vi.waitFor(() => expect(bench.flaws.find(({ id }) => id === 'heavy')!.state).toBe('mended'))
   })
   it('taken back wait until all is saved', async () => {
@@ -226,7 +226,7 @@ describe('mends', () => {
     await bench.addSpot(300.04, 200)
     await bench.settled()
     expect(saved).toHaveLength(1)
-    expect(saved[0]!.label).toBe('Mend a spot')
+    expect(saved[0]!.label).toBe('Mend a spot at 300, 200')
     const flaw = kept.treatment.flaws.at(-1)!
     expect(flaw).toMatchObject({ kind: 'other', origin: 'hand', state: 'mended', shape: { x: 300, y: 200 } })
     expect(bench.selectedId).toBe(flaw.id)
@@ -237,7 +237,7 @@ describe('mends', () => {
     await bench.addShape({ type: 'stroke', points: [[1, 1], [50, 50]], width: 6 })
     await bench.addShape({ type: 'outline', points: [[1, 1], [50, 50], [1, 50]] })
     await bench.settled()
-    expect(saved.map(({ label }) => label)).toEqual(['Mend along a stroke', 'Mend an outline'])
+    expect(saved.map(({ label }) => label)).toEqual(['Mend along a stroke at 26, 26', expect.stringMatching(/^Mend an outline at \d+, \d+$/)])
   })
   it('that were being chosen for a flaw taken out meanwhile are dropped', async () => {
     bench.selectedId = 'light'
@@ -277,7 +277,7 @@ describe('settings of a mend', () => {
     for (const strength of [0.9, 0.7, 0.4]) bench.adjust({ strength })
     expect(bench.selectedStep!.strength).toBe(0.4)
     await vi.waitFor(() => expect(saved).toHaveLength(1), { timeout: 3000 })
-    expect(saved[0]!.label).toBe('Set the strength')
+    expect(saved[0]!.label).toBe('Set the strength at 50, 60')
     expect(kept.treatment.steps[0]).toMatchObject({ strength: 0.4, telltales: { leftover: { value: 0.5 } } })
   })
   it('are not lost when another flaw is selected at once', async () => {
@@ -286,7 +286,7 @@ describe('settings of a mend', () => {
     bench.selectedId = 'light'
     await bench.settled()
     expect(kept.treatment.steps[0]!.softEdgePx).toBe(9)
-    expect(saved.map(({ label }) => label)).toEqual(['Set the soft edge'])
+    expect(saved.map(({ label }) => label)).toEqual(['Set the soft edge at 50, 60'])
   })
   it('of a tool are diameters for spots and widths for strokes', () => {
     bench.tool = 'spot'

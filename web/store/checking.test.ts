@@ -85,6 +85,7 @@ describe('checking a chart', () => {
     expect(checking.current!.picture.id).toBe('noon')
     await checking.judge('settled')
     expect(stateOf('noon', 'd2')).toBe('settled')
+    // The one after it in the list, not the first of it.
     expect(checking.markId).toBe('d1')
     expect(checking.current!.picture.id).toBe('evening')
     expect(checking.judgedMarks.get('d2')).toBe('judged')

@@ -78,9 +78,9 @@ export const useChecking = defineStore('checking', () => {
   })
   const isJudged = ({ flaw }: Checked) => flaw.state === 'settled' || flaw.state === 'left'
 
-  /** Marks that a person has still to look at, the one that shows most first. */
+  /** Marks that a person has still to look at, the one that shows most first; judging changes nothing of their order. */
   const queue = computed(() => [...byMark.value].filter(([, list]) => !list.every(isJudged))
-    .map(([mark, list]) => ({ mark, worst: Math.max(...list.filter((checked) => !isJudged(checked)).map(({ worst }) => worst)) }))
+    .map(([mark, list]) => ({ mark, worst: Math.max(...list.map(({ worst }) => worst)) }))
     .sort((a, b) => b.worst - a.worst).map(({ mark }) => mark))
   const judgedMarks = computed(() => new Map([...byMark.value].map(([mark, list]) => [mark, list.every(isJudged) ? 'judged' : 'open'] as const)))
   const list = computed(() => (markId.value ? byMark.value.get(markId.value) ?? [] : []))
@@ -109,11 +109,11 @@ export const useChecking = defineStore('checking', () => {
     if (next) frameId.value = next.picture.id
   }
 
-  async function save(checked: Checked, label: string, operations: Operation[]): Promise<boolean> {
-    const answer = opened.value.get(checked.picture.id)!
+  async function save(picture: string, label: string, operations: Operation[]): Promise<boolean> {
+    const answer = opened.value.get(picture)!
     try {
-      await api.edit(checked.picture.id, answer.revision, label, operations)
-      opened.value = new Map(opened.value).set(checked.picture.id, await api.picture(checked.picture.id))
+      await api.edit(picture, answer.revision, label, operations, crypto.randomUUID())
+      opened.value = new Map(opened.value).set(picture, await api.picture(picture))
       return true
     } catch (error) {
       problem.value = error instanceof ProblemError ? error.detail : String(error)
@@ -121,23 +121,58 @@ export const useChecking = defineStore('checking', () => {
     }
   }
 
-  /** Judge what is shown, and go on to what is not judged yet. */
+  /** Judge what is shown, and go on to what is not judged yet: in this mark, else in the one after it. */
   async function judge(state: 'settled' | 'left'): Promise<void> {
     const checked = current.value
     if (!checked) return
+    const after = marksAfter()
     const operations: Operation[] = [{ type: 'setState', ids: [checked.flaw.id], state }]
     // A flaw that is left on purpose has no mend.
     if (state === 'left' && checked.step) operations.unshift({ type: 'remove', list: 'steps', ids: [checked.step.id] })
-    if (!(await save(checked, state === 'settled' ? 'Settle' : 'Leave as it is', operations))) return
+    if (!(await save(checked.picture.id, state === 'settled' ? 'Settle' : 'Leave as it is', operations))) return
     frameId.value = null
-    if (list.value.every(isJudged) && queue.value.length > 0) select(queue.value[0]!)
+    goOn(after)
+  }
+
+  /** Marks to be looked at in the order in which they stand, those behind the current one first. */
+  function marksAfter(): string[] {
+    const marks = queue.value
+    const at = markId.value ? marks.indexOf(markId.value) : -1
+    return [...marks.slice(at + 1), ...marks.slice(0, Math.max(0, at))]
+  }
+
+  /** To the first of some marks that is still to be looked at, when the current one is done. */
+  function goOn(after: readonly string[]): void {
+    if (!list.value.every(isJudged)) return
+    const open = new Set(queue.value)
+    const next = after.find((mark) => open.has(mark))
+    if (next) select(next)
   }
 
   /** Settle the mark in every frame in which nothing shows. */
   async function settleAll(): Promise<void> {
-    for (const checked of list.value) if (!isJudged(checked) && checked.step && checked.shows.length === 0) await save(checked, 'Settle', [{ type: 'setState', ids: [checked.flaw.id], state: 'settled' }])
-    if (list.value.every(isJudged) && queue.value.length > 0) select(queue.value[0]!)
+    const after = marksAfter()
+    await settle(list.value.filter(showsNothing))
+    goOn(after)
   }
 
-  return { sensor, markId, problem, reading, byMark, queue, judgedMarks, list, current, counts, open, select, stepMark, stepFrame, judge, settleAll, isJudged, frameId }
+  const showsNothing = (checked: Checked) => !isJudged(checked) && checked.step !== null && checked.shows.length === 0
+  /** Everything in all frames that shows nothing and is not judged. */
+  const unremarkable = computed(() => [...byMark.value.values()].flat().filter(showsNothing))
+
+  /** Settle everything that shows nothing, one step for each frame. */
+  async function settleUnremarkable(): Promise<void> {
+    const after = marksAfter()
+    await settle(unremarkable.value)
+    goOn(after)
+  }
+
+  async function settle(all: readonly Checked[]): Promise<void> {
+    for (const id of new Set(all.map(({ picture }) => picture.id))) {
+      const ids = all.filter(({ picture }) => picture.id === id).map(({ flaw }) => flaw.id)
+      await save(id, ids.length === 1 ? 'Settle' : `Settle ${ids.length} marks that show nothing`, [{ type: 'setState', ids, state: 'settled' }])
+    }
+  }
+
+  return { sensor, markId, problem, reading, byMark, queue, judgedMarks, list, current, counts, open, select, stepMark, stepFrame, judge, settleAll, unremarkable, settleUnremarkable, isJudged, frameId }
 })

@@ -1,6 +1,6 @@
 import { shallowRef, watch, type ComputedRef, type Ref } from 'vue'
 import type { Region } from '@fennip/core/raster/raster.js'
-import type { Shape } from '@fennip/core/shape/shape.js'
+import { shapeCentre, type Shape } from '@fennip/core/shape/shape.js'
 import type { Operation, Step } from '@fennip/core/treatment/schema.js'
 import { plain } from '../shared/plain.js'
 import type { PixelPool } from '../workers/pool.js'
@@ -70,8 +70,10 @@ export function useDraft({ selectedId, stepOf, thePool, openShapes, extentOf, te
     // Moved on meanwhile: the newer one will be kept.
     if (draft.value !== step) return
     draft.value = null
-    const label = !old || old.strength !== step.strength ? 'Set the strength' : old.softEdgePx !== step.softEdgePx ? 'Set the soft edge' : 'Move the source'
-    await change(label, [{ type: 'put', list: 'steps', items: [{ ...step, telltales, ...(label === 'Move the source' ? { chosenBy: 'hand' as const, reason: 'From the source you chose.' } : {}) }] }], extentOf([old, step]))
+    const setting = !old || old.strength !== step.strength ? 'strength' : old.softEdgePx !== step.softEdgePx ? 'soft edge' : 'source'
+    const { x, y } = shapeCentre(step.shape)
+    const label = setting === 'source' ? 'Move the source' : `Set the ${setting}`
+    await change(`${label} at ${Math.round(x)}, ${Math.round(y)}`, [{ type: 'put', list: 'steps', items: [{ ...step, telltales, ...(setting === 'source' ? { chosenBy: 'hand' as const, reason: 'From the source you chose.' } : {}) }] }], extentOf([old, step]))
   }
   watch(selectedId, () => void keepDraft())
 

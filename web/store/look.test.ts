@@ -33,7 +33,12 @@ describe('another picture', () => {
     Object.assign(look, { lens: 'relief', lensStrength: 0.8, divider: 300, beside: true, compareScope: 'mend' })
     bench.opened = { id: 'q' }
     await nextTick()
-    expect(look).toMatchObject({ lens: 'plain', lensStrength: 0.8, divider: null, beside: false, compareScope: 'all' })
+    expect(look).toMatchObject({ lens: 'plain', divider: null, beside: false, compareScope: 'all' })
+    // The strength of a lens stays, each its own.
+    look.lens = 'relief'
+    expect(look.lensStrength).toBe(0.8)
+    look.lens = 'grain'
+    expect(look.lensStrength).not.toBe(0.8)
   })
   it('is not what a change of the same one makes of it', async () => {
     const look = useLook()

@@ -11,7 +11,12 @@ export type CompareScope = 'all' | 'mend'
 export const useLook = defineStore('look', () => {
   const bench = useBench()
   const lens = ref<Lens>('plain')
-  const lensStrength = ref(0.5)
+  /** Strength of each lens: what suits one hides the tones in another. */
+  const strengths = ref<Record<Lens, number>>({ plain: 0, negative: 0.5, relief: 0.15, grain: 0.4, change: 0.5 })
+  const lensStrength = computed({
+    get: () => strengths.value[lens.value],
+    set: (strength: number) => (strengths.value[lens.value] = strength),
+  })
   /** How wide a neighbourhood the relief lens compares with, in pixels. */
   const reliefRadius = ref(RELIEF_RADIUS)
   const holdOriginal = ref(false)

@@ -2,6 +2,7 @@ import { expose, transfer as handOver } from 'comlink'
 import type { Region, IntegerRaster, PixelSource } from '@fennip/core/raster/raster.js'
 import { clipRegion, makeRaster } from '@fennip/core/raster/raster.js'
 import { levelSize, TILE_SIZE, tileRegion, unpackTile } from '@fennip/core/raster/pyramid.js'
+import { tiledSource } from '@fennip/core/raster/tiled-source.js'
 import { makeTransfer, type Transfer } from '@fennip/core/raster/transfer.js'
 import { layOver, layPatchesOverTile, makePatch, patchedSource, pasteTiles, type Patch } from '@fennip/core/render/patch.js'
 import { decisionsOf } from '@fennip/core/mend/methods.js'
@@ -76,8 +77,8 @@ async function tile(level: number, column: number, row: number): Promise<Integer
 
 async function fetchTile(level: number, column: number, row: number): Promise<IntegerRaster> {
   const { sha256, width, height, channels, depth } = picture.original
-  const response = await fetch(`/api/originals/${sha256}/tiles/${level}/${column}/${row}`)
-  if (!response.ok) throw new Error(`Tile ${level}/${column}/${row}: ${response.status}`)
+  const response = await fetch(`/api/originals/${sha256}/tiles/${level}/${column}/${row}`).catch(() => null)
+  if (!response?.ok) throw Object.assign(new Error(`The pixels at ${column}, ${row} of level ${level} cannot be fetched.`), { name: 'Unreachable' })
   const region = tileRegion(width, height, level, column, row)
   const raster = unpackTile(new Uint8Array(await response.arrayBuffer()), region.width, region.height, channels, depth)
   tiles.set(`${level}/${column}/${row}`, raster)
@@ -116,24 +117,11 @@ async function patchesSeen(without: string | undefined, proposal: Step | undefin
 
 /** Pixels of a level of the original from the tiles at hand, as kernels want them; `TileWanted` when one is missing. */
 function sourceOf(level = 0): PixelSource {
-  const { channels, depth } = picture.original
-  const { width, height } = levelSize(picture.original.width, picture.original.height, level)
-  return {
-    width, height, channels, depth,
-    read(region) {
-      const result = makeRaster(region.width, region.height, channels, depth)
-      const parts: { region: Region; pixels: IntegerRaster }[] = []
-      for (let row = Math.floor(region.y / TILE_SIZE); row * TILE_SIZE < region.y + region.height; row++) {
-        for (let column = Math.floor(region.x / TILE_SIZE); column * TILE_SIZE < region.x + region.width; column++) {
-          const pixels = tiles.get(`${level}/${column}/${row}`)
-          if (!pixels) throw new TileWanted(level, column, row)
-          parts.push({ region: tileRegion(picture.original.width, picture.original.height, level, column, row), pixels })
-        }
-      }
-      pasteTiles(result, region, parts)
-      return result
-    },
-  }
+  return tiledSource(picture.original, level, (column, row) => {
+    const pixels = tiles.get(`${level}/${column}/${row}`)
+    if (!pixels) throw new TileWanted(level, column, row)
+    return pixels
+  })
 }
 
 /** Fetch the tiles of a level that a rectangle of the full size touches. */
@@ -209,8 +197,9 @@ async function completePatches(askServer: boolean): Promise<Completed> {
   if (askServer) {
     await Promise.all(
       addresses.filter(({ key }) => !known.has(key)).map(async ({ key }) => {
-        const response = await fetch(`/api/patches/${key}`)
-        if (response.ok) keep(unpackPatch(new Uint8Array(await response.arrayBuffer())))
+        // What the server does not answer is computed here.
+        const response = await fetch(`/api/patches/${key}`).catch(() => null)
+        if (response?.ok) keep(unpackPatch(new Uint8Array(await response.arrayBuffer())))
       }),
     )
   }
