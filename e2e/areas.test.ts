@@ -82,7 +82,7 @@ describe('a guard', () => {
     await harness.test('area-name').fill('Meadow')
     await harness.test('area-name').press('Tab')
     await expect.poll(async () => (await areas())[0]!.name).toBe('Meadow')
-    await page.getByRole('slider', { name: 'Soft edge of the area' }).focus()
+    await page.locator('[data-test=area-soft-edge] [role=slider]').focus()
     await page.keyboard.press('ArrowRight')
     await expect.poll(async () => (await areas())[0]!.softEdgePx).toBe(1)
     await page.click('[data-test=role-zone]')

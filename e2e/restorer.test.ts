@@ -317,6 +317,9 @@ describe('pages', () => {
           const name = `${element.tagName.toLowerCase()} ${element.dataset.test ?? ''} "${(element.textContent ?? '').trim().slice(0, 30)}"`
           if (box.right > right + 1.5 || box.left < left - 1.5) wrong.push(`${name} reaches from ${Math.round(box.left)} to ${Math.round(box.right)} of ${Math.round(left)} to ${Math.round(right)}`)
           if (!scrolls && box.bottom > innerHeight + 1.5) wrong.push(`${name} ends at ${Math.round(box.bottom)}`)
+          // What wrapped out of a bar of one line is hidden by it, or lies over what is next to it.
+          const bar = element.closest('.lenses, .tools, .top-bar, .stage-line')?.getBoundingClientRect()
+          if (bar && (box.top < bar.top - 1.5 || box.bottom > bar.bottom + 1.5)) wrong.push(`${name} leaves its bar`)
         }
         return wrong
       })

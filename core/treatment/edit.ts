@@ -1,5 +1,5 @@
 import { ProblemError } from '../problem.js'
-import type { Area, Flaw, ListName, Operation, Original, Step, Treatment } from './schema.js'
+import type { Area, Flaw, ListName, Operation, OperationStep, Original, Step, Treatment } from './schema.js'
 
 /** A treatment in which nothing has been decided. */
 export function emptyTreatment(original: Original): Treatment {
@@ -23,6 +23,7 @@ export interface Edited {
 export function applyEdit(treatment: Treatment, operations: readonly Operation[]): Edited {
   let { flaws, steps } = treatment
   let areas = treatment.areas ?? []
+  let chain = treatment.operations ?? []
   const inverse: Operation[] = []
   for (const operation of operations) {
     if (operation.type === 'setState') {
@@ -45,6 +46,10 @@ export function applyEdit(treatment: Treatment, operations: readonly Operation[]
       const done = changeList(steps, operation as ListOperation<Step>)
       steps = done.items
       inverse.unshift(...(done.inverse as Operation[]))
+    } else if (operation.list === 'operations') {
+      const done = changeList(chain, operation as ListOperation<OperationStep>)
+      chain = done.items
+      inverse.unshift(...(done.inverse as Operation[]))
     } else {
       const done = changeList(areas, operation as ListOperation<Area>)
       areas = done.items
@@ -58,12 +63,15 @@ export function applyEdit(treatment: Treatment, operations: readonly Operation[]
     if (lost) throw new ProblemError('step-without-guard', { title: 'A mend has lost its guard', detail: `Step ${step.id} stops at guard ${lost}, which is not in the treatment. Release the mend from the guard in the same change.`, status: 422 })
     if (!known.has(step.flaw)) throw new ProblemError('step-without-flaw', { title: 'A mend has lost its flaw', detail: `Step ${step.id} mends flaw ${step.flaw}, which is not in the treatment. Take out the mend first.`, status: 422 })
   }
-  return { treatment: { ...treatment, flaws, steps, ...(areas.length > 0 || treatment.areas ? { areas } : {}) }, inverse }
+  for (const { id, zone } of chain) {
+    if (zone !== undefined && !guards.has(zone)) throw new ProblemError('step-without-zone', { title: 'A step has lost its zone', detail: `Step ${id} works through zone ${zone}, which is not in the treatment. Take the zone off the step in the same change.`, status: 422 })
+  }
+  return { treatment: { ...treatment, flaws, steps, ...(areas.length > 0 || treatment.areas ? { areas } : {}), ...(chain.length > 0 || treatment.operations ? { operations: chain } : {}) }, inverse }
 }
 
 type ListOperation<T> = { type: 'put'; list: ListName; items: T[]; at?: number[] } | { type: 'remove'; list: ListName; ids: string[] }
 
-const NAMES: Record<ListName, string> = { flaws: 'flaw', steps: 'step', areas: 'guard or zone' }
+const NAMES: Record<ListName, string> = { flaws: 'flaw', steps: 'step', areas: 'guard or zone', operations: 'step' }
 
 function changeList<T extends { id: string }>(items: readonly T[], operation: ListOperation<T>): { items: T[]; inverse: ListOperation<T>[] } {
   const { list } = operation

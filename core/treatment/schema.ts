@@ -1,4 +1,5 @@
 import { Type, type Static } from '@sinclair/typebox'
+import { OPERATION_STAGES } from '../operations/operation.js'
 
 /**
  * The treatment: everything a restorer decided about a picture. One schema for browser, server, command line and
@@ -166,6 +167,23 @@ export const StepSchema = Type.Object(
   strict,
 )
 
+/** A step that is an operation of the registry: it stands after the mends, in its stage. */
+export const OperationStepSchema = Type.Object(
+  {
+    id: Identifier,
+    stage: Type.Union(OPERATION_STAGES.map((stage) => Type.Literal(stage))),
+    operation: Type.String({ pattern: '^[a-z][a-z0-9-]{0,39}$', description: 'Name in the registry of operations.' }),
+    version: Type.Integer({ minimum: 1, maximum: 1000 }),
+    settings: Type.Record(Type.String({ maxLength: 60 }), Type.Unknown(), { description: 'What the user sets, as the schema of the operation says.' }),
+    measured: Type.Optional(Type.Unknown({ description: 'What the operation found by looking at the picture once.' })),
+    zone: Type.Optional({ ...Identifier, description: 'Area through which it is laid on; the whole picture without.' }),
+    strength: Type.Number({ minimum: 0, maximum: 1 }),
+    enabled: Type.Boolean(),
+    note: Type.Optional(Type.String({ maxLength: 400, description: 'Why it was proposed.' })),
+  },
+  strict,
+)
+
 export const OriginalSchema = Type.Object(
   {
     sha256: Type.String({ pattern: '^[0-9a-f]{64}$' }),
@@ -185,12 +203,14 @@ export const TreatmentSchema = Type.Object(
     flaws: Type.Array(FlawSchema),
     steps: Type.Array(StepSchema, { description: 'In the order in which they are made; each sees the earlier ones.' }),
     areas: Type.Optional(Type.Array(AreaSchema, { description: 'Guards and zones.' })),
+    operations: Type.Optional(Type.Array(OperationStepSchema, { description: 'Corrections, rebuilt detail and finish on the mended picture: stage by stage, inside a stage in this order.' })),
   },
   { ...strict, $id: 'https://fennip.invalid/schema/treatment-1.json', title: 'Fennip treatment' },
 )
 
 export type Flaw = Static<typeof FlawSchema>
 export type Step = Static<typeof StepSchema>
+export type OperationStep = Static<typeof OperationStepSchema>
 export type Area = Static<typeof AreaSchema>
 export type Source = Static<typeof SourceSchema>
 export type Telltales = Static<typeof TelltalesSchema>
@@ -198,21 +218,22 @@ export type Measure = Static<typeof MeasureSchema>
 export type Original = Static<typeof OriginalSchema>
 export type Treatment = Static<typeof TreatmentSchema>
 /** What of a treatment decides over pixels. */
-export type Plan = { readonly original: Original; readonly steps: readonly Step[]; readonly areas?: readonly Area[] | undefined }
+export type Plan = { readonly original: Original; readonly steps: readonly Step[]; readonly areas?: readonly Area[] | undefined; readonly operations?: readonly OperationStep[] | undefined }
 
-const listOf = (list: ListName, item: typeof FlawSchema | typeof StepSchema | typeof AreaSchema) => [
+const listOf = (list: ListName, item: typeof FlawSchema | typeof StepSchema | typeof AreaSchema | typeof OperationStepSchema) => [
   Type.Object({ type: Type.Literal('put'), list: Type.Literal(list), items: Type.Array(item, { maxItems: 20000 }), at: Type.Optional(Type.Array(Type.Integer({ minimum: 0 }))) }, strict),
   Type.Object({ type: Type.Literal('remove'), list: Type.Literal(list), ids: Type.Array(Identifier, { maxItems: 20000 }) }, strict),
 ]
 
 /** The lists a treatment is made of. */
-export type ListName = 'flaws' | 'steps' | 'areas'
+export type ListName = 'flaws' | 'steps' | 'areas' | 'operations'
 
 /** One change of a treatment; a gesture is a list of them. */
 export const OperationSchema = Type.Union([
   ...listOf('flaws', FlawSchema),
   ...listOf('steps', StepSchema),
   ...listOf('areas', AreaSchema),
+  ...listOf('operations', OperationStepSchema),
   Type.Object({ type: Type.Literal('setState'), ids: Type.Array(Identifier, { maxItems: 20000 }), state: FlawState }, strict),
 ])
 
@@ -220,6 +241,7 @@ export type Operation =
   | { type: 'put'; list: 'flaws'; items: Flaw[]; at?: number[] }
   | { type: 'put'; list: 'steps'; items: Step[]; at?: number[] }
   | { type: 'put'; list: 'areas'; items: Area[]; at?: number[] }
+  | { type: 'put'; list: 'operations'; items: OperationStep[]; at?: number[] }
   | { type: 'remove'; list: ListName; ids: string[] }
   | { type: 'setState'; ids: string[]; state: Flaw['state'] }
 

@@ -231,11 +231,11 @@ watch(() => bench.run, (now, before) => {
           <button v-for="lens in LENSES" :key="lens" type="button" :class="{ on: look.lens === lens }" :aria-pressed="look.lens === lens" :data-test="`lens-${lens}`" @click="look.lens = lens">{{ LENS_WORDS[lens] }}</button>
           <LensSettings v-if="look.lens !== 'plain'" />
           <span class="soft hold">
-            <button type="button" :class="{ on: look.divider !== null }" :aria-pressed="look.divider !== null" data-test="divide" @click="view?.toggleDivider()">Divide <span class="key">D</span></button>
-            <button type="button" :class="{ on: look.beside }" :aria-pressed="look.beside" data-test="beside-toggle" title="The original beside the result, moved with it" @click="look.beside = !look.beside">Beside <span class="key">B</span></button>
-            <button type="button" :class="{ on: blinking }" :aria-pressed="blinking" data-test="blink" title="Original and result in turn" @click="toggleBlink">Blink <span class="key">K</span></button>
-            <button v-if="stage === 'mend'" type="button" :class="{ on: look.compareScope === 'mend' }" :aria-pressed="look.compareScope === 'mend'" data-test="scope" title="Compare with the result without the selected mend, not with the original" @click="look.compareScope = look.compareScope === 'all' ? 'mend' : 'all'">One mend <span class="key">W</span></button>
-            <button type="button" :class="{ on: look.holdOriginal && !blinking }" data-test="hold" title="The original, as long as it is held" @pointerdown="holdOriginal" @pointerup="look.holdOriginal = false" @pointercancel="look.holdOriginal = false" @contextmenu.prevent>Hold <span class="key">Space</span></button>
+            <button type="button" :class="{ on: look.divider !== null }" :aria-pressed="look.divider !== null" data-test="divide" title="Original on the left, result on the right (D)" @click="view?.toggleDivider()">Divide <span class="key">D</span></button>
+            <button type="button" :class="{ on: look.beside }" :aria-pressed="look.beside" data-test="beside-toggle" title="The original beside the result, moved with it (B)" @click="look.beside = !look.beside">Beside <span class="key">B</span></button>
+            <button type="button" :class="{ on: blinking }" :aria-pressed="blinking" data-test="blink" title="Original and result in turn (K)" @click="toggleBlink">Blink <span class="key">K</span></button>
+            <button v-if="stage === 'mend'" type="button" :class="{ on: look.compareScope === 'mend' }" :aria-pressed="look.compareScope === 'mend'" data-test="scope" title="Compare with the result without the selected mend, not with the original (W)" @click="look.compareScope = look.compareScope === 'all' ? 'mend' : 'all'">One mend <span class="key">W</span></button>
+            <button type="button" :class="{ on: look.holdOriginal && !blinking }" data-test="hold" title="The original, as long as it is held (Space)" @pointerdown="holdOriginal" @pointerup="look.holdOriginal = false" @pointercancel="look.holdOriginal = false" @contextmenu.prevent>Hold <span class="key">Space</span></button>
           </span>
         </div>
         <CloseLook />
@@ -269,10 +269,11 @@ watch(() => bench.run, (now, before) => {
 .size :deep(.el-input__wrapper) { padding: 0 5px; }
 .marks-choice { margin-left: auto; display: flex; gap: 6px; color: var(--soft-ink); align-items: center; }
 .marks-choice .on { color: var(--ink); font-weight: 700; }
-.lenses { display: flex; align-items: center; gap: 4px; padding: 0 12px; background: var(--ground); }
-.lenses button { border: 0; background: none; padding: 4px 9px; cursor: pointer; border-bottom: 2px solid transparent; }
+.lenses { display: flex; align-items: center; gap: 2px; padding: 0 10px; background: var(--ground); white-space: nowrap; overflow: hidden; }
+.lenses > button, .hold button { border: 0; background: none; padding: 4px 6px; cursor: pointer; border-bottom: 2px solid transparent; }
+@media (max-width: 1499px) { .lenses .key { display: none; } }
 .lenses button.on { border-bottom-color: var(--ink); font-weight: 700; }
-.lenses .hold { margin-left: auto; }
+.lenses .hold { margin-left: auto; display: flex; }
 .bench :deep(.el-slider) { --el-slider-height: 2px; --el-slider-main-bg-color: #5e5e5e; }
 .bench :deep(.el-slider__button) { border-radius: 2px; border-color: var(--ink); background: var(--ink); width: 7px; height: 13px; }
 .run { position: absolute; left: 50%; top: 94px; transform: translateX(-50%); z-index: 5; display: grid; grid-template-columns: auto 220px auto; gap: 14px; align-items: center; padding: 7px 14px; background: var(--sheet); border: 1px solid var(--ink); border-radius: 3px; }

@@ -1,0 +1,251 @@
+import { operationOf } from '../operations/registry.js'
+import type { FloatRaster, GeometryOperation, Operation, OperationContext, Size, TonePart } from '../operations/operation.js'
+import { OPERATION_STAGES } from '../operations/operation.js'
+import type { ColourProfile } from '../raster/profile.js'
+import { levelSize } from '../raster/pyramid.js'
+import { clipRegion, crop, depthOf, growRegion, maximumOf, type Depth, type IntegerRaster, type Region } from '../raster/raster.js'
+import { makeToneSpace } from '../raster/tone-space.js'
+import { areaCoverage } from '../shape/area.js'
+import { scaleShape } from '../shape/scale-shape.js'
+import type { Area, OperationStep, Plan } from '../treatment/schema.js'
+import { compileTone, type ToneProgram } from './tone-program.js'
+import { resample, sourceRegion, type Mapping } from './resample.js'
+
+/** Pixels of the mended base at a level, inside the picture. */
+export type ReadMended = (region: Region, level: number) => IntegerRaster
+
+/** Size and colour of the base that a chain stands on. */
+export interface ChainBase extends Size {
+  readonly channels: number
+  readonly profile: ColourProfile
+}
+
+interface Link {
+  readonly step: OperationStep
+  readonly operation: Operation
+}
+
+/** A run of links that is rendered at once: fused tone, or one filter. */
+type Segment = { readonly kind: 'tone'; readonly program: ToneProgram; readonly blend: OperationStep | null } | { readonly kind: 'filter'; readonly link: Link }
+
+/**
+ * What stands on the mended base: corrections, rebuilt detail and finish, one stage after the other, then the frame.
+ *
+ * Everything that shows, measures or writes the result reads from here: a region at any level before the frame (`read`),
+ * or of the delivered picture (`deliver`). Values travel as floats and are rounded once, by `rounded`.
+ */
+export class Chain {
+  readonly context: OperationContext
+  /** Size of the delivered picture. */
+  readonly delivered: Size
+  private readonly segments: readonly Segment[]
+  private readonly geometry: readonly { readonly toSource: Mapping; readonly before: Size; readonly after: Size }[]
+  private readonly shift: { x: number; y: number } | null
+  private readonly areas: ReadonlyMap<string, Area>
+
+  constructor(readonly base: ChainBase, plan: Pick<Plan, 'operations' | 'areas'>) {
+    const { width, height, channels, profile } = base
+    this.context = { channels, width, height, tones: makeToneSpace(profile.curve), luminance: channels === 1 || !profile.toXyz ? [1] : profile.toXyz.slice(3, 6) }
+    this.areas = new Map((plan.areas ?? []).map((area) => [area.id, area]))
+    const links = linksOf(plan.operations ?? [])
+    this.segments = this.segmentsOf(links.filter(({ operation }) => operation.form !== 'geometry'))
+    let size: Size = { width, height }
+    this.geometry = links.flatMap(({ step, operation }) => {
+      if (operation.form !== 'geometry') return []
+      const before = size
+      size = (operation as GeometryOperation).size(before, step.settings)
+      return [{ before, after: size, toSource: (operation as GeometryOperation).toSource(step.settings, before, size) }]
+    })
+    this.delivered = size
+    this.shift = shiftOf(this.geometry)
+  }
+
+  /** Whether nothing but mends is done to the picture: then samples are those of the base. */
+  get isEmpty(): boolean {
+    return this.segments.length === 0 && this.geometry.length === 0
+  }
+
+  get changesPixels(): boolean {
+    return this.segments.length > 0
+  }
+
+  get changesFrame(): boolean {
+    return this.geometry.length > 0
+  }
+
+  /** How far a region of the base reads beyond itself, in pixels of the level. */
+  reach(level: number): number {
+    return this.segments.reduce((sum, segment) => sum + (segment.kind === 'filter' ? reachOf(segment.link, level) : 0), 0)
+  }
+
+  /** Pixels of a region of the base, before the frame. */
+  read(region: Region, level: number, mended: ReadMended): FloatRaster {
+    return this.upTo(this.segments.length, region, level, mended)
+  }
+
+  /** Pixels of a region of the delivered picture; level 1 is half its size, and so on. */
+  deliver(region: Region, level: number, mended: ReadMended): FloatRaster {
+    if (!this.changesFrame) return this.read(region, level, mended)
+    const size = levelSize(this.base.width, this.base.height, level)
+    if (this.shift && level === 0) return this.read({ ...region, x: region.x + this.shift.x, y: region.y + this.shift.y }, 0, mended)
+    const step = 2 ** level
+    const mapping: Mapping = (x, y) => {
+      const [sx, sy] = this.toBase(x * step, y * step)
+      return [sx / step, sy / step]
+    }
+    const scale = this.scaleAt(region.x + region.width / 2, region.y + region.height / 2, mapping)
+    const part = clipRegion(sourceRegion(region, mapping, scale), size.width, size.height)
+    if (part.width === 0 || part.height === 0) return { width: region.width, height: region.height, channels: this.base.channels, data: new Float32Array(region.width * region.height * this.base.channels).fill(1) }
+    return resample(region, mapping, scale, this.read(part, level, mended), part, size)
+  }
+
+  /** A plane of the base, its transparency, through the frame alone. */
+  deliverPlane(region: Region, read: (region: Region) => IntegerRaster): FloatRaster {
+    const plain = new Chain({ ...this.base, channels: 1 }, {})
+    Object.assign(plain, { geometry: this.geometry, delivered: this.delivered, shift: this.shift })
+    return plain.deliver(region, 0, (part) => read(part))
+  }
+
+  /** Where a place of the delivered picture lies in the base. */
+  toBase(x: number, y: number): readonly [number, number] {
+    let place: readonly [number, number] = [x, y]
+    for (let i = this.geometry.length - 1; i >= 0; i--) place = this.geometry[i]!.toSource(place[0], place[1])
+    return place
+  }
+
+  /** What a region of the delivered picture reads of the base, in pixels of the level. */
+  baseRegion(region: Region, level: number): Region {
+    const size = levelSize(this.base.width, this.base.height, level)
+    const step = 2 ** level
+    const mapping: Mapping = (x, y) => {
+      const [sx, sy] = this.toBase(x * step, y * step)
+      return [sx / step, sy / step]
+    }
+    const part = this.changesFrame ? sourceRegion(region, mapping, this.scaleAt(region.x + region.width / 2, region.y + region.height / 2, mapping)) : region
+    return clipRegion(growRegion(part, this.reach(level)), size.width, size.height)
+  }
+
+  private scaleAt(x: number, y: number, mapping: Mapping): number {
+    const [ax, ay] = mapping(x - 0.5, y)
+    const [bx, by] = mapping(x + 0.5, y)
+    const [cx, cy] = mapping(x, y - 0.5)
+    const [dx, dy] = mapping(x, y + 0.5)
+    const length = (a: number, b: number) => Math.sqrt(a * a + b * b)
+    const scale = Math.max(length(bx - ax, by - ay), length(dx - cx, dy - cy))
+    // A turn alone keeps the size; rounding must not stretch the kernel.
+    return Math.abs(scale - 1) < 1e-6 ? 1 : scale
+  }
+
+  private upTo(count: number, region: Region, level: number, mended: ReadMended): FloatRaster {
+    if (count === 0) return toFloat(mended(region, level))
+    const segment = this.segments[count - 1]!
+    if (segment.kind === 'tone') {
+      const below = this.upTo(count - 1, region, level, mended)
+      if (!segment.blend) {
+        segment.program.run(below)
+        return below
+      }
+      const changed = { ...below, data: below.data.slice() }
+      segment.program.run(changed)
+      return this.blended(below, changed, segment.blend, region, level)
+    }
+    const { step, operation } = segment.link
+    if (operation.form !== 'area' && operation.form !== 'patch') throw new RangeError(`${operation.name} is no filter`)
+    const size = levelSize(this.base.width, this.base.height, level)
+    const wide = clipRegion(growRegion(region, reachOf(segment.link, level)), size.width, size.height)
+    const below = this.upTo(count - 1, wide, level, mended)
+    const inside = { ...region, x: region.x - wide.x, y: region.y - wide.y }
+    const kept = crop(below, inside) as FloatRaster
+    if (operation.form === 'patch') {
+      const scale = 2 ** level
+      const bounds = operation.bounds(step.settings, step.measured)
+      if (bounds.x / scale > region.x + region.width || (bounds.x + bounds.width) / scale < region.x || bounds.y / scale > region.y + region.height || (bounds.y + bounds.height) / scale < region.y) return kept
+    }
+    const whole = operation.form === 'area' ? operation.render(below, step.settings, step.measured, this.context, level) : operation.render(below, step.settings, step.measured, this.context, level, wide)
+    return this.blended(kept, crop(whole, inside) as FloatRaster, step, region, level)
+  }
+
+  /** What an operation made, laid on by its strength and through its zone. */
+  private blended(below: FloatRaster, changed: FloatRaster, step: OperationStep, region: Region, level: number): FloatRaster {
+    const cover = step.zone === undefined ? null : this.cover(step.zone, region, level)
+    if (step.strength === 1 && step.zone === undefined) return changed
+    const { channels } = below
+    const result = below.data.slice()
+    for (let i = 0; i < result.length; i++) {
+      const share = step.strength * (step.zone === undefined ? 1 : cover ? cover[Math.floor(i / channels)]! : 0)
+      if (share > 0) result[i]! += share * (changed.data[i]! - result[i]!)
+    }
+    return { ...below, data: result }
+  }
+
+  private cover(zone: string, region: Region, level: number): Float32Array | null {
+    const area = this.areas.get(zone)
+    if (!area) return null
+    const scale = 2 ** -level
+    const scaled = level === 0 ? area : { ...area, softEdgePx: area.softEdgePx * scale, parts: area.parts.map((part) => ({ ...part, shape: scaleShape(part.shape, scale) })) }
+    return areaCoverage([scaled], region)?.data ?? null
+  }
+
+  private segmentsOf(links: readonly Link[]): Segment[] {
+    const segments: Segment[] = []
+    let parts: TonePart[] = []
+    const flush = () => {
+      if (parts.length > 0) segments.push({ kind: 'tone', program: compileTone(parts, this.context), blend: null })
+      parts = []
+    }
+    for (const link of links) {
+      const { step, operation } = link
+      if (operation.form !== 'tone') {
+        flush()
+        segments.push({ kind: 'filter', link })
+        continue
+      }
+      const own = operation.parts(step.settings, step.measured, this.context)
+      if (step.strength === 1 && step.zone === undefined) parts.push(...own)
+      else {
+        flush()
+        segments.push({ kind: 'tone', program: compileTone(own, this.context), blend: step })
+      }
+    }
+    flush()
+    return segments
+  }
+}
+
+/** Steps that are on, stage by stage, inside a stage in the user's order, with their operations. */
+function linksOf(steps: readonly OperationStep[]): Link[] {
+  return OPERATION_STAGES.flatMap((stage) => steps.filter((step) => step.enabled && step.strength > 0 && step.stage === stage)).map((step) => ({ step, operation: operationOf(step.operation, step.version) }))
+}
+
+function reachOf({ step, operation }: Link, level: number): number {
+  return operation.form === 'area' || operation.form === 'patch' ? operation.reach(step.settings, step.measured, level) : 0
+}
+
+/** Frames that only cut are copied pixel by pixel. */
+function shiftOf(geometry: readonly { readonly toSource: Mapping; readonly before: Size; readonly after: Size }[]): { x: number; y: number } | null {
+  let shift = { x: 0, y: 0 }
+  for (const { toSource, before, after } of geometry) {
+    const [x, y] = toSource(0, 0)
+    const [right, bottom] = toSource(after.width, after.height)
+    const isShift = Number.isInteger(x) && Number.isInteger(y) && right - x === after.width && bottom - y === after.height && x >= 0 && y >= 0 && right <= before.width && bottom <= before.height
+    const [ax, ay] = toSource(after.width, 0)
+    if (!isShift || ax - x !== after.width || ay !== y) return null
+    shift = { x: shift.x + x, y: shift.y + y }
+  }
+  return shift
+}
+
+export function toFloat(raster: IntegerRaster): FloatRaster {
+  const scale = 1 / maximumOf(depthOf(raster))
+  const data = new Float32Array(raster.data.length)
+  for (let i = 0; i < data.length; i++) data[i] = raster.data[i]! * scale
+  return { ...raster, data }
+}
+
+/** Floats rounded to samples of a depth; a sample that was only made a float comes back as it was. */
+export function rounded({ width, height, channels, data }: FloatRaster, depth: Depth): IntegerRaster {
+  const maximum = maximumOf(depth)
+  const result = depth === 8 ? new Uint8Array(data.length) : new Uint16Array(data.length)
+  for (let i = 0; i < result.length; i++) result[i] = Math.floor(data[i]! * maximum + 0.5)
+  return { width, height, channels, data: result }
+}

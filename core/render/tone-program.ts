@@ -1,0 +1,85 @@
+import type { FloatRaster, OperationContext, TonePart } from '../operations/operation.js'
+
+/** Steps of a table over encoded values; 8 and 16 bit samples fall on whole steps. */
+const STEPS = 65535
+
+type Stage = { readonly tables: readonly Float32Array[] } | { readonly rows: readonly number[] }
+
+/** Tone operations fused into tables and matrices. */
+export interface ToneProgram {
+  /** Change pixels in place; values stay between 0 and 1. */
+  run(raster: FloatRaster): void
+}
+
+/**
+ * Fuse the parts of consecutive tone operations: functions of channels become one table, matrices stand between them.
+ *
+ * @param parts  In order; nothing of them is rounded in between.
+ */
+export function compileTone(parts: readonly TonePart[], context: OperationContext): ToneProgram {
+  const { channels, tones } = context
+  const stages: Stage[] = []
+  for (let i = 0; i < parts.length; ) {
+    const part = parts[i]!
+    if (part.kind === 'matrix') {
+      stages.push({ rows: part.rows })
+      i++
+      continue
+    }
+    const run: (typeof part)[] = []
+    for (let next = parts[i]; next?.kind === 'channels'; next = parts[++i]) run.push(next)
+    stages.push({ tables: tablesOf(run.map(({ functions }) => functions), channels) })
+  }
+  return {
+    run({ data }) {
+      for (const stage of stages) {
+        if ('tables' in stage) applyTables(data, channels, stage.tables)
+        else applyMatrix(data, stage.rows, tones)
+      }
+    },
+  }
+}
+
+function tablesOf(runs: readonly (readonly ((value: number) => number)[])[], channels: number): Float32Array[] {
+  const tables: Float32Array[] = []
+  for (let c = 0; c < channels; c++) {
+    const functions = runs.map((run) => run[c]!)
+    // Channels that are changed alike share their table.
+    const twin = runs.every((run) => run[c] === run[0]) ? tables[0] : undefined
+    if (twin && c > 0) {
+      tables.push(twin)
+      continue
+    }
+    const table = new Float32Array(STEPS + 2)
+    for (let i = 0; i <= STEPS; i++) {
+      let value = i / STEPS
+      for (const change of functions) value = change(value)
+      table[i] = Math.max(0, Math.min(1, value))
+    }
+    table[STEPS + 1] = table[STEPS]!
+    tables.push(table)
+  }
+  return tables
+}
+
+function applyTables(data: Float32Array, channels: number, tables: readonly Float32Array[]): void {
+  for (let c = 0; c < channels; c++) {
+    const table = tables[c]!
+    for (let i = c; i < data.length; i += channels) {
+      const at = data[i]! * STEPS
+      const k = Math.floor(at)
+      const low = table[k]!
+      data[i] = low + (table[k + 1]! - low) * (at - k)
+    }
+  }
+}
+
+function applyMatrix(data: Float32Array, rows: readonly number[], { decode, encode }: OperationContext['tones']): void {
+  const [a, b, c, d, e, f, g, h, k] = rows as [number, number, number, number, number, number, number, number, number]
+  for (let i = 0; i < data.length; i += 3) {
+    const [x, y, z] = [decode(data[i]!), decode(data[i + 1]!), decode(data[i + 2]!)]
+    data[i] = encode(a * x + b * y + c * z)
+    data[i + 1] = encode(d * x + e * y + f * z)
+    data[i + 2] = encode(g * x + h * y + k * z)
+  }
+}
