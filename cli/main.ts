@@ -1,7 +1,6 @@
 import { basename } from 'node:path'
 import { readFile } from 'node:fs/promises'
-import { parseArgs } from 'node:util'
-import { formatOfName } from '@fennip/codec/formats.js'
+import { DEEP_FORMATS, formatOfName } from '@fennip/codec/formats.js'
 import { readPicture, type DecodedPicture } from '@fennip/codec/read.js'
 import { rowsOf } from '@fennip/codec/rows.js'
 import { fillFile, writeFileWhole } from '@fennip/codec/sink.js'
@@ -11,27 +10,33 @@ import { DEFAULT_FALSE_FINDS, findFlaws } from '@fennip/core/find/find.js'
 import { flawsOfFinds } from '@fennip/core/find/found-flaws.js'
 import { ProblemError } from '@fennip/core/problem.js'
 import { levelCount } from '@fennip/core/raster/pyramid.js'
-import { depthOf, rasterSource } from '@fennip/core/raster/raster.js'
+import { crop, depthOf, rasterSource } from '@fennip/core/raster/raster.js'
+import { checkOperationSteps } from '@fennip/core/operations/check-settings.js'
+import { Chain, rounded } from '@fennip/core/render/chain.js'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'
 import { layOver, makePatches, mendableRaster, type Patch } from '@fennip/core/render/patch.js'
 import { outlinesOfMask } from '@fennip/core/shape/from-mask.js'
 import { mendAll } from '@fennip/core/treatment/mend-all.js'
 import { FLAW_KINDS, SEARCH_KINDS, type Flaw, type FindsDocument, type SearchKind } from '@fennip/core/treatment/schema.js'
 import { readFinds, readTreatment } from '@fennip/core/treatment/validate.js'
+import { finish, operations } from './finish.js'
 import { sha256Of } from './hash.js'
+import { parse, UsageError } from './parse.js'
 
 const USAGE = `fennip finds and mends flaws in photographs.
 
   fennip find IN [--kinds dust,speck,mould,line,loss,stain,flat,moire] [--rate N] --json OUT.json
   fennip mend IN OUT [--mask MASK.png | --flaws F.json | --kinds dust,speck] [--method auto|lift|heal|fill] [--report R.json]
   fennip apply IN TREATMENT.json OUT
+  fennip finish IN OUT [--set KEY=VALUE]... [--treatment T.json]
+  fennip operations [NAME]
 
   --rate N   mean number of false finds to look at in a picture of 24 megapixels (${DEFAULT_FALSE_FINDS})
+  --set      auto=true, black=DENSITY, white=DENSITY, curve=x:y,x:y, neutral=x,y, colour=off, sharpen=PERCENT,
+             turnDegrees=D, crop=x,y,width,height, size=LONGEST, corners=x,y,x,y,x,y,x,y, or any setting that
+             fennip operations lists
   --mask     a picture of the size of IN, white where damaged
 `
-
-/** A wrong use of the command line; exit code 2. */
-class UsageError extends Error {}
 
 /** Run the command line. @returns The exit code: 0 done, 1 bad input, 2 wrong use. */
 export async function main(args: string[]): Promise<number> {
@@ -40,6 +45,8 @@ export async function main(args: string[]): Promise<number> {
     if (command === 'find') await find(rest)
     else if (command === 'mend') await mend(rest)
     else if (command === 'apply') await apply(rest)
+    else if (command === 'finish') await finish(rest)
+    else if (command === 'operations') operations(rest)
     else if (command === '--help' || command === 'help') process.stdout.write(USAGE)
     else throw new UsageError(command ? `There is no command ${command}.` : 'Say what to do.')
     return 0
@@ -51,16 +58,6 @@ export async function main(args: string[]): Promise<number> {
     const line = error instanceof ProblemError ? error.detail : error instanceof Error ? error.message : String(error)
     process.stderr.write(`fennip: ${line.split('\n')[0]}\n`)
     return 1
-  }
-}
-
-function parse(args: string[], options: Record<string, { type: 'string' }>, positions: number) {
-  try {
-    const { values, positionals } = parseArgs({ args, options, allowPositionals: true })
-    if (positionals.length !== positions) throw new UsageError(`This command takes ${positions} file${positions === 1 ? '' : 's'}, not ${positionals.length}.`)
-    return { values: values as Record<string, string | undefined>, positionals }
-  } catch (error) {
-    throw error instanceof UsageError ? error : new UsageError(error instanceof Error ? error.message : String(error))
   }
 }
 
@@ -185,7 +182,14 @@ async function apply(args: string[]): Promise<void> {
   })
   const whole = { x: 0, y: 0, width: original.width, height: original.height }
   for (const patch of patches) layOver(picture.pixels, whole, patch)
-  await save(output, picture, format)
+  const { header } = picture
+  const chain = new Chain({ width: header.width, height: header.height, channels: header.channels, profile: header.profile }, treatment)
+  if (chain.isEmpty) return save(output, picture, format)
+  checkOperationSteps(treatment.operations ?? [])
+  const region = { x: 0, y: 0, width: chain.delivered.width, height: chain.delivered.height }
+  const depth = DEEP_FORMATS.includes(format) && chain.changesPixels ? 16 : header.depth
+  const alpha = picture.alpha && rounded(chain.deliverPlane(region, (part) => crop(picture.alpha!, part)), depth)
+  await save(output, { ...picture, header: { ...header, depth }, pixels: rounded(chain.deliver(region, 0, (part) => crop(picture.pixels, part)), depth), alpha }, format)
 }
 
 async function save(path: string, picture: DecodedPicture, format: ReturnType<typeof formatOfName>): Promise<void> {

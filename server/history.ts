@@ -1,6 +1,7 @@
 import { Mutex } from 'async-mutex'
 import { applyEdit, emptyTreatment, touchedIds } from '@fennip/core/treatment/edit.js'
 import { ProblemError } from '@fennip/core/problem.js'
+import { checkOperationSteps } from '@fennip/core/operations/check-settings.js'
 import { checkPlaces } from '@fennip/core/treatment/check-places.js'
 import type { Operation, Original, Treatment } from '@fennip/core/treatment/schema.js'
 import { countsOf } from '@fennip/core/treatment/triage.js'
@@ -114,6 +115,7 @@ export function appendEdit(database: Database, picture: string, madeOn: number, 
     const { revision, treatment } = await load(query, picture)
     if (madeOn > revision) throw fromTheFuture(madeOn, revision)
     checkPlaces(treatment, operations)
+    for (const change of operations) if (change.type === 'put' && change.list === 'operations') checkOperationSteps(change.items)
     if (madeOn < revision) {
       const touched = touchedIds(operations)
       const since = (await query('history').where('picture_id', picture).where('revision', '>', madeOn).select('operations')) as Pick<Row, 'operations'>[]

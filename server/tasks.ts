@@ -2,11 +2,13 @@ import { randomUUID } from 'node:crypto'
 import { receiveMessageOnPort, type MessagePort } from 'node:worker_threads'
 import { checkWhole, readHeader, readPicture, type PictureHeader, type ReadLimits } from '@fennip/codec/read.js'
 import { withAlpha } from '@fennip/codec/rows.js'
+import { DEEP_FORMATS } from '@fennip/codec/formats.js'
 import { writePicture, type WriteOptions } from '@fennip/codec/write.js'
 import { findInTile, findInWhole, findLines, joinFinds, tileSurroundings, type Find, type FindOptions, type TileFinds, type TileMeasures, type WholeKind } from '@fennip/core/find/find.js'
 import type { LineFind } from '@fennip/core/find/line-kinds.js'
 import { levelCount } from '@fennip/core/raster/pyramid.js'
-import { crop, type Region } from '@fennip/core/raster/raster.js'
+import { crop, type IntegerRaster, type Region } from '@fennip/core/raster/raster.js'
+import { Chain, rounded } from '@fennip/core/render/chain.js'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'
 import type { Mended } from '@fennip/core/mend/lift.js'
 import { makePatches, renderRegion, type Patch } from '@fennip/core/render/patch.js'
@@ -65,33 +67,49 @@ export async function takeIn({ where, sha256, name, limits, port }: { where: Whe
   return takenIn(header)
 }
 
+/** Rows of the result that are rendered together: a turned frame reads more of the picture than it writes. */
+const ROWS_TOGETHER = 512
+
 /** Render a treatment from top to bottom and encode it; the file appears whole or not at all. */
 export async function writeOutput({ where, plan, name, options, file, port }: { where: Where; plan: Plan; name: string; options: WriteOptions; file: string; port: MessagePort }): Promise<{ bytes: number }> {
   const storage = storageAt(where)
   const tell = tellProgress(port)
   tell(0.02)
-  const { source } = await baseAt(where, plan.original.sha256)
+  const { source, document } = await baseAt(where, plan.original.sha256)
   const patches = await patchesOf(storage, plan)
   tell(0.2)
   const path = await storage.localFile(originalKey(plan.original.sha256))
   const header = await readHeader(path, name)
   const alpha = header.hasAlpha ? (await readPicture(path, name)).alpha : null
-  const { width, height, channels, depth } = source
+  const chain = new Chain(document, plan)
+  const { width, height } = chain.delivered
+  const depth = chain.isEmpty ? source.depth : DEEP_FORMATS.includes(options.format) ? options.depth : 8
+  const mended = (region: Region) => renderRegion(source, patches, region)
+  const render = (region: Region): IntegerRaster => {
+    const pixels = chain.isEmpty ? mended(region) : rounded(chain.deliver(region, 0, mended), depth)
+    if (!alpha) return pixels
+    return withAlpha(pixels, chain.changesFrame || depth !== source.depth ? rounded(chain.deliverPlane(region, (part) => crop(alpha, part)), depth) : crop(alpha, region))
+  }
+  let together: { y: number; pixels: IntegerRaster } | null = null
   let bytes = 0
   await storage.fill(outputKey(file), async (sink) => {
     await writePicture({
-      width, height, depth, channels: channels + (alpha ? 1 : 0),
+      width, height, depth, channels: source.channels + (alpha ? 1 : 0),
       read(y, rows) {
         tell(0.2 + (0.75 * y) / height)
-        const region = { x: 0, y, width, height: rows }
-        const pixels = renderRegion(source, patches, region)
-        return alpha ? withAlpha(pixels, crop(alpha, region)) : pixels
+        if (!together || y + rows > together.y + together.pixels.height) together = { y, pixels: render({ x: 0, y, width, height: Math.min(height - y, Math.max(rows, ROWS_TOGETHER)) }) }
+        return crop(together.pixels, { x: 0, y: y - together.y, width, height: rows })
       },
-    }, header.metadata, options, sink)
+    }, { ...header.metadata, resolutionPerInch: resolutionOf(plan) ?? header.metadata.resolutionPerInch }, options, sink)
     bytes = sink.length
   })
   port.close()
   return { bytes }
+}
+
+/** Resolution that the finish sets for paper, if it does. */
+function resolutionOf({ operations }: Plan): number | undefined {
+  return operations?.filter(({ operation, enabled }) => operation === 'print-size' && enabled).at(-1)?.settings.perInch as number | undefined
 }
 
 /**

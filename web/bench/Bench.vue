@@ -18,7 +18,15 @@ import { useLook } from '../store/look.js'
 import { useOffer } from '../store/offer.js'
 import { useRound } from '../store/round.js'
 import { LENSES } from '../workers/display.js'
+import FinishList from '../finish/FinishList.vue'
+import FinishSlip from '../finish/FinishSlip.vue'
+import FinishTools from '../finish/FinishTools.vue'
+import TestStrip from '../finish/TestStrip.vue'
+import ToneChart from '../finish/ToneChart.vue'
+import { useFinish } from '../store/finish.js'
 import CloseLook from './CloseLook.vue'
+import StageToCome from './StageToCome.vue'
+import { STAGES } from './stages.js'
 import FindSlip from './FindSlip.vue'
 import HandOver from './HandOver.vue'
 import Ledger from './Ledger.vue'
@@ -50,6 +58,11 @@ watch(() => props.picture, (id) => {
 }, { immediate: true })
 onBeforeUnmount(() => bench.close())
 
+const finish = useFinish()
+watch(() => props.stage, (stage) => {
+  look.stage = stage
+  finish.framed = false
+}, { immediate: true })
 // A lens belongs to the stage it was put on in.
 watch(() => props.stage, (stage) => {
   look.lens = 'plain'
@@ -87,8 +100,9 @@ const MARKS: MarksShown[] = ['all', 'unsettled', 'none']
 
 const key = useWorkKeys()
 const mending = () => props.stage === 'mend'
-key('ArrowDown', () => bench.stepThrough(1))
-key('ArrowUp', () => bench.stepThrough(-1))
+const listed = () => props.stage === 'find' || props.stage === 'mend'
+key('ArrowDown', () => bench.stepThrough(1), listed)
+key('ArrowUp', () => bench.stepThrough(-1), listed)
 key('Home', () => bench.stepTo(0))
 key('End', () => bench.stepTo(-1))
 const drawing = () => view.value?.drawing
@@ -115,7 +129,10 @@ key('3', () => void bench.mendSelected('fill'), () => mending() && !bench.busy)
 key('4', () => void bench.mendSelected('clone'), () => mending() && !bench.busy)
 for (const { id, key: letter } of TOOLS) if (letter) key([letter.toLowerCase(), letter], () => (bench.tool = bench.tool === id ? 'select' : id), mending)
 key('Escape', () => {
-  if (drawing()?.active.value) drawing()!.giveUp()
+  if (finishing()) {
+    view.value?.finishTools.giveUp()
+    finish.tool = 'look'
+  } else if (drawing()?.active.value) drawing()!.giveUp()
   else if (areas.isDrawing) areas.forget()
   else if (bench.tool === 'shape') bench.tool = 'select'
   else if (bench.group.size > 0) group.clear()
@@ -124,6 +141,13 @@ key('Escape', () => {
 key(['h', 'H'], () => (bench.marks = MARKS[(MARKS.indexOf(bench.marks) + 1) % MARKS.length]!))
 key(['-'], () => (bench.toolSize /= 1.2), mending)
 key(['+', '='], () => (bench.toolSize = bench.toolSize * 1.2 + 1), mending)
+const finishing = () => props.stage === 'finish'
+key(['n', 'N'], () => (finish.tool = 'neutral'), finishing)
+key(['v', 'V'], () => (finish.tool = 'level'), finishing)
+key(['c', 'C'], () => (finish.tool = finish.tool === 'crop' ? 'look' : 'crop'), finishing)
+key(['q', 'Q'], () => (finish.tool = 'corners'), finishing)
+key(['f', 'F'], () => (finish.framed = !finish.framed), finishing)
+key('p', () => void finish.proposeAll(), finishing)
 key(['d', 'D'], () => view.value?.toggleDivider())
 key(['b', 'B'], () => (look.beside = !look.beside))
 key(['k', 'K'], toggleBlink)
@@ -206,8 +230,10 @@ watch(() => bench.run, (now, before) => {
     <p v-if="warning" class="warned" data-test="file-warning">{{ warning }}</p>
     <p v-if="failed" class="failed">{{ failed }}</p>
     <HandOver v-else-if="bench.opened && stage === 'hand-over'" />
+    <StageToCome v-else-if="bench.opened && !STAGES.find(({ id }) => id === stage)?.isReady" :job="job" :picture="picture" :stage="stage" />
     <div v-else-if="bench.opened" class="room">
-      <Ledger />
+      <FinishList v-if="stage === 'finish'" />
+      <Ledger v-else />
       <div class="middle">
         <div class="tools">
           <div v-if="stage === 'mend'" class="tabs" role="radiogroup" aria-label="Tool">
@@ -217,7 +243,8 @@ watch(() => bench.run, (now, before) => {
             <span class="key">-</span><ElSlider v-model="bench.toolSize" :min="2" :max="300" :show-tooltip="false" aria-label="Size" /><span class="key">+</span>
             <ElInputNumber v-model="bench.toolSize" :min="2" :max="800" :controls="false" size="small" aria-label="Size in pixels" data-test="tool-size" /> px
           </div>
-          <div class="marks-choice">Marks
+          <FinishTools v-if="stage === 'finish'" :tools="view?.finishTools ?? null" />
+          <div v-else class="marks-choice">Marks
             <button v-for="choice in MARKS" :key="choice" type="button" class="link-button" :class="{ on: bench.marks === choice }" :data-test="`marks-${choice}`" @click="bench.marks = choice">{{ choice }}</button>
             <span class="key">H</span>
           </div>
@@ -238,12 +265,14 @@ watch(() => bench.run, (now, before) => {
             <button type="button" :class="{ on: look.holdOriginal && !blinking }" data-test="hold" title="The original, as long as it is held (Space)" @pointerdown="holdOriginal" @pointerup="look.holdOriginal = false" @pointercancel="look.holdOriginal = false" @contextmenu.prevent>Hold <span class="key">Space</span></button>
           </span>
         </div>
-        <CloseLook />
+        <div v-if="stage === 'finish'" class="under"><TestStrip /><ToneChart /></div>
+        <CloseLook v-else />
       </div>
       <div class="right">
-        <FindSlip v-if="stage === 'find'" />
+        <FinishSlip v-if="stage === 'finish'" />
+        <FindSlip v-else-if="stage === 'find'" />
         <MendSlip v-else />
-        <RoundMap :key="stage" :open="stage === 'find'" />
+        <RoundMap v-if="stage !== 'finish'" :key="stage" :open="stage === 'find'" />
       </div>
     </div>
     <p v-else class="failed soft">Opening the picture</p>
@@ -255,6 +284,7 @@ watch(() => bench.run, (now, before) => {
 .room { flex: 1; min-height: 0; display: grid; grid-template-columns: 300px 1fr 216px; }
 @media (max-width: 1199px) { .room { grid-template-columns: 252px 1fr 206px; } }
 .middle { display: grid; grid-template: 36px minmax(0, 1fr) 32px auto / minmax(0, 1fr); min-width: 0; min-height: 0; }
+.under { display: flex; gap: 14px; padding: 6px 12px 8px; background: var(--sheet); border-top: 1px solid var(--hairline); height: 176px; box-sizing: border-box; overflow: hidden; }
 .right { display: flex; flex-direction: column; min-height: 0; }
 .right :deep(.slip) { flex: 1; min-height: 0; }
 .views { display: grid; grid-template-columns: minmax(0, 1fr); min-height: 0; }

@@ -2,37 +2,36 @@
 import { computed } from 'vue'
 import { RouterLink } from 'vue-router'
 import { useBench } from '../store/bench.js'
+import { STAGES, type StageId } from './stages.js'
 
 const props = defineProps<{ job: string; picture: string; stage: string }>()
 const bench = useBench()
 
-const STOPS = [
-  { id: 'find', word: 'Find' },
-  { id: 'mend', word: 'Mend' },
-  { id: 'hand-over', word: 'Hand over' },
-] as const
-
 const done = computed(() => bench.counts.settled + bench.counts.left)
-const note = (id: string) => {
+const finished = computed(() => (bench.treatment?.operations ?? []).filter(({ stage, enabled }) => stage === 'finish' && enabled).length)
+const note = (id: StageId) => {
   const total = bench.flaws.length
   if (id === 'find') return total > 0 ? String(total) : ''
   if (id === 'mend') return total > 0 ? `${done.value} of ${total} judged` : ''
-  return ''
+  return id === 'finish' && finished.value > 0 ? String(finished.value) : ''
 }
-/** How much of the line is filled: found is one stop, judged the next. */
+/** Whether a stage has been worked on. */
+const isReached = (id: StageId) => (id === 'find' ? bench.flaws.length > 0 : id === 'mend' ? bench.flaws.length > 0 && done.value > 0 : id === 'finish' ? finished.value > 0 : id === 'hand-over' && bench.runs.some(({ kind, state }) => kind === 'export' && state === 'done'))
+/** How much of the line is filled: found is one stop, what is judged leads to the next, and so on. */
 const filled = computed(() => {
-  const total = bench.flaws.length
-  if (total === 0) return 0
-  return 1 / 3 + (done.value / total) * (1 / 3)
+  const part = 1 / STAGES.length
+  if (isReached('hand-over')) return 1
+  const mended = bench.flaws.length === 0 ? 0 : part * (1.1 + 1.1 * (done.value / bench.flaws.length))
+  // What was finished before all is judged does not fill the line: it goes on where work is open.
+  return finished.value > 0 && done.value === bench.flaws.length ? 5.1 * part : mended
 })
-const reached = (index: number) => filled.value >= (index + (index === 0 ? 0.01 : 0)) / 3 - 1e-6 && bench.flaws.length > 0
 </script>
 
 <template>
   <nav class="stage-line" aria-label="Stages">
     <div class="line"><div class="fill" :style="{ width: `${100 * filled}%` }" /></div>
     <RouterLink
-      v-for="(stop, index) in STOPS" :key="stop.id" class="stop" :class="{ current: stop.id === props.stage, reached: reached(index) }"
+      v-for="stop in STAGES" :key="stop.id" class="stop" :class="{ current: stop.id === props.stage, reached: isReached(stop.id) }"
       :to="`/jobs/${job}/pictures/${picture}/${stop.id}`" :data-test="`stage-${stop.id}`" :aria-current="stop.id === props.stage ? 'step' : undefined"
     >
       <i /><b>{{ stop.word }}</b><span>{{ note(stop.id) }}</span>
@@ -41,7 +40,7 @@ const reached = (index: number) => filled.value >= (index + (index === 0 ? 0.01 
 </template>
 
 <style scoped>
-.stage-line { position: relative; display: grid; grid-template-columns: repeat(3, 1fr); height: 45px; background: var(--sheet); border-bottom: 1px solid var(--hairline); }
+.stage-line { position: relative; display: grid; grid-template-columns: repeat(7, 1fr); height: 45px; background: var(--sheet); border-bottom: 1px solid var(--hairline); }
 .line { position: absolute; left: 20px; right: 10px; top: 9px; height: 3px; background: var(--hairline); }
 .fill { height: 100%; background: var(--settled); transition: width 200ms; }
 .stop { position: relative; padding: 22px 0 0 14px; white-space: nowrap; color: var(--soft-ink); }
@@ -50,5 +49,6 @@ const reached = (index: number) => filled.value >= (index + (index === 0 ? 0.01 
 .stop.current i { border-color: var(--settled); background: #fff; }
 .stop b { font-weight: 400; }
 .stop.current b { font-weight: 700; color: var(--ink); }
-.stop span { margin-left: 8px; font-size: 12px; }
+.stop span { margin-left: 6px; font-size: 12px; }
+@media (max-width: 1199px) { .stop span { display: none; } }
 </style>

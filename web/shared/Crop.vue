@@ -1,7 +1,8 @@
 <script setup lang="ts">
 import { onBeforeUnmount, onMounted, ref, watch } from 'vue'
 import type { Region } from '@fennip/core/raster/raster.js'
-import { overlaps } from '@fennip/core/raster/raster.js'
+import { clipRegion, overlaps } from '@fennip/core/raster/raster.js'
+import { plain } from './plain.js'
 import { useBench } from '../store/bench.js'
 import type { View } from '../workers/pixels.worker.js'
 
@@ -14,7 +15,7 @@ let turn = 0
 
 async function paint(): Promise<void> {
   const mine = ++turn
-  const bitmap = await bench.thePool().paintCrop({ ...props.region }, { ...props.view }).catch(() => null)
+  const bitmap = await bench.thePool().paintCrop({ ...props.region }, plain(props.view), props.region.width / Math.max(1, canvas.value?.width ?? props.width)).catch(() => null)
   const target = canvas.value
   if (!bitmap) return
   if (mine === turn && target) {
@@ -24,8 +25,9 @@ async function paint(): Promise<void> {
     drawing.fillStyle = '#8c8c8c'
     drawing.fillRect(0, 0, target.width, target.height)
     const scale = target.width / props.region.width
-    // Near an edge of the picture the piece is smaller: it keeps its place.
-    drawing.drawImage(bitmap, Math.max(0, -props.region.x) * scale, Math.max(0, -props.region.y) * scale, bitmap.width * scale, bitmap.height * scale)
+    // Near an edge of the picture the piece is smaller: it keeps its place. It may come from a smaller level.
+    const inside = clipRegion(props.region, bench.opened!.original.width, bench.opened!.original.height)
+    drawing.drawImage(bitmap, Math.max(0, -props.region.x) * scale, Math.max(0, -props.region.y) * scale, inside.width * scale, inside.height * scale)
   }
   bitmap.close()
 }
@@ -36,7 +38,7 @@ onMounted(() => {
     if (props.view.show !== 'original' && (!region || overlaps(region, props.region))) void paint()
   })
 })
-watch(() => [props.region.x, props.region.y, props.region.width, props.region.height, props.view.lens, props.view.show, props.view.strength], () => void paint())
+watch(() => [props.region.x, props.region.y, props.region.width, props.region.height, props.view.lens, props.view.show, props.view.strength, props.view.operations], () => void paint())
 onBeforeUnmount(() => stop?.())
 </script>
 

@@ -44,5 +44,5 @@ function type(value: number | undefined): void {
 .line :deep(.el-input__wrapper) { padding: 0 6px; }
 .line :deep(.el-input__inner) { text-align: right; font-variant-numeric: tabular-nums; }
 .setting :deep(.el-slider) { --el-slider-height: 2px; --el-slider-main-bg-color: #5e5e5e; height: 20px; padding: 0 7px; box-sizing: border-box; }
-.setting :deep(.el-slider__button) { border-radius: 2px; border-color: var(--ink); background: var(--ink); width: 7px; height: 13px; }
+.setting :deep(.el-slider__button) { border-radius: 2px; border-color: var(--ink); background: var(--ink); width: 7px; height: 13px; margin-bottom: 3px; }
 </style>

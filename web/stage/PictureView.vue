@@ -10,9 +10,15 @@ import { useLook } from '../store/look.js'
 import { useAreas } from '../store/areas.js'
 import { useGroup } from '../store/group.js'
 import { useRound } from '../store/round.js'
+import { useFinish } from '../store/finish.js'
 import { useShaping } from '../store/shaping.js'
+import { plain } from '../shared/plain.js'
+import { levelCount } from '@fennip/core/raster/pyramid.js'
+import type { View } from '../workers/pixels.worker.js'
 import { GRAIN_RADIUS } from '../workers/display.js'
 import AreasLayer from './AreasLayer.vue'
+import FrameLayer from './FrameLayer.vue'
+import { useFinishTools } from './finish-tools.js'
 import MarksLayer from './MarksLayer.vue'
 import { keepWhole } from './keep-whole.js'
 import { linkViews } from './linked-views.js'
@@ -40,6 +46,8 @@ const areas = useAreas()
 const shaping = useShaping()
 const group = useGroup()
 const round = useRound()
+const finish = useFinish()
+const finishTools = useFinishTools()
 const drag = useMarkDrag(bench)
 const drawing = useDrawing(bench, () => sight.value.scale, {
   kind: () => {
@@ -60,7 +68,10 @@ let restTimer = 0
 let stopPixels: (() => void) | null = null
 let stopLink: (() => void) | null = null
 
-const view = () => ({ lens: look.lens, strength: look.lensStrength, radius: look.reliefRadius, ...(look.holdOriginal ? look.before : { show: 'result' as const }) })
+const view = (): View => ({
+  lens: look.lens, strength: look.lensStrength, radius: look.reliefRadius, ...(look.holdOriginal ? look.before : { show: 'result' as const }),
+  ...(finish.draft ? { operations: plain(finish.draft) } : {}), ...(finish.clipping ? { clipping: true } : {}), ...(finish.framed ? { delivered: true } : {}),
+})
 
 function readSight(): Sight {
   const { viewport } = viewer.value!
@@ -117,6 +128,7 @@ onMounted(() => {
     frame.value!.parentElement!.focus({ preventScroll: true })
     if (twoFingers()) return
     pressed = { x: event.position.x, y: event.position.y, slipped: false }
+    if (look.stage === 'finish' && !finish.framed && finishTools.press(inPicture(event.position), 9 / sight.value.scale)) return
     if (rectangle.press(event.originalEvent, inPicture(event.position)) || !props.editable) return
     if (bench.tool === 'area' || bench.tool === 'shape' || !drag.press(event.position, sight.value)) drawing.press(drawnPoint(event))
   })
@@ -124,19 +136,20 @@ onMounted(() => {
     if (pressed && !pressed.slipped) {
       // A hand that slips a little means the place it pressed: the picture stays until it is clear that it is to be moved.
       const limit = event.pointerType === 'touch' ? SLIP_FINGER : SLIP_MOUSE
-      if (Math.hypot(event.position.x - pressed.x, event.position.y - pressed.y) <= limit && !drag.holds() && !drawing.active.value) {
+      if (Math.hypot(event.position.x - pressed.x, event.position.y - pressed.y) <= limit && !drag.holds() && !drawing.active.value && !finishTools.holds()) {
         event.preventDefaultAction = true
         return
       }
       pressed.slipped = true
     }
-    if (rectangle.move(inPicture(event.position)) || drag.move(event.position, sight.value) || drawing.move(drawnPoint(event))) event.preventDefaultAction = true
+    if (finishTools.move(inPicture(event.position)) || rectangle.move(inPicture(event.position)) || drag.move(event.position, sight.value) || drawing.move(drawnPoint(event))) event.preventDefaultAction = true
   })
   made.addHandler('canvas-drag-end', (event: PointerNews) => {
     // No gliding on after a drag of ours, nor after a slip.
-    if ((pressed && !pressed.slipped) || rectangle.active() || drag.active.value || drawing.active.value || drag.justEnded() || drawing.drawing.value) event.preventDefaultAction = true
+    if ((pressed && !pressed.slipped) || finishTools.justEnded() || rectangle.active() || drag.active.value || drawing.active.value || drag.justEnded() || drawing.drawing.value) event.preventDefaultAction = true
   })
   made.addHandler('canvas-release', () => {
+    finishTools.release()
     rectangle.release()
     void drag.release()
     void drawing.release()
@@ -147,6 +160,10 @@ onMounted(() => {
     const at = inPicture(pressed)
     const { width, height } = bench.opened!.original
     if (at.x < 0 || at.y < 0 || at.x >= width || at.y >= height) return
+    if (look.stage === 'finish') {
+      if (!finish.framed) finishTools.click(at)
+      return
+    }
     if (bench.tool === 'shape' && shaping.mode === 'split') {
       void shaping.click(at)
       return
@@ -223,6 +240,7 @@ function onPointer(event: PointerEvent): void {
   pointer.value = { x: event.clientX - box.left, y: event.clientY - box.top }
   const at = inPicture(pointer.value)
   drawing.hover(at)
+  finishTools.hover(at)
   if (!props.editable || bench.tool !== 'spot') return
   clearTimeout(prefetching)
   prefetching = window.setTimeout(() => void bench.thePool().mender.prefetch(at.x, at.y, 8 * bench.spotRadius + 40), 60)
@@ -230,13 +248,14 @@ function onPointer(event: PointerEvent): void {
 
 function show(): void {
   if (!viewer.value || !bench.opened) return
-  tiles = new LivingTiles(bench.opened, bench.thePool(), view, () => look.divider, () => look.before)
+  const delivered = finish.framed ? finish.chain?.delivered : undefined
+  tiles = new LivingTiles(bench.opened, bench.thePool(), view, () => look.divider, () => look.before, delivered && { ...delivered, levels: levelCount(delivered.width, delivered.height) })
   viewer.value.open(tiles.source() as never)
 }
 
-async function repaint(region: Region | null): Promise<void> {
+async function repaint(region: Region | null, onlySeen = false): Promise<void> {
   if (!tiles || !viewer.value) return
-  const level = Math.max(0, Math.min(bench.opened!.levels - 1, Math.round(-Math.log2(sight.value.scale))))
+  const level = Math.max(0, Math.min((finish.framed && finish.chain ? levelCount(finish.chain.delivered.width, finish.chain.delivered.height) : bench.opened!.levels) - 1, Math.round(-Math.log2(sight.value.scale))))
   // Lenses that compare with a neighbourhood carry a change that far.
   const carried = look.lens === 'relief' ? look.reliefRadius : look.lens === 'grain' ? GRAIN_RADIUS * 2 ** level : 0
   await tiles.repaint(region && growRegion(region, carried), level, () => {
@@ -244,7 +263,7 @@ async function repaint(region: Region | null): Promise<void> {
     if (gone) return
     viewer.value?.forceRedraw()
     performance.mark('fennip-painted')
-  })
+  }, onlySeen)
   if (!gone) viewer.value?.forceRedraw()
 }
 
@@ -313,6 +332,21 @@ watch(resting, round.rest)
 watch(() => bench.selectedId, showSelected)
 watch(() => [look.lens, look.lensStrength, look.reliefRadius, look.holdOriginal], () => void repaint(null))
 watch(() => bench.opened?.id, show)
+watch(() => [finish.framed, finish.framed ? finish.chain?.delivered.width : 0, finish.framed ? finish.chain?.delivered.height : 0], show)
+/** A setting that is moved: one frame in flight, the newest next. */
+let painting = false
+let stale = false
+async function repaintDraft(): Promise<void> {
+  stale = true
+  if (painting) return
+  painting = true
+  while (stale && !gone) {
+    stale = false
+    await repaint(null, true)
+  }
+  painting = false
+}
+watch(() => [finish.draft, finish.clipping], () => void repaintDraft())
 watch(() => look.before, () => {
   if (look.holdOriginal || look.divider !== null) void repaint(null)
 })
@@ -359,7 +393,7 @@ const pointerDisc = computed<Disc | null>(() => {
   return { type: 'disc', x: pointer.value.x, y: pointer.value.y, r: (bench.toolSize / 2) * sight.value.scale }
 })
 watch(() => bench.tool, () => drawing.giveUp())
-const beforeWord = computed(() => (look.before.show === 'original' ? 'Original' : 'Without this mend'))
+const beforeWord = computed(() => (look.before.show === 'original' ? 'Original' : look.before.upTo === 'mended' ? 'As mended' : 'Without this mend'))
 const rectangleOnScreen = computed(() => {
   const box = rectangle.box.value
   if (!box) return null
@@ -372,14 +406,15 @@ const refusal = computed(() => {
   return dragged?.kind === 'source' && dragged.source && bench.selectedStep ? bench.sourceRefusal(bench.selectedStep, { ...bench.selectedStep.source, dx: Math.round(dragged.source.dx), dy: Math.round(dragged.source.dy) }) : null
 })
 const drawn = computed(() => (drawing.preview.value ? pathOf(drawing.preview.value, sight.value) : ''))
-defineExpose({ zoomTo, drawing, toggleDivider })
+defineExpose({ zoomTo, drawing, toggleDivider, finishTools })
 </script>
 
 <template>
   <div class="picture-view" tabindex="0" data-keys data-home role="group" aria-label="Picture" @wheel.capture="sizeByWheel" :class="[`lens-${look.lens}`, editable ? bench.tool : 'select']" @touchstart.capture="countTouches" @touchend.capture="countTouches" @touchcancel.capture="countTouches">
     <div ref="frame" class="frame" data-test="picture" :aria-busy="!seen" />
-    <AreasLayer v-if="bench.opened" :sight="sight" :resting="resting" :faded="drag.active.value || look.holdOriginal || look.divider !== null" />
-    <MarksLayer v-if="bench.opened" :sight="sight" :resting="resting" :drag="drag.preview.value" :faded="drag.active.value || look.holdOriginal || look.divider !== null" />
+    <FrameLayer v-if="bench.opened && !finish.framed" :sight="sight" :tools="finishTools" />
+    <AreasLayer v-if="bench.opened && !finish.framed" :sight="sight" :resting="resting" :faded="drag.active.value || look.holdOriginal || look.divider !== null" />
+    <MarksLayer v-if="bench.opened && !finish.framed && look.stage !== 'finish'" :sight="sight" :resting="resting" :drag="drag.preview.value" :faded="drag.active.value || look.holdOriginal || look.divider !== null" />
     <svg v-if="drawn" class="pointer" data-test="drawn"><path :d="drawn" class="under" /><path :d="drawn" /></svg>
     <svg v-if="pointerDisc" class="pointer"><circle :cx="pointerDisc.x" :cy="pointerDisc.y" :r="Math.max(1.5, pointerDisc.r)" /></svg>
     <div

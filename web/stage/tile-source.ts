@@ -16,17 +16,18 @@ export class LivingTiles {
    * @param view     How the picture is looked at.
    * @param divider  Where the original ends and the result begins, in picture pixels from the left; null for no divider.
    * @param before   What lies left of the divider.
+   * @param size     Of what is shown, when it is not the picture itself but the delivered one.
    */
-  constructor(private readonly picture: Picture, private readonly pool: PixelPool, private readonly view: () => View, private readonly divider: () => number | null = () => null, private readonly before: () => Pick<View, 'show' | 'without'> = () => ({ show: 'original' })) {}
+  constructor(picture: Picture, private readonly pool: PixelPool, private readonly view: () => View, private readonly divider: () => number | null = () => null, private readonly before: () => Pick<View, 'show' | 'without' | 'upTo'> = () => ({ show: 'original' }), private readonly size: { readonly width: number; readonly height: number; readonly levels: number } = { ...picture.original, levels: picture.levels }) {}
 
   /** What the viewer asks for. */
   source(): OpenSeadragon.TileSource {
-    const { width, height } = this.picture.original
+    const { width, height } = this.size
     const source = new OpenSeadragon.TileSource({
-      width, height, tileSize: TILE_SIZE, tileOverlap: 0, minLevel: 0, maxLevel: this.picture.levels - 1,
+      width, height, tileSize: TILE_SIZE, tileOverlap: 0, minLevel: 0, maxLevel: this.size.levels - 1,
     } as OpenSeadragon.TileSourceOptions)
-    const top = this.picture.levels - 1
-    const { levels } = this.picture
+    const top = this.size.levels - 1
+    const { levels } = this.size
     Object.assign(source, {
       getTileUrl: (level: number, x: number, y: number) => `fennip:${top - level}/${x}/${y}`,
       // Smaller levels are rounded up, as the pyramid's are.
@@ -64,8 +65,9 @@ export class LivingTiles {
    *
    * @param level   The level that is seen; its tiles are painted first.
    * @param onSeen  Called when these are done.
+   * @param onlySeen  Whether other levels are left as they are: the next frame follows at once.
    */
-  async repaint(region: Region | null, level: number, onSeen: () => void): Promise<void> {
+  async repaint(region: Region | null, level: number, onSeen: () => void, onlySeen = false): Promise<void> {
     const parts = [...this.canvases.entries()].flatMap(([url, drawing]) => {
       const place = placeOf(url)
       const part = partOf(this.regionOf(place), region, place.level)
@@ -74,6 +76,7 @@ export class LivingTiles {
     const paint = ({ place, part, drawing }: (typeof parts)[number]) => this.paint(drawing, place, part)
     await Promise.all(parts.filter(({ place }) => place.level === level).map(paint))
     onSeen()
+    if (onlySeen) return
     // The finest first: coarse ones are seen only while the view moves.
     for (const one of parts.filter(({ place }) => place.level !== level).sort((a, b) => a.place.level - b.place.level)) await paint(one)
   }
@@ -98,7 +101,7 @@ export class LivingTiles {
   }
 
   private regionOf({ level, column, row }: TilePlace): Region {
-    return tileRegion(this.picture.original.width, this.picture.original.height, level, column, row)
+    return tileRegion(this.size.width, this.size.height, level, column, row)
   }
 }
 

@@ -217,6 +217,7 @@ export const useBench = defineStore('bench', () => {
     // The workers' treatment follows every gesture; pixels change with the steps alone.
     await thePool().edit(data)
     if (data.some((operation) => operation.type !== 'setState' && operation.list === 'steps')) tellPixels(where)
+    else if (data.some((operation) => operation.type !== 'setState' && (operation.list === 'operations' || (operation.list === 'areas' && (treatment.value?.operations ?? []).some(({ zone }) => zone !== undefined))))) tellPixels(null)
   }
 
   async function settled(): Promise<void> {

@@ -20,6 +20,8 @@ export const useLook = defineStore('look', () => {
   /** How wide a neighbourhood the relief lens compares with, in pixels. */
   const reliefRadius = ref(RELIEF_RADIUS)
   const holdOriginal = ref(false)
+  /** The stage of the bench. */
+  const stage = ref('mend')
   const compareScope = ref<CompareScope>('all')
   /** Whether the original is shown beside the result. */
   const beside = ref(false)
@@ -29,7 +31,9 @@ export const useLook = defineStore('look', () => {
   const divider = ref<number | null>(null)
 
   /** What the result is compared with. */
-  const before = computed<Pick<View, 'show' | 'without'>>(() => {
+  const before = computed<Pick<View, 'show' | 'without' | 'upTo'>>(() => {
+    // In Finish the mended picture is what it is compared with: mends have been judged before.
+    if (stage.value === 'finish') return { show: 'result', upTo: 'mended' }
     const step = compareScope.value === 'mend' && bench.selectedId ? bench.stepOf.get(bench.selectedId) : undefined
     return step ? { show: 'result', without: step.id } : { show: 'original' }
   })
@@ -42,5 +46,5 @@ export const useLook = defineStore('look', () => {
     compareScope.value = 'all'
   })
 
-  return { lens, lensStrength, reliefRadius, holdOriginal, compareScope, beside, linked, divider, before }
+  return { stage, lens, lensStrength, reliefRadius, holdOriginal, compareScope, beside, linked, divider, before }
 })

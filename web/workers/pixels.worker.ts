@@ -1,6 +1,11 @@
 import { expose, transfer as handOver } from 'comlink'
 import type { Region, IntegerRaster, PixelSource } from '@fennip/core/raster/raster.js'
-import { clipRegion, makeRaster } from '@fennip/core/raster/raster.js'
+import { clipRegion, crop, growRegion, makeRaster } from '@fennip/core/raster/raster.js'
+import { proposeFinish } from '@fennip/core/finish/propose.js'
+import { makeOperationStep } from '@fennip/core/operations/make-step.js'
+import type { FloatRaster, Proposal, Settings } from '@fennip/core/operations/operation.js'
+import { labOfXyz } from '@fennip/core/raster/lab.js'
+import { Chain, rounded, toFloat } from '@fennip/core/render/chain.js'
 import { levelSize, TILE_SIZE, tileRegion, unpackTile } from '@fennip/core/raster/pyramid.js'
 import { tiledSource } from '@fennip/core/raster/tiled-source.js'
 import { makeTransfer, type Transfer } from '@fennip/core/raster/transfer.js'
@@ -11,7 +16,7 @@ import { applyEdit } from '@fennip/core/treatment/edit.js'
 import { unpackPatch } from '@fennip/core/render/patch-code.js'
 import { chooseMend, quickHeal } from '@fennip/core/mend/choose.js'
 import { measureStep, type MendRequest } from '@fennip/core/mend/trial.js'
-import type { Flaw, Operation, Step, Telltales, Treatment } from '@fennip/core/treatment/schema.js'
+import type { Flaw, Operation, OperationStep, Step, Telltales, Treatment } from '@fennip/core/treatment/schema.js'
 import { nextBest } from '@fennip/core/mend/next-best.js'
 import { snapSource, type SnapTo } from '@fennip/core/mend/snap-source.js'
 import { explainMend, type Explanation } from '@fennip/core/check/explain.js'
@@ -35,6 +40,14 @@ export interface View {
   readonly without?: string
   /** A mend that is laid on in place of the one its flaw has. */
   readonly proposal?: Step
+  /** How far the result goes: with mends alone, or (by default) with all that stands on them. */
+  readonly upTo?: 'mended'
+  /** Steps on the mended picture in place of the treatment's: a setting that is being moved, or a strip of several. */
+  readonly operations?: readonly OperationStep[]
+  /** Whether what is lost at black and white is hatched. */
+  readonly clipping?: boolean
+  /** Whether regions are of the delivered picture, in its frame. */
+  readonly delivered?: boolean
 }
 
 /** Asked for pixels of a tile that has not come yet; it is fetched and the work begun again. */
@@ -55,6 +68,12 @@ let display: Display
 let tiles = new Map<string, IntegerRaster>()
 let fetching = new Map<string, Promise<IntegerRaster>>()
 let treatment: Treatment
+/** Of the treatment's steps that stand on the mended picture. */
+let chain: Chain | null = null
+let chainOf: Pick<Treatment, 'operations' | 'areas'> | null = null
+/** Chains of other steps, the newest last. */
+const chains = new Map<string, Chain>()
+const CHAINS_KEPT = 12
 /** Of the treatment's steps, in their order. */
 let patches: Patch[] = []
 const known = new Map<string, Patch>()
@@ -148,13 +167,45 @@ async function withTiles<T>(work: () => T): Promise<T> {
   }
 }
 
+/** The chain that a view shows; null when it shows the picture as mended. */
+function chainFor({ show, upTo, operations, delivered }: View): Chain | null {
+  if (show === 'original' || upTo === 'mended') return null
+  if (operations) {
+    const key = JSON.stringify(operations)
+    const kept = chains.get(key) ?? new Chain({ ...picture.original, profile: picture.about.profile }, { operations, areas: treatment.areas })
+    chains.delete(key)
+    chains.set(key, kept)
+    if (chains.size > CHAINS_KEPT) chains.delete(chains.keys().next().value!)
+    return kept.isEmpty && !delivered ? null : kept
+  }
+  if (!chain || chainOf?.operations !== treatment.operations || chainOf?.areas !== treatment.areas) {
+    chain = new Chain({ ...picture.original, profile: picture.about.profile }, treatment)
+    chainOf = treatment
+    chains.clear()
+  }
+  return chain.isEmpty ? null : chain
+}
+
+/** Pixels as a view shows them, before they are converted to the screen: samples, or floats where operations stand on them. */
+async function seenPixels(region: Region, level: number, view: View): Promise<IntegerRaster | FloatRaster> {
+  const standing = chainFor(view)
+  if (!standing) return pixelsOf(region, level, view)
+  const needed = view.delivered ? standing.baseRegion(region, level) : (() => {
+    const size = levelSize(picture.original.width, picture.original.height, level)
+    return clipRegion(growRegion(region, standing.reach(level)), size.width, size.height)
+  })()
+  const below = await pixelsOf(needed, level, view)
+  const read = (part: Region) => crop(below, { ...part, x: part.x - needed.x, y: part.y - needed.y })
+  return view.delivered ? standing.deliver(region, level, read) : standing.read(region, level, read)
+}
+
 async function paintRegion(region: Region, level: number, view: View): Promise<ImageBitmap> {
-  const { width, height } = levelSize(picture.original.width, picture.original.height, level)
+  const { width, height } = view.delivered ? levelSize((chainFor(view) ?? { delivered: picture.original }).delivered.width, (chainFor(view) ?? { delivered: picture.original }).delivered.height, level) : levelSize(picture.original.width, picture.original.height, level)
   const apron = view.lens === 'relief' ? Math.max(2, Math.round((view.radius ?? RELIEF_RADIUS) / 2 ** level)) : view.lens === 'grain' ? GRAIN_RADIUS : 0
   const wide = clipRegion({ x: region.x - apron, y: region.y - apron, width: region.width + 2 * apron, height: region.height + 2 * apron }, width, height)
-  const raster = await pixelsOf(wide, level, view)
+  const raster = await seenPixels(wide, level, view)
   const image = new ImageData(wide.width, wide.height)
-  display.paint(raster, image.data)
+  display.paint(asSamples(raster), image.data)
   if (view.lens === 'negative') asNegative(image.data, view.strength)
   else if (view.lens === 'relief') asRelief(image.data, wide.width, wide.height, apron, view.strength)
   else if (view.lens === 'grain') asGrain(image.data, wide.width, wide.height, view.strength)
@@ -163,8 +214,12 @@ async function paintRegion(region: Region, level: number, view: View): Promise<I
     display.paint(await pixelsOf(wide, level, { show: 'original' }), before)
     asChange(before, image.data, image.data, 1 + 10 * view.strength)
   }
+  if (view.clipping) hatchClipped(raster, image.data)
   return createImageBitmap(image, region.x - wide.x, region.y - wide.y, region.width, region.height)
 }
+
+/** Samples for the screen: floats are rounded to the depth of the picture's tables. */
+const asSamples = (raster: IntegerRaster | FloatRaster): IntegerRaster => (raster.data instanceof Float32Array ? rounded(raster as FloatRaster, picture.original.depth) : (raster as IntegerRaster))
 
 /** The picture without the mend of one step, as that step is to be made anew. */
 function surroundingsOf(without: string): PixelSource {
@@ -213,6 +268,67 @@ async function completePatches(askServer: boolean): Promise<Completed> {
   return { keys, fresh }
 }
 
+const contextNow = () => new Chain({ ...picture.original, profile: picture.about.profile }, {}).context
+
+/** The level that whole-picture measures are made on. */
+function smallLevel(): number {
+  let level = 0
+  while (level + 1 < picture.levels && (picture.original.width * picture.original.height) / 4 ** level > 400_000) level++
+  return level
+}
+
+function countsOf({ channels, data }: IntegerRaster | FloatRaster): number[][] {
+  const counts = Array.from({ length: channels }, () => new Array<number>(256).fill(0))
+  const scale = data instanceof Float32Array ? 255 : data instanceof Uint8Array ? 1 : 1 / 257
+  for (let i = 0; i < data.length; i++) counts[i % channels]![Math.min(255, Math.floor(data[i]! * scale + 0.5))]!++
+  return counts
+}
+
+/** Shares of pixels that are lost at black and at white, in all channels. */
+function clippedShares({ channels, data }: IntegerRaster | FloatRaster): [number, number] {
+  const maximum = data instanceof Float32Array ? 1 : data instanceof Uint8Array ? 255 : 65535
+  let [dark, light] = [0, 0]
+  for (let i = 0; i < data.length; i += channels) {
+    let [isDark, isLight] = [true, true]
+    for (let c = 0; c < channels; c++) {
+      if (data[i + c]! > 0) isDark = false
+      if (data[i + c]! < maximum) isLight = false
+    }
+    if (isDark) dark++
+    if (isLight) light++
+  }
+  const all = Math.max(1, data.length / channels)
+  return [dark / all, light / all]
+}
+
+/** Hatch what is lost at either end, so that it is seen on any ground. */
+function hatchClipped({ width, channels, data }: IntegerRaster | FloatRaster, into: Uint8ClampedArray): void {
+  const maximum = data instanceof Float32Array ? 1 : data instanceof Uint8Array ? 255 : 65535
+  for (let i = 0, at = 0; at < data.length; i++, at += channels) {
+    let [isDark, isLight] = [true, true]
+    for (let c = 0; c < channels; c++) {
+      if (data[at + c]! > 0) isDark = false
+      if (data[at + c]! < maximum) isLight = false
+    }
+    if (!isDark && !isLight) continue
+    const isLine = ((i % width) + Math.floor(i / width)) % 6 < 2
+    into[4 * i] = into[4 * i + 1] = into[4 * i + 2] = isLine ? (isDark ? 235 : 20) : isDark ? 40 : 225
+  }
+}
+
+/** Values of one pixel as the trade reads them. */
+export interface Sampled { readonly values: number[]; readonly lab: [number, number, number]; readonly density: number }
+
+function sampled({ data, channels }: FloatRaster): Sampled {
+  const { tones } = contextNow()
+  const light = Array.from({ length: 3 }, (_, c) => tones.decode(data[channels === 1 ? 0 : c]!))
+  const matrix = picture.about.profile.toXyz
+  const xyz = matrix ? [0, 3, 6].map((row) => matrix[row]! * light[0]! + matrix[row + 1]! * light[1]! + matrix[row + 2]! * light[2]!) : [0.9642 * light[0]!, light[0]!, 0.8249 * light[0]!]
+  const maximum = picture.original.depth === 8 ? 255 : 65535
+  const lab = labOfXyz(xyz as [number, number, number])
+  return { values: Array.from(data, (value) => Math.round(value * maximum)), lab: [lab.l, lab.a, lab.b], density: -Math.log10(Math.max(1e-4, xyz[1]!)) }
+}
+
 const worker = {
   open(opened: Picture): void {
     picture = opened
@@ -221,6 +337,8 @@ const worker = {
     tiles = new Map()
     fetching = new Map()
     patches = []
+    chain = null
+    chains.clear()
     known.clear()
   },
 
@@ -230,9 +348,14 @@ const worker = {
     return handOver(bitmap, [bitmap])
   },
 
-  async paintCrop(region: Region, view: View): Promise<ImageBitmap> {
-    const inside = clipRegion(region, picture.original.width, picture.original.height)
-    const bitmap = await paintRegion(inside, 0, view)
+  /** A piece of the picture, from the level it is drawn at: `scale` pixels of the picture on one of the drawing. */
+  async paintCrop(region: Region, view: View, scale = 1): Promise<ImageBitmap> {
+    let level = 0
+    while (level + 1 < picture.levels && 2 ** (level + 1) <= scale) level++
+    const step = 2 ** level
+    const size = levelSize(picture.original.width, picture.original.height, level)
+    const inside = clipRegion({ x: Math.floor(region.x / step), y: Math.floor(region.y / step), width: Math.ceil(region.width / step), height: Math.ceil(region.height / step) }, size.width, size.height)
+    const bitmap = await paintRegion(inside, level, view)
     return handOver(bitmap, [bitmap])
   },
 
@@ -303,6 +426,46 @@ const worker = {
   /** Profile across the outline of a mend, and the spectrum of its grain, as the close look draws them. */
   explain(step: Step): Promise<Explanation> {
     return withTiles(() => explainMend(patchedSource(sourceOf(), patches), transfer, step.shape))
+  },
+
+  /** Histogram, before and after the chain, of a level of some hundred thousand pixels: counts of 256 steps for each channel. */
+  async histogram(operations: readonly OperationStep[]): Promise<{ before: number[][]; after: number[][]; clipped: [number, number] }> {
+    const level = smallLevel()
+    const size = levelSize(picture.original.width, picture.original.height, level)
+    const whole = { x: 0, y: 0, ...size }
+    const view: View = { lens: 'plain', strength: 0, show: 'result', operations }
+    const before = await seenPixels(whole, level, { ...view, upTo: 'mended' })
+    const after = await seenPixels(whole, level, view)
+    return { before: countsOf(before), after: countsOf(after), clipped: clippedShares(after) }
+  },
+
+  /** What Fennip proposes for the finish, from the mended picture. */
+  async propose(): Promise<Proposal[]> {
+    const level = smallLevel()
+    const size = levelSize(picture.original.width, picture.original.height, level)
+    return proposeFinish(toFloat(await pixelsOf({ x: 0, y: 0, ...size }, level, { show: 'result' })), contextNow())
+  },
+
+  /** A step of an operation, with what it has to look for measured on the mended picture. */
+  makeStep(id: string, name: string, settings: Settings, note?: string): Promise<OperationStep> {
+    return withTiles(() => makeOperationStep(id, name, settings, patchedSource(sourceOf(), patches), contextNow(), note))
+  },
+
+  /** Samples under a place, before and after: encoded values, CIE L*a*b* and density. */
+  async sample(x: number, y: number, operations: readonly OperationStep[]): Promise<{ before: Sampled; after: Sampled } | null> {
+    const at = { x: Math.floor(x), y: Math.floor(y), width: 1, height: 1 }
+    if (at.x < 0 || at.y < 0 || at.x >= picture.original.width || at.y >= picture.original.height) return null
+    const view: View = { lens: 'plain', strength: 0, show: 'result', operations }
+    const before = await pixelsOf(at, 0, view)
+    const after = await seenPixels(at, 0, view)
+    return { before: sampled(toFloat(before)), after: sampled(after.data instanceof Float32Array ? (after as FloatRaster) : toFloat(after as IntegerRaster)) }
+  },
+
+  /** Bytes of the delivered picture over a region, to compare with what is written. */
+  async deliveredBytes(region: Region, depth: 8 | 16): Promise<Uint8Array> {
+    const pixels = await seenPixels(region, 0, { lens: 'plain', strength: 0, show: 'result', delivered: true })
+    const { data } = pixels.data instanceof Float32Array ? rounded(pixels as FloatRaster, depth) : pixels
+    return new Uint8Array(data.buffer as ArrayBuffer, data.byteOffset, data.byteLength)
   },
 
   /** Bytes of the result over a region, to compare with the server's. */

@@ -59,11 +59,11 @@ export class PixelPool {
     return this.workers[(place.column + place.row + place.level) % this.workers.length]!.paintPart(place.level, part, view)
   }
 
-  paintCrop(region: Region, view: View): Promise<ImageBitmap> {
+  paintCrop(region: Region, view: View, scale = 1): Promise<ImageBitmap> {
     // Crops keep off the mender, so that a mend in hand is not held up.
     const painters = this.workers.length > 1 ? this.workers.slice(1) : this.workers
     this.next = (this.next + 1) % painters.length
-    return painters[this.next]!.paintCrop(region, view)
+    return painters[this.next]!.paintCrop(region, view, scale)
   }
 
   end(): void {

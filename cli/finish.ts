@@ -1,0 +1,123 @@
+import { basename } from 'node:path'
+import { formatOfName, DEEP_FORMATS } from '@fennip/codec/formats.js'
+import { readPicture } from '@fennip/codec/read.js'
+import { rowsOf } from '@fennip/codec/rows.js'
+import { fillFile, writeFileWhole } from '@fennip/codec/sink.js'
+import { lossesOf, writePicture } from '@fennip/codec/write.js'
+import { proposeFinish } from '@fennip/core/finish/propose.js'
+import { checkSettings } from '@fennip/core/operations/check-settings.js'
+import { makeOperationStep } from '@fennip/core/operations/make-step.js'
+import type { Operation, Settings } from '@fennip/core/operations/operation.js'
+import { allOperations, operationOf } from '@fennip/core/operations/registry.js'
+import { describeSettings } from '@fennip/core/operations/settings.js'
+import { ProblemError } from '@fennip/core/problem.js'
+import { halve } from '@fennip/core/raster/pyramid.js'
+import { crop, rasterSource, type IntegerRaster } from '@fennip/core/raster/raster.js'
+import { makeTransfer } from '@fennip/core/raster/transfer.js'
+import { Chain, rounded, toFloat } from '@fennip/core/render/chain.js'
+import { emptyTreatment } from '@fennip/core/treatment/edit.js'
+import type { OperationStep } from '@fennip/core/treatment/schema.js'
+import { sha256Of } from './hash.js'
+import { parse, UsageError } from './parse.js'
+
+/** `fennip finish`: tone, sharpness and frame of one file. */
+export async function finish(args: string[]): Promise<void> {
+  const { values, lists, positionals } = parse(args, { treatment: { type: 'string' } }, 2, ['set'])
+  const [input, output] = positionals as [string, string]
+  const format = formatOfName(output)
+  const picture = await readPicture(input, basename(input))
+  const { header, pixels } = picture
+  const base = { width: header.width, height: header.height, channels: header.channels, profile: header.profile }
+  const { context } = new Chain(base, {})
+  const source = rasterSource(pixels)
+  const steps: OperationStep[] = []
+  const add = (name: string, settings: Settings, note?: string) => {
+    const step = makeOperationStep(`s${steps.length + 1}`, name, settings, source, context, note)
+    checkSettings(operationOf(name), step.settings, '--set')
+    const at = steps.findIndex(({ operation }) => operation === name)
+    if (at >= 0) steps[at] = { ...step, id: steps[at]!.id }
+    else steps.push(step)
+  }
+  const wishes = (lists.set ?? []).map((text) => {
+    const at = text.indexOf('=')
+    if (at < 1) throw new UsageError(`--set takes KEY=VALUE, not ${text}.`)
+    return [text.slice(0, at), text.slice(at + 1)] as const
+  })
+  if (wishes.some(([key, value]) => key === 'auto' && value === 'true')) {
+    for (const { operation, settings, reason } of proposeFinish(toFloat(smallCopy(pixels, makeTransfer(header.profile.curve, header.depth))), context)) add(operation, settings, reason)
+  }
+  const own = new Map<string, Record<string, unknown>>()
+  for (const [key, value] of wishes) if (key !== 'auto') for (const [name, settings] of settingsOf(key, value)) own.set(name, { ...own.get(name), ...settings })
+  // Tone first, then the frame in the order in which it is cut.
+  for (const name of ORDER) if (own.has(name)) add(name, own.get(name)!)
+  for (const [name, settings] of own) if (!ORDER.includes(name)) add(name, settings)
+  const treatment = { ...emptyTreatment({ sha256: await sha256Of(input), width: header.width, height: header.height, channels: header.channels, depth: header.depth }), operations: steps }
+  const chain = new Chain(base, treatment)
+  const deep = DEEP_FORMATS.includes(format) ? 16 : 8
+  const options = { format, depth: chain.isEmpty ? header.depth : (Math.max(header.depth, chain.changesPixels ? deep : header.depth) as 8 | 16), quality: 95 }
+  for (const loss of lossesOf(pixels, picture.alpha !== null, options)) process.stderr.write(`fennip: ${loss}\n`)
+  const region = { x: 0, y: 0, width: chain.delivered.width, height: chain.delivered.height }
+  const result = chain.isEmpty ? pixels : rounded(chain.deliver(region, 0, (part) => crop(pixels, part)), options.depth)
+  const alpha = picture.alpha && (chain.isEmpty ? picture.alpha : rounded(chain.deliverPlane(region, (part) => crop(picture.alpha!, part)), options.depth))
+  const perInch = steps.find(({ operation }) => operation === 'print-size')?.settings.perInch as number | undefined
+  await fillFile(output, (sink) => writePicture(rowsOf(result, alpha), { ...header.metadata, resolutionPerInch: perInch ?? header.metadata.resolutionPerInch }, options, sink))
+  if (values.treatment) await writeFileWhole(values.treatment, new TextEncoder().encode(`${JSON.stringify(treatment, null, 1)}\n`))
+}
+
+const ORDER = ['cast', 'neutral', 'black-and-white', 'curve', 'colour-out', 'sharpen', 'lens', 'perspective', 'turn', 'crop', 'size', 'print-size']
+
+const numbersOf = (key: string, value: string, count: number): number[] => {
+  const numbers = value.split(/[,x]/).map(Number)
+  if (numbers.length !== count || numbers.some((number) => !Number.isFinite(number))) throw new UsageError(`${key} takes ${count} number${count === 1 ? '' : 's'}, not ${value}.`)
+  return numbers
+}
+
+/** Short names of the command line; any other key is a setting of an operation, as NAME.SETTING or by its name alone where it is unique. */
+function settingsOf(key: string, value: string): [string, Record<string, unknown>][] {
+  switch (key) {
+    case 'black': return [['black-and-white', { blackDensity: numbersOf(key, value, 1)[0] }]]
+    case 'white': return [['black-and-white', { whiteDensity: numbersOf(key, value, 1)[0] }]]
+    case 'curve': return [['curve', { points: value.split(',').map((point) => { const [x, y] = point.split(':').map(Number); return [x, y] }) }]]
+    case 'neutral': { const [x, y] = numbersOf(key, value, 2); return [['neutral', { x, y }]] }
+    case 'colour': if (value !== 'off') throw new UsageError('colour can only be off.'); return [['colour-out', {}]]
+    case 'sharpen': return [['sharpen', { amount: numbersOf(key, value, 1)[0] }]]
+    case 'turnDegrees': return [['turn', { degrees: numbersOf(key, value, 1)[0] }]]
+    case 'crop': { const [x, y, w, h] = numbersOf(key, value, 4); return [['crop', { x, y, width: w, height: h }]] }
+    case 'size': return [['size', { longestSidePx: numbersOf(key, value, 1)[0] }]]
+    case 'corners': { const numbers = numbersOf(key, value, 8); return [['perspective', { corners: [0, 2, 4, 6].map((i) => [numbers[i], numbers[i + 1]]) }]] }
+  }
+  const [name, setting] = key.includes('.') ? key.split('.') as [string, string] : [undefined, key]
+  const found = allOperations().filter((operation) => (name === undefined || operation.name === name) && describeSettings(operation).some((one) => one.name === setting))
+  if (found.length === 0) throw new UsageError(`There is no setting ${key}; see: fennip operations.`)
+  if (found.length > 1) throw new UsageError(`${key} is a setting of ${found.map((operation) => operation.name).join(' and ')}; write ${found[0]!.name}.${key}.`)
+  return [[found[0]!.name, { [setting]: valueOf(found[0]!, setting, value) }]]
+}
+
+function valueOf(operation: Operation, name: string, value: string): unknown {
+  const { type } = describeSettings(operation).find((setting) => setting.name === name)!
+  if (type === 'number' || type === 'integer') return Number(value)
+  if (type === 'boolean') return value === 'true'
+  return type === 'points' ? JSON.parse(value) : value
+}
+
+/** A few hundred thousand pixels are enough to propose by. */
+function smallCopy(pixels: IntegerRaster, transfer: ReturnType<typeof makeTransfer>): IntegerRaster {
+  let level = pixels
+  while (level.width * level.height > 400_000) level = halve(level, transfer)
+  return level
+}
+
+/** `fennip operations`: what there is, with settings, ranges and defaults, from the schemas. */
+export function operations(args: string[]): void {
+  const { positionals } = parse(args, {}, [0, 1])
+  const [name] = positionals
+  const list = name ? [operationOf(name)] : allOperations()
+  for (const operation of list) {
+    process.stdout.write(`${operation.name}  (${operation.stage}, ${operation.form}, version ${operation.version})\n  ${operation.trouble}\n`)
+    for (const setting of describeSettings(operation)) {
+      const range = setting.type === 'number' || setting.type === 'integer' ? `${setting.minimum} to ${setting.maximum}${setting.unit ? ` ${setting.unit}` : ''}` : setting.type === 'choice' ? setting.choices.join('|') : setting.type
+      process.stdout.write(`  --set ${setting.name}=   ${range}, default ${JSON.stringify(setting.default)}   ${setting.help}\n`)
+    }
+  }
+  if (list.length === 0) throw new ProblemError('operation-unknown', { title: 'There is no such operation', detail: `${name} is not known.`, status: 404 })
+}
