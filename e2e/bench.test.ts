@@ -1,8 +1,6 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { createHash } from 'node:crypto'
-import { readdirSync } from 'node:fs'
 import { join } from 'node:path'
-import { fileURLToPath } from 'node:url'
 import type { Page } from 'playwright-core'
 import sharp from 'sharp'
 import { levelCount } from '../core/raster/pyramid.js'
@@ -26,35 +24,7 @@ const saved = () => harness.saved()
 /** Hash of the whole result as the application's own worker in Chromium renders it, and as Node does. */
 async function renderedTwice(treatment: Treatment): Promise<{ chromium: string; node: string }> {
   const { original } = treatment
-  const assets = fileURLToPath(new URL('../web/dist/assets/', import.meta.url))
-  const script = readdirSync(assets).find((name) => name.startsWith('pixels.worker') && name.endsWith('.js'))!
-  const summary = ((await (await fetch(`${harness.services.address}/api/jobs/${harness.job}`)).json()) as { list: { id: string }[] }).list.find(({ id }) => id === picture)
-  // The application's own worker, spoken to in the messages of comlink; it asks the server for no patch.
-  const chromium = await page.evaluate(
-    async ({ script, summary, treatment }) => {
-      const worker = new Worker(`/assets/${script}`, { type: 'module' })
-      const call = (path: string, ...values: unknown[]) =>
-        new Promise<unknown>((resolve, reject) => {
-          const id = crypto.randomUUID()
-          const listen = (event: MessageEvent) => {
-            if ((event.data as { id: string }).id !== id) return
-            worker.removeEventListener('message', listen)
-            const answer = event.data as { type: string; name?: string; value: unknown }
-            if (answer.type === 'HANDLER') reject(new Error(JSON.stringify(answer.value)))
-            else resolve(answer.value)
-          }
-          worker.addEventListener('message', listen)
-          worker.postMessage({ id, type: 'APPLY', path: [path], argumentList: values.map((value) => ({ type: 'RAW', value })) })
-        })
-      await call('open', summary)
-      await call('load', treatment, false)
-      const bytes = (await call('resultBytes', { x: 0, y: 0, width: treatment.original.width, height: treatment.original.height })) as Uint8Array<ArrayBuffer>
-      worker.terminate()
-      const hash = new Uint8Array(await crypto.subtle.digest('SHA-256', bytes))
-      return [...hash].map((byte) => byte.toString(16).padStart(2, '0')).join('')
-    },
-    { script, summary, treatment },
-  )
+  const chromium = await harness.workerHash(picture, treatment, 'resultBytes', { x: 0, y: 0, width: original.width, height: original.height })
   const path = join(harness.home, 'storage/originals', original.sha256.slice(0, 2), original.sha256)
   const { pixels, header } = await readPicture(path, 'original')
   const source = rasterSource(pixels)

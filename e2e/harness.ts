@@ -1,6 +1,7 @@
-import { mkdtempSync, rmSync } from 'node:fs'
+import { mkdtempSync, readdirSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { dirname, join } from 'node:path'
+import { fileURLToPath } from 'node:url'
 import type { Browser, BrowserContextOptions, Locator, Page } from 'playwright-core'
 import { SEARCH_KINDS, type SearchKind, type Treatment } from '../core/treatment/schema.js'
 import { demoFiles, loadDemo } from '../demo/load.js'
@@ -75,8 +76,44 @@ export class Harness {
     return (await (await fetch(`${this.services.address}/api/pictures/${picture}`)).json()) as Opened
   }
 
+  /**
+   * Hash of the bytes that the application's own worker answers in Chromium: spoken to in the messages of comlink, it asks
+   * the server for no patch.
+   */
+  async workerHash(picture: string, treatment: Treatment, method: string, ...values: unknown[]): Promise<string> {
+    const assets = fileURLToPath(new URL('../web/dist/assets/', import.meta.url))
+    const script = readdirSync(assets).find((name) => name.startsWith('pixels.worker') && name.endsWith('.js'))!
+    const { list } = (await (await fetch(`${this.services.address}/api/jobs/${this.job}`)).json()) as { list: { id: string }[] }
+    const summary = list.find(({ id }) => id === picture)
+    return this.page.evaluate(
+      async ({ script, summary, treatment, method, values }) => {
+        const worker = new Worker(`/assets/${script}`, { type: 'module' })
+        const call = (path: string, ...given: unknown[]) =>
+          new Promise<unknown>((resolve, reject) => {
+            const id = crypto.randomUUID()
+            const listen = (event: MessageEvent) => {
+              if ((event.data as { id: string }).id !== id) return
+              worker.removeEventListener('message', listen)
+              const answer = event.data as { type: string; name?: string; value: unknown }
+              if (answer.type === 'HANDLER') reject(new Error(JSON.stringify(answer.value)))
+              else resolve(answer.value)
+            }
+            worker.addEventListener('message', listen)
+            worker.postMessage({ id, type: 'APPLY', path: [path], argumentList: given.map((value) => ({ type: 'RAW', value })) })
+          })
+        await call('open', summary)
+        await call('load', treatment, false)
+        const bytes = (await call(method, ...values)) as Uint8Array<ArrayBuffer>
+        worker.terminate()
+        const hash = new Uint8Array(await crypto.subtle.digest('SHA-256', bytes))
+        return [...hash].map((byte) => byte.toString(16).padStart(2, '0')).join('')
+      },
+      { script, summary, treatment, method, values },
+    )
+  }
+
   /** Open a picture on the bench and wait for its pixels. */
-  async open(picture: string, stage: 'find' | 'mend' | 'hand-over'): Promise<void> {
+  async open(picture: string, stage: 'find' | 'mend' | 'finish' | 'hand-over'): Promise<void> {
     await this.page.goto(`${this.services.address}/jobs/${this.job}/pictures/${picture}/${stage}`)
     await this.page.waitForSelector('[data-test=picture][aria-busy=false] canvas')
     await rest(this.page, 500)

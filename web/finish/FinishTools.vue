@@ -36,7 +36,7 @@ watch(() => props.tools?.pointer.value, () => void read())
   <ElRadioGroup v-model="finish.tool" size="small" aria-label="Tool" @change="tools?.giveUp()">
     <ElRadioButton v-for="tool in TOOLS" :key="tool.id" :value="tool.id" :title="tool.key ? `${tool.hint} (${tool.key})` : tool.hint" :data-test="`finish-${tool.id}`">{{ tool.word }}</ElRadioButton>
   </ElRadioGroup>
-  <ElSelect v-if="finish.tool === 'crop' && tools" v-model="tools.ratio.value" size="small" class="ratio" aria-label="Ratio of the frame" data-test="ratio"><ElOption v-for="ratio in RATIOS" :key="ratio" :value="ratio" :label="ratio === 'own' ? 'as it is' : ratio" /></ElSelect>
+  <ElSelect v-if="finish.tool === 'crop' && tools" :model-value="tools.ratio.value" size="small" class="ratio" aria-label="Ratio of the frame" data-test="ratio" @change="(ratio: string) => tools!.setRatio(ratio)"><ElOption v-for="ratio in RATIOS" :key="ratio" :value="ratio" :label="ratio === 'own' ? 'as it is' : ratio" /></ElSelect>
   <ElButton size="small" :type="finish.framed ? 'primary' : undefined" :aria-pressed="finish.framed" title="As it is delivered, in its frame (F)" data-test="framed" @click="finish.framed = !finish.framed">Framed</ElButton>
   <span v-if="seen" class="values" data-test="sampled" :title="`CIE L*a*b* ${seen.after.lab.map((value) => value.toFixed(1)).join(', ')}`">{{ seen.x }}, {{ seen.y }} <span>{{ seen.before.values.join(' ') }} → {{ seen.after.values.join(' ') }}</span> <span>L* {{ seen.after.lab[0].toFixed(1) }}</span> <span>D {{ seen.after.density.toFixed(2) }}</span></span>
 </template>

@@ -206,6 +206,9 @@ const SLIP_FINGER = 14
 /** So long after two fingers nothing is a tap, in milliseconds. */
 const AFTER_TWO = 400
 
+/** Zoom of the whole picture with room around it. */
+const STEPPED_BACK = 0.86
+
 /** Two fingers always move the picture. */
 let touches = 0
 let touchedByTwo = -Infinity
@@ -392,6 +395,13 @@ const pointerDisc = computed<Disc | null>(() => {
   if (!props.editable || !pointer.value || drag.active.value || (bench.tool !== 'spot' && bench.tool !== 'stroke' && !(bench.tool === 'area' && areas.drawWith === 'grow'))) return null
   return { type: 'disc', x: pointer.value.x, y: pointer.value.y, r: (bench.toolSize / 2) * sight.value.scale }
 })
+/** Corners that are dragged or clicked must be within reach: the view steps back a little. */
+watch(() => finish.tool, (tool) => {
+  const viewport = viewer.value?.viewport
+  if (!viewport || !viewer.value?.world.getItemCount()) return
+  if (tool === 'crop' || tool === 'corners') viewport.goHome(true).zoomBy(STEPPED_BACK, undefined, true).applyConstraints(true)
+  else if (Math.abs(viewport.getZoom() / viewport.getHomeZoom() - STEPPED_BACK) < 0.01) viewport.goHome(true)
+})
 watch(() => bench.tool, () => drawing.giveUp())
 const beforeWord = computed(() => (look.before.show === 'original' ? 'Original' : look.before.upTo === 'mended' ? 'As mended' : 'Without this mend'))
 const rectangleOnScreen = computed(() => {
@@ -428,7 +438,7 @@ defineExpose({ zoomTo, drawing, toggleDivider, finishTools })
       <div v-else-if="look.lens !== 'plain'" class="banner lens">{{ LENS_WORDS[look.lens] }} lens: the result is not touched</div>
       <div v-if="bench.marks !== 'all'" class="banner low">{{ bench.marks === 'none' ? 'Marks are hidden' : 'Settled marks are hidden' }}</div>
     </div>
-    <div class="zoom">
+    <div v-if="look.stage !== 'finish' || finish.tool !== 'crop'" class="zoom">
       <button type="button" @click="zoomTo('fit')">Whole <span class="key">0</span></button>
       <button type="button" @click="zoomTo(1)">1 : 1 <span class="key">Z</span></button>
       <span data-test="zoom">{{ zoomText }}</span>

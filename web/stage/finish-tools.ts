@@ -158,5 +158,5 @@ export function useFinishTools() {
     held = null
   }
 
-  return { points, pointer, corners, cut, ratio, press, move, release, click, hover, giveUp, holds: () => held !== null, justEnded: () => performance.now() - endedAt < 200 }
+  return { points, pointer, corners, cut, ratio, setRatio: (wanted: string) => (ratio.value = wanted), press, move, release, click, hover, giveUp, holds: () => held !== null, justEnded: () => performance.now() - endedAt < 200 }
 }

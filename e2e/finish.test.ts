@@ -1,0 +1,244 @@
+import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { createHash } from 'node:crypto'
+import { writeFileSync } from 'node:fs'
+import type { Page } from 'playwright-core'
+import sharp from 'sharp'
+import { arrival, upload } from '../demo/load.js'
+import { encodePicture } from '../codec/write.js'
+import { readPicture } from '../codec/read.js'
+import { allOperations } from '../core/operations/registry.js'
+import { defaultSettings } from '../core/operations/settings.js'
+import { makeRandom } from '../core/random.js'
+import { makeRaster } from '../core/raster/raster.js'
+import type { OperationStep } from '../core/treatment/schema.js'
+import { rest } from './browser.js'
+import { Harness } from './harness.js'
+
+/** The stage Finish: proposals, sentences, test strip, chart, tools, frame, and the same bytes on screen and in the file. */
+
+let harness: Harness
+let page: Page
+let picture: string
+const NAME = 'stained-print.tif'
+beforeAll(async () => {
+  harness = await Harness.start([NAME])
+  page = harness.page
+  picture = await harness.pictureNamed(NAME)
+  await harness.open(picture, 'mend')
+})
+afterAll(() => harness.stop())
+
+const chain = async (id = picture) => (await harness.opened(id)).treatment.operations ?? []
+const stepOf = async (operation: string) => (await chain()).find((step) => step.operation === operation)
+const row = (operation: string) => page.locator(`[data-test=finish-step][data-operation=${operation}]`)
+const shown = () => page.locator('[data-test=picture] canvas').first().screenshot()
+
+describe('the stage line', () => {
+  it('shows all seven stages; those that have nothing yet say what they will be for and lead on', async () => {
+    expect(await page.locator('.stage-line .stop').count()).toBe(7)
+    await harness.test('stage-correct').click()
+    await page.getByText('whole areas will be corrected').waitFor()
+    await harness.test('lead-on').click()
+    await page.waitForURL(/\/finish$/)
+    await page.waitForSelector('[data-test=picture][aria-busy=false] canvas')
+    await rest(page, 600)
+  })
+})
+
+describe('steps', () => {
+  it('are proposed with their reasons, and seen in the picture', async () => {
+    const before = await shown()
+    await harness.test('propose-all').click()
+    await expect.poll(async () => (await chain()).length, { timeout: 15000 }).toBeGreaterThan(1)
+    for (const step of await chain()) expect(step.note!.length).toBeGreaterThan(10)
+    await harness.saved()
+    await rest(page, 600)
+    expect(Buffer.compare(before, await shown())).not.toBe(0)
+    // In Mend the tone is seen too.
+    await harness.test('stage-mend').click()
+    await page.waitForSelector('[data-test=picture][aria-busy=false] canvas')
+    await harness.test('stage-finish').click()
+    await page.waitForURL(/\/finish$/)
+    await rest(page, 600)
+  })
+  it('are changed by their slider, by a number, and in the sentence itself; what is clipped is hatched while black moves', async () => {
+    await row('black-and-white').click()
+    const before = (await stepOf('black-and-white'))!.settings.blackDensity as number
+    await page.locator('[data-test=set-blackDensity] [role=slider]').focus()
+    for (let i = 0; i < 12; i++) await page.keyboard.press('ArrowLeft')
+    await expect.poll(async () => (await stepOf('black-and-white'))!.settings.blackDensity).toBeCloseTo(before - 0.12, 5)
+    await page.locator('[data-test=set-whiteDensity-number] input').fill('0.2')
+    await page.keyboard.press('Enter')
+    await expect.poll(async () => (await stepOf('black-and-white'))!.settings.whiteDensity).toBe(0.2)
+    await expect.poll(async () => Number.parseFloat(await harness.test('clipped-light').innerText())).toBeGreaterThan(0)
+    await row('black-and-white').locator('[data-test=value-whiteDensity]').click()
+    await page.locator('[data-test=type-whiteDensity] input').fill('0.05')
+    await page.keyboard.press('Enter')
+    await expect.poll(async () => (await stepOf('black-and-white'))!.settings.whiteDensity).toBe(0.05)
+    await page.keyboard.press('Escape')
+    expect(await row('black-and-white').innerText()).toContain('D 0.05')
+  })
+  it('are tried at five values, of which a click takes one', async () => {
+    await row('black-and-white').click()
+    expect(await harness.test('strip-value').count()).toBe(5)
+    await rest(page, 500)
+    const before = (await stepOf('black-and-white'))!.settings
+    await harness.test('strip-value').nth(3).click()
+    await expect.poll(async () => (await stepOf('black-and-white'))!.settings).not.toEqual(before)
+  })
+  it('are added by saying what is wrong, switched, put in another order by keys, and taken out', async () => {
+    await harness.test('what-is-wrong').click()
+    await harness.test('offer-sharpen').click()
+    await row('sharpen').waitFor()
+    await harness.saved()
+    await row('sharpen').locator('[data-test=finish-switch]').click()
+    await expect.poll(async () => (await stepOf('sharpen'))!.enabled).toBe(false)
+    const at = async () => (await chain()).findIndex(({ operation }) => operation === 'sharpen')
+    const was = await at()
+    await row('sharpen').focus()
+    await page.keyboard.press('Alt+ArrowUp')
+    await expect.poll(at).toBe(was - 1)
+    await row('sharpen').focus()
+    await page.keyboard.press('Delete')
+    await expect.poll(at).toBe(-1)
+    await page.click('[data-test=undo]')
+    await expect.poll(at).toBe(was - 1)
+  })
+  it('the curve is drawn on the histogram; its points are moved by pointer and by keys', async () => {
+    await harness.test('what-is-wrong').click()
+    await harness.test('offer-curve').click()
+    await row('curve').waitFor()
+    await harness.saved()
+    const points = async () => (await stepOf('curve'))!.settings.points as [number, number][]
+    expect(await harness.test('curve-point').count()).toBe(4)
+    await harness.test('curve-point').nth(1).focus()
+    for (let i = 0; i < 5; i++) await page.keyboard.press('ArrowUp')
+    await expect.poll(async () => (await points())[1]![1]).toBeCloseTo(0.28, 5)
+    const box = (await harness.test('curve-point').nth(2).boundingBox())!
+    await harness.drag({ x: box.x + 4, y: box.y + 4 }, { x: box.x + 4, y: box.y - 16 })
+    await expect.poll(async () => (await points())[2]![1]).toBeGreaterThan(0.82)
+    await harness.test('curve-point').nth(1).focus()
+    await page.keyboard.press('Delete')
+    await expect.poll(async () => (await points()).length).toBe(3)
+  })
+})
+
+describe('the pointer', () => {
+  it('reads values before and after', async () => {
+    const at = await harness.inView(0.5, 0.3)
+    await page.mouse.move(at.x, at.y)
+    await page.mouse.move(at.x + 2, at.y)
+    await harness.test('sampled').waitFor()
+    expect(await harness.test('sampled').innerText()).toMatch(/→.*L\*.*D /s)
+  })
+  it('picks a neutral point', async () => {
+    await harness.test('finish-neutral').click()
+    const at = await harness.inView(0.4, 0.3)
+    await page.mouse.click(at.x, at.y)
+    await expect.poll(async () => (await stepOf('neutral'))?.measured).toBeDefined()
+  })
+  it('turns the picture so that a line lies level', async () => {
+    await harness.test('finish-level').click()
+    const [a, b] = [await harness.inView(0.3, 0.5), await harness.inView(0.6, 0.52)]
+    await page.mouse.click(a.x, a.y)
+    await page.mouse.click(b.x, b.y)
+    await expect.poll(async () => (await stepOf('turn'))?.settings.degrees as number).toBeLessThan(-1)
+    // The line runs down to the right, so the picture is turned back by as much.
+    expect((await stepOf('turn'))!.settings.degrees).toBeGreaterThan(-6)
+  })
+  it('cuts the frame, in a ratio that is kept, and the delivered picture is seen framed', async () => {
+    await harness.test('finish-crop').click()
+    await rest(page, 500)
+    await harness.test('ratio').click()
+    await page.getByRole('option', { name: '1:1', exact: true }).click()
+    const handle = (await harness.test('crop-handle').nth(2).boundingBox())!
+    await harness.drag({ x: handle.x + 5, y: handle.y + 5 }, { x: handle.x - 120, y: handle.y - 90 })
+    await expect.poll(async () => (await stepOf('crop'))?.settings.width as number, { timeout: 15000 }).toBeGreaterThan(20)
+    // The step was made while the hand moved; the rest of the way is set on it.
+    const again = (await harness.test('crop-handle').nth(2).boundingBox())!
+    await harness.drag({ x: again.x + 5, y: again.y + 5 }, { x: again.x - 20, y: again.y - 20 })
+    await page.waitForTimeout(700)
+    const { settings } = (await stepOf('crop'))!
+    expect(Math.abs((settings.width as number) - (settings.height as number))).toBeLessThanOrEqual(2)
+    await harness.saved()
+    await page.keyboard.press('Escape')
+    await harness.test('framed').click()
+    await rest(page, 900)
+    expect(await page.locator('[data-test=frame]').count()).toBe(0)
+    await harness.test('framed').click()
+    await rest(page, 600)
+    expect(await page.locator('[data-test=frame]').count()).toBe(1)
+  })
+})
+
+describe('screen and file', () => {
+  async function written(id: string, depth: 8 | 16): Promise<{ width: number; height: number; hash: string }> {
+    const ask = async (path: string, body?: unknown) => (await fetch(`${harness.services.address}${path}`, body ? { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) } : {})).json() as Promise<Record<string, unknown>>
+    const run = await ask(`/api/pictures/${id}/exports`, { format: 'tiff', depth, quality: 90 })
+    for (;;) {
+      const now = await ask(`/api/runs/${run.id as string}`)
+      if (now.state === 'failed') throw new Error(JSON.stringify(now.problem))
+      if (now.state === 'done') break
+      await new Promise((resolve) => setTimeout(resolve, 100))
+    }
+    const path = `${harness.home}/out-${id}-${depth}.tif`
+    writeFileSync(path, Buffer.from(await (await fetch(`${harness.services.address}/api/runs/${run.id as string}/file`)).arrayBuffer()))
+    const { pixels } = await readPicture(path, 'out')
+    return { width: pixels.width, height: pixels.height, hash: createHash('sha256').update(new Uint8Array(pixels.data.buffer, pixels.data.byteOffset, pixels.data.byteLength)).digest('hex') }
+  }
+  const onScreen = async (id: string, depth: 8 | 16, size: { width: number; height: number }) => harness.workerHash(id, (await harness.opened(id)).treatment, 'deliveredBytes', { x: 0, y: 0, width: size.width, height: size.height }, depth)
+
+  for (const [channels, depth] of [[3, 8], [1, 16]] as const) {
+    it(`every operation gives the same bytes in Chromium and in the file (${channels === 1 ? 'grey' : 'colour'}, ${depth} bit); off and on again gives them again`, async () => {
+      const raster = makeRaster(150, 110, channels, depth)
+      const random = makeRandom(9)
+      const top = depth === 8 ? 255 : 65535
+      for (let i = 0; i < raster.data.length; i++) raster.data[i] = Math.round(top * (0.2 + 0.5 * ((Math.floor(i / channels) % 150) / 150)) + (random.uniform() * top) / 10)
+      const id = (await arrival(harness.services.address, await upload(harness.services.address, harness.job, `bytes-${channels}-${depth}.png`, await encodePicture(raster, null, { icc: null, exif: null, resolutionPerInch: null }, { format: 'png', depth, quality: 90 })))).picture!
+      const some: Record<string, Record<string, unknown>> = {
+        'black-and-white': { blackDensity: 1.2, whiteDensity: 0.15 }, cast: { redContrast: 1.3, blueOffset: 0.05 }, sharpen: { amount: 150 }, lens: { k1: 0.05 }, perspective: { corners: [[8, 6], [140, 3], [146, 104], [4, 100]] },
+        turn: { degrees: 4.2 }, crop: { x: 10, y: 8, width: 100, height: 70 }, size: { longestSidePx: 120 }, 'print-size': { widthCm: 2, perInch: 150 },
+      }
+      let revision = 0
+      const put = async (operations: OperationStep[]) => {
+        const answer = await fetch(`${harness.services.address}/api/pictures/${id}/edits`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ revision, label: 'Set', operations: [...(revision > 0 ? [{ type: 'remove', list: 'operations', ids: ['s'] }] : []), { type: 'put', list: 'operations', items: operations }] }) })
+        expect(answer.status, await answer.clone().text()).toBe(200)
+        revision = ((await answer.json()) as { revision: number }).revision
+      }
+      for (const operation of allOperations()) {
+        const step: OperationStep = { id: 's', stage: operation.stage, operation: operation.name, version: operation.version, settings: { ...defaultSettings(operation), ...some[operation.name] }, strength: 1, enabled: true, ...(operation.name === 'neutral' ? { measured: { light: [0.4, 0.3, 0.2].slice(0, channels) } } : {}) }
+        await put([step])
+        const file = await written(id, depth)
+        expect(await onScreen(id, depth, file), operation.name).toBe(file.hash)
+        if (operation.name === 'sharpen') {
+          await put([{ ...step, enabled: false }])
+          expect((await written(id, depth)).hash).not.toBe(file.hash)
+          await put([step])
+          expect((await written(id, depth)).hash).toBe(file.hash)
+        }
+      }
+    }, 180000)
+  }
+  it('a print goes from proposals to a downloaded file by keys alone', async () => {
+    await harness.open(picture, 'mend')
+    await harness.test('stage-finish').focus()
+    await page.keyboard.press('Enter')
+    await page.waitForURL(/\/finish$/)
+    await page.waitForSelector('[data-test=picture][aria-busy=false] canvas')
+    await page.locator('[data-home]').first().focus()
+    await page.keyboard.press('p')
+    await rest(page, 1200)
+    await harness.saved()
+    await harness.test('stage-hand-over').focus()
+    await page.keyboard.press('Enter')
+    await page.waitForURL(/hand-over$/)
+    await harness.test('export').focus()
+    await page.keyboard.press('Enter')
+    await page.waitForSelector('[data-test=download]', { timeout: 60000 })
+    const [download] = await Promise.all([page.waitForEvent('download'), harness.test('download').first().press('Enter')])
+    const meta = await sharp(await download.path()).metadata()
+    // The frame was cut to a square.
+    expect(Math.abs(meta.width - meta.height)).toBeLessThanOrEqual(2)
+  })
+  it('nothing was complained of on the way', () => expect(harness.complaints).toEqual([]))
+})
