@@ -1,12 +1,15 @@
 import { LN2, ln, pow } from '../raster/exact-math.js'
+import { inOrder } from '../raster/order.js'
 import { roundTo } from '../round.js'
 import type { FloatRaster, OperationContext, Proposal } from '../operations/operation.js'
 
 const LN10 = ln(10)
 /** Share of the pixels that may be clipped at each end: one in a thousand (common practice). */
 const CLIPPED = 0.001
-/** Percentiles between which the densities of the channels are compared, away from dust and glare. */
-const [LOW, HIGH] = [0.02, 0.98]
+/** Difference of the channels in the lightest place, in density, that is paper gone yellow whatever the rest shows. */
+const YELLOWED = 0.08
+/** Share of the pixels that are taken for the lightest and for the darkest of the picture: more than dust and glare cover. */
+const ENDS = 0.006
 /** Least mean distance of the linear light of the channels from their mean, over that mean, that is a cast. */
 const LEAN = 0.05
 /** Share of the lean that all pixels have in common; the colours of an ordinary scene cancel one another. */
@@ -20,9 +23,9 @@ const BORDER = 0.03
  *
  * @param picture  The mended picture at a small level, encoded values 0..1; some hundred thousand pixels are enough.
  *
- * The cast compares the densities of the channels at their dark and light ends: a print's dyes had, as a whole, equal
- * densities in its darkest and lightest neutral places (grey world at both ends, Buchsbaum 1980, with outliers left out
- * by percentiles).
+ * The cast compares the densities of the channels where the picture is lightest and darkest: white and black were
+ * neutral in the print (the white patch of Land and McCann 1971, at both ends, by medians so that glare and dust say
+ * nothing).
  */
 export function proposeFinish(picture: FloatRaster, context: OperationContext): Proposal[] {
   const proposals: Proposal[] = []
@@ -31,11 +34,11 @@ export function proposeFinish(picture: FloatRaster, context: OperationContext): 
   if (densities[0]!.length < 64) return proposals
   let corrected = densities
   if (channels === 3) {
-    const low = densities.map((values) => percentile(values, LOW))
-    const high = densities.map((values) => percentile(values, HIGH))
+    const { low, high } = endsOf(densities, context)
     const ranges = high.map((value, c) => Math.max(0.15, value - low[c]!))
     const spread = Math.max(...low) - Math.min(...low) + Math.max(...ranges) / Math.min(...ranges) - 1
-    if (spread > 0.06 && hasCast(picture, context)) {
+    const yellowed = Math.max(...low) - Math.min(...low)
+    if (yellowed > YELLOWED || (spread > 0.06 && hasCast(picture, context))) {
       // The channel that has lost least says how dense the print was, and the lightest place how white its paper.
       const widest = Math.max(...ranges)
       const floor = Math.min(...low)
@@ -107,8 +110,13 @@ function hasCast({ data }: FloatRaster, { tones }: OperationContext): boolean {
   return common / count > LEAN && common / lengths > AGREEMENT
 }
 
-function percentile(values: Float32Array, share: number): number {
-  const sorted = values.slice().sort()
-  return sorted[Math.round(share * (sorted.length - 1))]!
+/** Median density of each channel among the lightest pixels and among the darkest, by luminance. */
+function endsOf(densities: readonly Float32Array[], { luminance }: OperationContext): { low: number[]; high: number[] } {
+  const count = densities[0]!.length
+  const brightness = new Float32Array(count)
+  for (let i = 0; i < count; i++) for (let c = 0; c < densities.length; c++) brightness[i]! += luminance[c]! * densities[c]![i]!
+  const order = inOrder(brightness)
+  const share = Math.max(16, Math.round(ENDS * count))
+  const medians = (places: Uint32Array) => densities.map((values) => Float32Array.from(places, (i) => values[i]!).sort()[places.length >> 1]!)
+  return { low: medians(order.subarray(0, share)), high: medians(order.subarray(count - share)) }
 }
-
