@@ -1,6 +1,6 @@
 import { rationalEntry, textEntry, TAG, writeExif, shortEntry } from '@fennip/codec/directory.js'
 import { encodePicture } from '@fennip/codec/write.js'
-import { FRAME, PRINT, dustyPylon, pylonLight, shaftValve, stainedPrint, stationPrint, tornPrint, type DemoPicture, type DemoSize } from './pictures.js'
+import { FRAME, PRINT, dustyPylon, fadedPrint, pylonLight, shaftValve, stainedPrint, stationPrint, tornPrint, type DemoPicture, type DemoSize } from './pictures.js'
 import type { Light } from './photograph.js'
 import { dustOfSensor, seriesFrame, SERIES_FRAMES, SERIES_ROOM } from './series.js'
 
@@ -44,6 +44,7 @@ export function demoFiles(frame: DemoSize = FRAME, print: DemoSize = PRINT): Dem
     { name: 'lower-station.tif', make: async () => deep(await stationPrint(print), null, 600) },
     { name: 'torn-print.tif', make: async () => deep(await tornPrint({ width: print.width / 2, height: print.height / 2 }), null, 300) },
     { name: 'stained-print.tif', make: async () => deep(await stainedPrint({ width: print.width / 2, height: print.height / 2 }), null, 300) },
+    { name: 'faded-print.tif', make: async () => deep(await fadedPrint({ width: print.width / 2, height: print.height / 2 }), null, 300) },
     ...seriesOf(frame),
   ]
 }

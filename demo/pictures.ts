@@ -1,4 +1,5 @@
 import { fileURLToPath } from 'node:url'
+import { gaussianBlur } from '@fennip/core/raster/blur.js'
 import type { Depth } from '@fennip/core/raster/raster.js'
 import { addBackscatter, addDust, addFolds, addLosses, addMould, addScratches, addSpecks, addStains, addTears, copyLight, type TrueFlaw } from './damage.js'
 import { expose, lightOfRender, printOf, SEPIA, type Exposure, type Light, type Photograph } from './photograph.js'
@@ -84,6 +85,53 @@ export async function stainedPrint(size: DemoSize = TORN, seed = 30): Promise<De
   addStains(damage, { water: 3, foxing: 40, radius: [Math.max(4, 7 * scale), Math.max(6, 34 * scale)], depth: [0.12, 0.7], seed })
   const flaws = addMould(damage, { colonies: 3, spots: 12, radius: [Math.max(1.5, 2 * scale), Math.max(4, 7 * scale)], depth: [0.3, 1.6], seed: seed + 17 })
   return { ...expose(print, damage, { ...PRINTED, electrons: 4000, seed }), flaws }
+}
+
+/** Size of the colour print's image on its paper, and how far the print lies askew in the scan. */
+const MARGIN = 0.055
+const ASKEW_DEGREES = 1.4
+/** Density that each dye has kept, and what the paper has gained: a colour print of some decades, kept light (common practice). */
+const KEPT = [0.62, 0.78, 0.7]
+const YELLOWED = [0.04, 0.1, 0.2]
+/** Steps of the grey scale along the lower edge of the print, in density. */
+const SCALE_STEPS = 11
+const SCALE_TOP = 2
+
+/** A colour print of the cable workshop: faded and gone brown, with a grey scale along its edge, askew on the scanner. */
+export async function fadedPrint(size: DemoSize = TORN, seed = 60): Promise<DemoPicture> {
+  const { width, height } = size
+  const image = await lightOfRender(scene('workshop'), { ...size, channels: 3, softness: 0.9, detail: 0.14, seed: 14 })
+  const angle = (ASKEW_DEGREES * Math.PI) / 180
+  const [c, s] = [Math.cos(angle), Math.sin(angle)]
+  const channels = [0, 1, 2].map((channel) => {
+    const data = new Float32Array(width * height)
+    for (let y = 0; y < height; y++) {
+      for (let x = 0; x < width; x++) {
+        // The place on the paper, 0 to 1 over the print, which is a little smaller than the scan.
+        const [dx, dy] = [x + 0.5 - width / 2, y + 0.5 - height / 2]
+        const u = (c * dx + s * dy) / (0.95 * width) + 0.5
+        const v = (c * dy - s * dx) / (0.95 * height) + 0.5
+        data[y * width + x] = u < 0 || v < 0 || u > 1 || v > 1 ? 0.028 : fadedLight(image.channels[channel]!, u, v, channel)
+      }
+    }
+    return { width, height, data }
+  })
+  const light: Light = { width, height, channels: channels.map((plane) => gaussianBlur(plane, 0.6)) }
+  const damage = copyLight(light)
+  const flaws = addSpecks(damage, { count: Math.round(60 * scaleOf(size, TORN)), radius: [1.2, Math.max(3, 5 * scaleOf(size, TORN))], seed })
+  return { ...expose(light, damage, { ...PRINTED, electrons: 5000, seed }), flaws }
+}
+
+/** Light that a place of the faded paper gives back. */
+function fadedLight({ width, height, data }: Light['channels'][number], u: number, v: number, channel: number): number {
+  const inImage = u > MARGIN && u < 1 - MARGIN && v > MARGIN && v < 1 - 2.2 * MARGIN
+  let density = 0
+  if (inImage) {
+    const x = Math.min(width - 1, Math.floor(((u - MARGIN) / (1 - 2 * MARGIN)) * width))
+    const y = Math.min(height - 1, Math.floor(((v - MARGIN) / (1 - 3.2 * MARGIN)) * height))
+    density = Math.min(2.1, -Math.log10(Math.max(0.004, 0.92 * data[y * width + x]!)))
+  } else if (v > 1 - 1.7 * MARGIN && v < 1 - 0.6 * MARGIN && u > 0.12 && u < 0.88) density = (Math.floor(((u - 0.12) / 0.76) * SCALE_STEPS) / (SCALE_STEPS - 1)) * SCALE_TOP
+  return 10 ** -(density * KEPT[channel]! + YELLOWED[channel]! + 0.03)
 }
 
 /** Another print of the station, from an album: torn in two places, a corner gone, creased. */

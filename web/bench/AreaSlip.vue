@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { ElButton } from 'element-plus'
 import { ref, watch } from 'vue'
 import Setting from '../shared/Setting.vue'
 import { useAreas } from '../store/areas.js'
@@ -19,37 +20,37 @@ watch(() => areas.selected?.softEdgePx, (px) => (softEdge.value = px ?? 0), { im
     <h2>Guards and zones</h2>
     <p class="soft">Mends, sources and fills stop at a guard. A zone is a named area to be used again.</p>
     <div v-if="bench.areas.length > 0" class="list">
-      <button v-for="area in bench.areas" :key="area.id" type="button" :class="{ on: area.id === areas.selectedId }" :aria-pressed="area.id === areas.selectedId" data-test="area" @click="areas.selectedId = area.id === areas.selectedId ? null : area.id">
+      <ElButton v-for="area in bench.areas" :key="area.id" :class="{ on: area.id === areas.selectedId }" :aria-pressed="area.id === areas.selectedId" data-test="area" @click="areas.selectedId = area.id === areas.selectedId ? null : area.id">
         <span>{{ area.name }}</span><small class="soft">{{ area.role }}</small>
-      </button>
+      </ElButton>
     </div>
     <div class="pair" role="radiogroup" aria-label="Drawn by">
-      <button type="button" role="radio" :aria-checked="areas.drawWith === 'grow'" :class="{ on: areas.drawWith === 'grow' }" data-test="area-grow" @click="areas.drawWith = 'grow'">From strokes</button>
-      <button type="button" role="radio" :aria-checked="areas.drawWith === 'outline'" :class="{ on: areas.drawWith === 'outline' }" data-test="area-outline" @click="(areas.forget(), (areas.drawWith = 'outline'))">By outline</button>
+      <ElButton role="radio" :aria-checked="areas.drawWith === 'grow'" :class="{ on: areas.drawWith === 'grow' }" data-test="area-grow" @click="areas.drawWith = 'grow'">From strokes</ElButton>
+      <ElButton role="radio" :aria-checked="areas.drawWith === 'outline'" :class="{ on: areas.drawWith === 'outline' }" data-test="area-outline" @click="(areas.forget(), (areas.drawWith = 'outline'))">By outline</ElButton>
     </div>
     <div v-if="areas.selected" class="pair" role="radiogroup" aria-label="What is drawn is">
-      <button type="button" role="radio" :aria-checked="areas.mode === 'add'" :class="{ on: areas.mode === 'add' }" data-test="area-add" @click="areas.mode = 'add'">Add to it</button>
-      <button type="button" role="radio" :aria-checked="areas.mode === 'take'" :class="{ on: areas.mode === 'take' }" data-test="area-take" @click="areas.mode = 'take'">Take away</button>
+      <ElButton role="radio" :aria-checked="areas.mode === 'add'" :class="{ on: areas.mode === 'add' }" data-test="area-add" @click="areas.mode = 'add'">Add to it</ElButton>
+      <ElButton role="radio" :aria-checked="areas.mode === 'take'" :class="{ on: areas.mode === 'take' }" data-test="area-take" @click="areas.mode = 'take'">Take away</ElButton>
     </div>
     <template v-if="areas.drawWith === 'grow'">
       <div class="pair" role="radiogroup" aria-label="The next stroke lies">
-        <button type="button" role="radio" :aria-checked="areas.side === 'inside'" :class="{ on: areas.side === 'inside' }" data-test="side-inside" @click="areas.side = 'inside'">Inside <span class="key">I</span></button>
-        <button type="button" role="radio" :aria-checked="areas.side === 'outside'" :class="{ on: areas.side === 'outside' }" data-test="side-outside" @click="areas.side = 'outside'">Outside <span class="key">I</span></button>
+        <ElButton role="radio" :aria-checked="areas.side === 'inside'" :class="{ on: areas.side === 'inside' }" data-test="side-inside" @click="areas.side = 'inside'">Inside <span class="key">I</span></ElButton>
+        <ElButton role="radio" :aria-checked="areas.side === 'outside'" :class="{ on: areas.side === 'outside' }" data-test="side-outside" @click="areas.side = 'outside'">Outside <span class="key">I</span></ElButton>
       </div>
       <Setting v-model="areas.thinPx" label="Leave out what is thinner" unit="px" :min="0" :max="40" test="thin" />
       <p class="soft" data-test="grow-state">{{ areas.growing ? 'Growing along the edges' : areas.isDrawing ? (areas.grown.length > 0 ? 'Draw more strokes where it is wrong, or keep it.' : 'Draw a stroke inside.') : 'Draw a stroke inside the thing, and one outside.' }}</p>
-      <button type="button" class="plain-button main" data-test="area-keep" :disabled="areas.grown.length === 0 || areas.growing" @click="areas.keep">Keep <span class="key">Enter</span></button>
-      <button v-if="areas.isDrawing" type="button" class="plain-button" data-test="area-forget" @click="areas.forget">Forget the strokes <span class="key">Esc</span></button>
+      <ElButton type="primary" data-test="area-keep" :disabled="areas.grown.length === 0 || areas.growing" @click="areas.keep">Keep <span class="key">Enter</span></ElButton>
+      <ElButton v-if="areas.isDrawing" data-test="area-forget" @click="areas.forget">Forget the strokes <span class="key">Esc</span></ElButton>
     </template>
     <section v-if="areas.selected" class="one">
       <label class="name"><span>Name</span><input :value="areas.selected.name" maxlength="80" aria-label="Name" data-test="area-name" @change="areas.rename(($event.target as HTMLInputElement).value)"></label>
       <div class="pair" role="radiogroup" aria-label="It is a">
-        <button type="button" role="radio" :aria-checked="areas.selected.role === 'guard'" :class="{ on: areas.selected.role === 'guard' }" data-test="role-guard" @click="areas.setRole('guard')">Guard</button>
-        <button type="button" role="radio" :aria-checked="areas.selected.role === 'zone'" :class="{ on: areas.selected.role === 'zone' }" data-test="role-zone" @click="areas.setRole('zone')">Zone</button>
+        <ElButton role="radio" :aria-checked="areas.selected.role === 'guard'" :class="{ on: areas.selected.role === 'guard' }" data-test="role-guard" @click="areas.setRole('guard')">Guard</ElButton>
+        <ElButton role="radio" :aria-checked="areas.selected.role === 'zone'" :class="{ on: areas.selected.role === 'zone' }" data-test="role-zone" @click="areas.setRole('zone')">Zone</ElButton>
       </div>
       <Setting v-model="softEdge" label="Soft edge" unit="px" :min="0" :max="60" test="area-soft-edge" @change="areas.setSoftEdge(softEdge)" />
-      <button type="button" class="plain-button" data-test="area-flaws" @click="group.chooseIn(areas.selected)">Choose the flaws in it</button>
-      <button type="button" class="plain-button" data-test="area-remove" @click="areas.remove">Take out {{ areas.selected.role === 'guard' ? 'this guard' : 'this zone' }}</button>
+      <ElButton data-test="area-flaws" @click="group.chooseIn(areas.selected)">Choose the flaws in it</ElButton>
+      <ElButton data-test="area-remove" @click="areas.remove">Take out {{ areas.selected.role === 'guard' ? 'this guard' : 'this zone' }}</ElButton>
     </section>
   </aside>
 </template>

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ElInputNumber, ElMessage, ElProgress, ElSlider } from 'element-plus'
+import { ElButton, ElInputNumber, ElMessage, ElProgress, ElSlider } from 'element-plus'
 import { useEventListener, useIntervalFn } from '@vueuse/core'
 import { computed, onBeforeUnmount, ref, watch } from 'vue'
 import { RouterLink, useRoute } from 'vue-router'
@@ -216,8 +216,8 @@ watch(() => bench.run, (now, before) => {
       <div v-if="bench.opened" class="rest">
         <span>{{ megapixels(bench.opened.original.width, bench.opened.original.height) }} · {{ bench.opened.original.depth }} bit · {{ bench.opened.about.profile.name }}{{ bench.opened.about.profile.assumed ? ' assumed' : '' }}</span>
         <span :class="{ shows: outbox.count > 0 && !!outbox.trouble }" class="saved" :title="outbox.words" data-test="saved">{{ outbox.words }}</span>
-        <button type="button" class="link-button" :disabled="!bench.undoLabel" :title="bench.undoLabel ? `Undo: ${bench.undoLabel}` : ''" data-test="undo" @click="bench.goBack('undo')">Undo <span class="key">Ctrl Z</span></button>
-        <button type="button" class="link-button" :disabled="!bench.redoLabel" :title="bench.redoLabel ? `Redo: ${bench.redoLabel}` : ''" data-test="redo" @click="bench.goBack('redo')">Redo</button>
+        <ElButton link :disabled="!bench.undoLabel" :title="bench.undoLabel ? `Undo: ${bench.undoLabel}` : ''" data-test="undo" @click="bench.goBack('undo')">Undo <span class="key">Ctrl Z</span></ElButton>
+        <ElButton link :disabled="!bench.redoLabel" :title="bench.redoLabel ? `Redo: ${bench.redoLabel}` : ''" data-test="redo" @click="bench.goBack('redo')">Redo</ElButton>
         <Steps />
       </div>
     </div>
@@ -225,7 +225,7 @@ watch(() => bench.run, (now, before) => {
     <div v-if="bench.run" class="run" data-test="run">
       <span>{{ bench.run.state === 'queued' ? 'Waiting for a worker' : runWord }}</span>
       <ElProgress :percentage="Math.round(100 * bench.run.progress)" :stroke-width="5" />
-      <button type="button" class="link-button" data-test="cancel" @click="bench.cancel(bench.run!.id)">Cancel</button>
+      <ElButton link data-test="cancel" @click="bench.cancel(bench.run!.id)">Cancel</ElButton>
     </div>
     <p v-if="warning" class="warned" data-test="file-warning">{{ warning }}</p>
     <p v-if="failed" class="failed">{{ failed }}</p>
@@ -237,7 +237,7 @@ watch(() => bench.run, (now, before) => {
       <div class="middle">
         <div class="tools">
           <div v-if="stage === 'mend'" class="tabs" role="radiogroup" aria-label="Tool">
-            <button v-for="tool in TOOLS" :key="tool.id" type="button" role="radio" :aria-checked="bench.tool === tool.id" :class="{ on: bench.tool === tool.id }" :data-test="`tool-${tool.id}`" :title="tool.hint" @click="bench.tool = tool.id">{{ tool.word }} <span v-if="tool.key" class="key">{{ tool.key }}</span></button>
+            <ElButton v-for="tool in TOOLS" :key="tool.id" role="radio" :aria-checked="bench.tool === tool.id" :class="{ on: bench.tool === tool.id }" :data-test="`tool-${tool.id}`" :title="tool.hint" @click="bench.tool = tool.id">{{ tool.word }} <span v-if="tool.key" class="key">{{ tool.key }}</span></ElButton>
           </div>
           <div v-if="stage === 'mend' && (bench.tool === 'spot' || bench.tool === 'stroke' || (bench.tool === 'area' && areas.drawWith === 'grow'))" class="size">
             <span class="key">-</span><ElSlider v-model="bench.toolSize" :min="2" :max="300" :show-tooltip="false" aria-label="Size" /><span class="key">+</span>
@@ -245,7 +245,7 @@ watch(() => bench.run, (now, before) => {
           </div>
           <FinishTools v-if="stage === 'finish'" :tools="view?.finishTools ?? null" />
           <div v-else class="marks-choice">Marks
-            <button v-for="choice in MARKS" :key="choice" type="button" class="link-button" :class="{ on: bench.marks === choice }" :data-test="`marks-${choice}`" @click="bench.marks = choice">{{ choice }}</button>
+            <ElButton link v-for="choice in MARKS" :key="choice" :class="{ on: bench.marks === choice }" :data-test="`marks-${choice}`" @click="bench.marks = choice">{{ choice }}</ElButton>
             <span class="key">H</span>
           </div>
         </div>
@@ -255,14 +255,14 @@ watch(() => bench.run, (now, before) => {
         </div>
         <div class="lenses">
           <span class="soft">Lens</span>
-          <button v-for="lens in LENSES" :key="lens" type="button" :class="{ on: look.lens === lens }" :aria-pressed="look.lens === lens" :data-test="`lens-${lens}`" @click="look.lens = lens">{{ LENS_WORDS[lens] }}</button>
+          <ElButton v-for="lens in LENSES" :key="lens" :class="{ on: look.lens === lens }" :aria-pressed="look.lens === lens" :data-test="`lens-${lens}`" @click="look.lens = lens">{{ LENS_WORDS[lens] }}</ElButton>
           <LensSettings v-if="look.lens !== 'plain'" />
           <span class="soft hold">
-            <button type="button" :class="{ on: look.divider !== null }" :aria-pressed="look.divider !== null" data-test="divide" title="Original on the left, result on the right (D)" @click="view?.toggleDivider()">Divide <span class="key">D</span></button>
-            <button type="button" :class="{ on: look.beside }" :aria-pressed="look.beside" data-test="beside-toggle" title="The original beside the result, moved with it (B)" @click="look.beside = !look.beside">Beside <span class="key">B</span></button>
-            <button type="button" :class="{ on: blinking }" :aria-pressed="blinking" data-test="blink" title="Original and result in turn (K)" @click="toggleBlink">Blink <span class="key">K</span></button>
-            <button v-if="stage === 'mend'" type="button" :class="{ on: look.compareScope === 'mend' }" :aria-pressed="look.compareScope === 'mend'" data-test="scope" title="Compare with the result without the selected mend, not with the original (W)" @click="look.compareScope = look.compareScope === 'all' ? 'mend' : 'all'">One mend <span class="key">W</span></button>
-            <button type="button" :class="{ on: look.holdOriginal && !blinking }" data-test="hold" title="The original, as long as it is held (Space)" @pointerdown="holdOriginal" @pointerup="look.holdOriginal = false" @pointercancel="look.holdOriginal = false" @contextmenu.prevent>Hold <span class="key">Space</span></button>
+            <ElButton :class="{ on: look.divider !== null }" :aria-pressed="look.divider !== null" data-test="divide" title="Original on the left, result on the right (D)" @click="view?.toggleDivider()">Divide <span class="key">D</span></ElButton>
+            <ElButton :class="{ on: look.beside }" :aria-pressed="look.beside" data-test="beside-toggle" title="The original beside the result, moved with it (B)" @click="look.beside = !look.beside">Beside <span class="key">B</span></ElButton>
+            <ElButton :class="{ on: blinking }" :aria-pressed="blinking" data-test="blink" title="Original and result in turn (K)" @click="toggleBlink">Blink <span class="key">K</span></ElButton>
+            <ElButton v-if="stage === 'mend'" :class="{ on: look.compareScope === 'mend' }" :aria-pressed="look.compareScope === 'mend'" data-test="scope" title="Compare with the result without the selected mend, not with the original (W)" @click="look.compareScope = look.compareScope === 'all' ? 'mend' : 'all'">One mend <span class="key">W</span></ElButton>
+            <ElButton :class="{ on: look.holdOriginal && !blinking }" data-test="hold" title="The original, as long as it is held (Space)" @pointerdown="holdOriginal" @pointerup="look.holdOriginal = false" @pointercancel="look.holdOriginal = false" @contextmenu.prevent>Hold <span class="key">Space</span></ElButton>
           </span>
         </div>
         <div v-if="stage === 'finish'" class="under"><TestStrip /><ToneChart /></div>
@@ -309,5 +309,5 @@ watch(() => bench.run, (now, before) => {
 .run { position: absolute; left: 50%; top: 94px; transform: translateX(-50%); z-index: 5; display: grid; grid-template-columns: auto 220px auto; gap: 14px; align-items: center; padding: 7px 14px; background: var(--sheet); border: 1px solid var(--ink); border-radius: 3px; }
 .failed { padding: 24px; }
 .warned { margin: 0; padding: 5px 14px; background: #fff; color: var(--shows); border-bottom: 1px solid var(--hairline); }
-.saved { max-width: 420px; overflow: hidden; text-overflow: ellipsis; }
+.saved { flex: none; max-width: 420px; overflow: hidden; text-overflow: ellipsis; }
 </style>

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ElCheckbox, ElCheckboxGroup, ElSlider } from 'element-plus'
+import { ElButton, ElCheckbox, ElCheckboxGroup, ElSlider } from 'element-plus'
 import { computed, ref, watch } from 'vue'
 import { expectedFalseFinds } from '@fennip/core/find/false-finds.js'
 import { splitKinds } from '@fennip/core/find/find.js'
@@ -65,17 +65,17 @@ const canSearch = computed(() => bench.selected !== null && searchKindOf(bench.s
         <option v-for="area in bench.areas" :key="`out${area.id}`" :value="`without:${area.id}`">All but {{ area.name }}</option>
       </select>
     </label>
-    <button type="button" class="plain-button main" data-test="find" :disabled="kinds.length === 0 || !!bench.run" @click="bench.find(kinds, rate, searched)">{{ bench.flaws.length > 0 ? 'Search again' : 'Search the picture' }}</button>
+    <ElButton type="primary" data-test="find" :disabled="kinds.length === 0 || !!bench.run" @click="bench.find(kinds, rate, searched)">{{ bench.flaws.length > 0 ? 'Search again' : 'Search the picture' }}</ElButton>
     <div v-if="bench.selected" class="like" data-test="like">
       <p class="soft">{{ alike === 1 ? 'No other flaw looks' : `${alike - 1} other flaws look` }} like the selected one.</p>
-      <button v-if="canSearch" type="button" class="plain-button" data-test="more-like" :disabled="!!bench.run" title="Search for fainter ones that look like it" @click="bench.find(kinds, rate, { ...searched, like: bench.selected.id })">More like this</button>
-      <button type="button" class="plain-button" data-test="none-like" title="Leave all of them as they are" @click="group.leaveAlike()">None like this</button>
+      <ElButton v-if="canSearch" data-test="more-like" :disabled="!!bench.run" title="Search for fainter ones that look like it" @click="bench.find(kinds, rate, { ...searched, like: bench.selected.id })">More like this</ElButton>
+      <ElButton data-test="none-like" title="Leave all of them as they are" @click="group.leaveAlike()">None like this</ElButton>
     </div>
     <div v-if="bench.wires.length > 0" class="question" data-test="wires">
       <p><b>{{ bench.wires.length === 1 ? 'One long dark line' : `${bench.wires.length} long dark lines` }}</b> may be {{ bench.wires.length === 1 ? 'a wire or rail' : 'wires or rails' }} of the picture. Nothing is done to {{ bench.wires.length === 1 ? 'it' : 'them' }} until you say.</p>
-      <button type="button" class="plain-button" data-test="wires-look" @click="bench.selectedId = bench.wires[0]!.id">Look at {{ bench.wires.length === 1 ? 'it' : 'the first' }}</button>
-      <button type="button" class="plain-button" data-test="wires-keep" @click="bench.decideWires(false)">They belong there</button>
-      <button type="button" class="plain-button" data-test="wires-flaws" @click="bench.decideWires(true)">They are flaws</button>
+      <ElButton data-test="wires-look" @click="bench.selectedId = bench.wires[0]!.id">Look at {{ bench.wires.length === 1 ? 'it' : 'the first' }}</ElButton>
+      <ElButton data-test="wires-keep" @click="bench.decideWires(false)">They belong there</ElButton>
+      <ElButton data-test="wires-flaws" @click="bench.decideWires(true)">They are flaws</ElButton>
     </div>
     <p v-if="bench.flaws.length > 0" class="soft">Searching again keeps everything you have decided. What was missed: in Mend, take the Spot tool and click it.</p>
     <p v-else class="soft">Faint flaws hide in smooth tones. The negative and relief lenses under the picture bring them out; they never touch the result.</p>

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ElProgress } from 'element-plus'
+import { ElButton, ElProgress } from 'element-plus'
 import { computed, ref } from 'vue'
 import Setting from '../shared/Setting.vue'
 import { useBench } from '../store/bench.js'
@@ -29,19 +29,19 @@ const METHODS = [
     <div v-if="group.progress" class="progress">
       <span>{{ group.progress.done }} of {{ group.progress.all }}</span>
       <ElProgress :percentage="done" :stroke-width="5" :show-text="false" />
-      <button type="button" class="link-button" data-test="group-cancel" @click="group.cancel">Cancel</button>
+      <ElButton link data-test="group-cancel" @click="group.cancel">Cancel</ElButton>
     </div>
     <template v-else>
       <div class="methods">
-        <button v-for="method in METHODS" :key="method.word" type="button" :data-test="`group-${method.id ?? 'mend'}`" @click="group.mend(method.id)">{{ method.word }}</button>
+        <ElButton v-for="method in METHODS" :key="method.word" :data-test="`group-${method.id ?? 'mend'}`" @click="group.mend(method.id)">{{ method.word }}</ElButton>
       </div>
       <Setting v-model="strength" label="Strength" unit="%" :min="0" :max="100" test="group-strength" :disabled="group.steps.length === 0" @change="group.adjust({ strength: strength / 100 }, 'Set the strength')" />
       <Setting v-model="softEdge" label="Soft edge" unit="px" :min="0" :max="60" test="group-soft-edge" :disabled="group.steps.length === 0" @change="group.adjust({ softEdgePx: softEdge }, 'Set the soft edge')" />
-      <button type="button" class="plain-button main" data-test="group-settle" :disabled="group.steps.length === 0" @click="group.settle">Settle all</button>
-      <button type="button" class="plain-button" data-test="group-leave" @click="group.leave">{{ group.steps.length > 0 ? 'Take mends out and leave all' : 'Leave all as they are' }}</button>
-      <button type="button" class="plain-button" data-test="group-reset" :disabled="group.steps.length === 0" @click="group.reset">Reset: take their mends out</button>
-      <button v-if="shaping.partner()" type="button" class="plain-button" data-test="join" :disabled="bench.busy" @click="shaping.join">Join the two strokes</button>
-      <button type="button" class="plain-button" data-test="group-clear" @click="group.clear">Back to one flaw <span class="key">Esc</span></button>
+      <ElButton type="primary" data-test="group-settle" :disabled="group.steps.length === 0" @click="group.settle">Settle all</ElButton>
+      <ElButton data-test="group-leave" @click="group.leave">{{ group.steps.length > 0 ? 'Take mends out and leave all' : 'Leave all as they are' }}</ElButton>
+      <ElButton data-test="group-reset" :disabled="group.steps.length === 0" @click="group.reset">Reset: take their mends out</ElButton>
+      <ElButton v-if="shaping.partner()" data-test="join" :disabled="bench.busy" @click="shaping.join">Join the two strokes</ElButton>
+      <ElButton data-test="group-clear" @click="group.clear">Back to one flaw <span class="key">Esc</span></ElButton>
     </template>
   </aside>
 </template>

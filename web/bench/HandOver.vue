@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ElOption, ElProgress, ElSelect } from 'element-plus'
+import { ElButton, ElOption, ElProgress, ElSelect } from 'element-plus'
 import { computed, ref, watch } from 'vue'
 import { sizeRefusal } from '@fennip/codec/formats.js'
 import Setting from '../shared/Setting.vue'
@@ -52,7 +52,7 @@ const size = (bytes: unknown) => `${(Number(bytes) / 1e6).toFixed(1)} MB`
       </div>
       <div v-if="chosen.deep" class="field"><span>Bits a sample</span>
         <div class="choice" role="radiogroup" aria-label="Bits a sample">
-          <button v-for="bits in [8, 16] as const" :key="bits" type="button" role="radio" :aria-checked="depth === bits" :class="{ on: depth === bits }" :disabled="bits > original.depth" :data-test="`depth-${bits}`" @click="depth = bits">{{ bits }}</button>
+          <ElButton v-for="bits in [8, 16] as const" :key="bits" role="radio" :aria-checked="depth === bits" :class="{ on: depth === bits }" :disabled="bits > original.depth" :data-test="`depth-${bits}`" @click="depth = bits">{{ bits }}</ElButton>
         </div>
       </div>
       <Setting v-else v-model="quality" label="Quality" :min="40" :max="100" test="quality" />
@@ -63,7 +63,7 @@ const size = (bytes: unknown) => `${(Number(bytes) / 1e6).toFixed(1)} MB`
         <li>Camera data of the original is kept.</li>
       </ul>
       <p v-for="loss in losses" :key="loss" class="warning">{{ loss }}</p>
-      <button type="button" class="plain-button main" data-test="export" :disabled="!!bench.run || isRefused" @click="bench.handOver({ format, depth, quality })">Write the file</button>
+      <ElButton type="primary" data-test="export" :disabled="!!bench.run || isRefused" @click="bench.handOver({ format, depth, quality })">Write the file</ElButton>
       <a class="treatment" :href="`/api/pictures/${bench.opened!.id}/treatment`" download>Keep the treatment as a document</a>
     </section>
     <section class="files">
@@ -75,7 +75,7 @@ const size = (bytes: unknown) => `${(Number(bytes) / 1e6).toFixed(1)} MB`
           <small class="soft">{{ run.state === 'done' ? `${size(run.result?.bytes)} · ${run.result?.mends} mends · ${new Date(run.createdAt).toLocaleString('en-GB')}` : run.state === 'failed' ? run.problem?.detail : run.state }}</small>
         </div>
         <ElProgress v-if="run.state === 'running' || run.state === 'queued'" :percentage="Math.round(100 * run.progress)" :stroke-width="5" />
-        <button v-if="run.state === 'running' || run.state === 'queued'" type="button" class="plain-button" @click="bench.cancel(run.id)">Cancel</button>
+        <ElButton v-if="run.state === 'running' || run.state === 'queued'" @click="bench.cancel(run.id)">Cancel</ElButton>
         <a v-if="run.state === 'done'" class="plain-button" :href="`/api/runs/${run.id}/file`" download data-test="download">Download</a>
       </div>
     </section>

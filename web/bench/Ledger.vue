@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { ElButton } from 'element-plus'
 import { useVirtualizer } from '@tanstack/vue-virtual'
 import { computed, nextTick, ref, watch } from 'vue'
 import { whatShows } from '@fennip/core/check/telltales.js'
@@ -103,11 +104,11 @@ watch(() => bench.selectedId, async (id) => {
       </div>
     </header>
     <div class="filters" role="group" aria-label="Filter">
-      <button v-for="filter in filters" :key="filter.id" type="button" :class="{ on: bench.filter === filter.id }" :aria-pressed="bench.filter === filter.id" :data-test="`filter-${filter.id}`" @click="bench.filter = filter.id">{{ filter.word }}</button>
+      <ElButton v-for="filter in filters" :key="filter.id" :class="{ on: bench.filter === filter.id }" :aria-pressed="bench.filter === filter.id" :data-test="`filter-${filter.id}`" @click="bench.filter = filter.id">{{ filter.word }}</ElButton>
     </div>
     <div class="order">
-      <button type="button" class="link-button" data-test="order" @click="nextOrder">{{ ORDERS.find((order) => order.id === bench.order)!.word }}</button>
-      <button type="button" class="link-button" data-test="choose-listed" :disabled="bench.ledger.length < 2" title="Change all flaws of this list together" @click="group.chooseListed">Choose all {{ thousands(bench.ledger.length) }}</button>
+      <ElButton link data-test="order" @click="nextOrder">{{ ORDERS.find((order) => order.id === bench.order)!.word }}</ElButton>
+      <ElButton link data-test="choose-listed" :disabled="bench.ledger.length < 2" title="Change all flaws of this list together" @click="group.chooseListed">Choose all {{ thousands(bench.ledger.length) }}</ElButton>
     </div>
     <div v-if="bench.flaws.length > 0" class="order">
       <label title="Flaws are ranked by what is seen in the size that is delivered">Made for
@@ -116,8 +117,8 @@ watch(() => bench.selectedId, async (id) => {
           <option v-for="side in sides" :key="side" :value="side">{{ thousands(side) }} px</option>
         </select>
       </label>
-      <button v-if="bench.doubtful.size > 0" type="button" class="link-button" data-test="choose-doubtful" title="Choose the finds that are rather none" @click="group.chooseDoubtful">{{ thousands(bench.doubtful.size) }} doubtful</button>
-      <button v-if="bench.unseen.size > 0" type="button" class="link-button" data-test="choose-unseen" title="Choose those that nobody will see in this size" @click="group.chooseUnseen">{{ thousands(bench.unseen.size) }} not seen</button>
+      <ElButton link v-if="bench.doubtful.size > 0" data-test="choose-doubtful" title="Choose the finds that are rather none" @click="group.chooseDoubtful">{{ thousands(bench.doubtful.size) }} doubtful</ElButton>
+      <ElButton link v-if="bench.unseen.size > 0" data-test="choose-unseen" title="Choose those that nobody will see in this size" @click="group.chooseUnseen">{{ thousands(bench.unseen.size) }} not seen</ElButton>
     </div>
     <div ref="scroller" class="rows" data-test="ledger" data-keys role="listbox" aria-label="Flaws" :tabindex="bench.ledger.length > 0 ? 0 : -1" :aria-activedescendant="bench.selectedId ? `row-${bench.selectedId}` : undefined" :aria-multiselectable="bench.group.size > 0" @focus="selectFirst">
       <div role="presentation" :style="{ height: `${rows.getTotalSize()}px`, position: 'relative' }">

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ElMessageBox } from 'element-plus'
+import { ElButton, ElMessageBox } from 'element-plus'
 import { computed } from 'vue'
 import { whatShows } from '@fennip/core/check/telltales.js'
 import { shapeCentre } from '@fennip/core/shape/shape.js'
@@ -62,49 +62,49 @@ const verdict = computed(() => {
       <p class="reason soft" data-test="reason">{{ bench.selectedStep?.reason ?? 'Nothing is done to it yet.' }}</p>
       <p v-if="likelihood" class="soft" data-test="likelihood">{{ likelihood }}</p>
       <div class="methods" role="radiogroup" aria-label="Method">
-        <button v-for="method in METHODS" :key="method.id" type="button" role="radio" :aria-checked="bench.selectedStep?.method === method.id" :class="{ on: bench.selectedStep?.method === method.id }" :disabled="bench.busy" :data-test="`method-${method.id}`" @click="bench.mendSelected(method.id)">
+        <ElButton v-for="method in METHODS" :key="method.id" role="radio" :aria-checked="bench.selectedStep?.method === method.id" :class="{ on: bench.selectedStep?.method === method.id }" :disabled="bench.busy" :data-test="`method-${method.id}`" @click="bench.mendSelected(method.id)">
           {{ method.word }} <span class="key">{{ method.key }}</span>
-        </button>
+        </ElButton>
       </div>
       <template v-if="bench.selectedStep">
         <Setting label="Strength" unit="%" :model-value="strength" :min="0" :max="100" test="strength" @update:model-value="(value) => bench.adjust({ strength: value / 100 })" />
         <Setting v-if="bench.selectedStep.method !== 'lift'" label="Soft edge" unit="px" :model-value="softEdge" :min="0" :max="60" test="soft-edge" @update:model-value="(value) => bench.adjust({ softEdgePx: value })" />
         <Setting v-if="size !== null" label="Size" unit="px" :model-value="size" :min="1" :max="400" test="size" @change="bench.setSize" />
         <Setting v-if="width !== null" label="Width" unit="px" :model-value="width" :min="1" :max="80" test="width" @change="bench.setWidth" />
-        <button type="button" class="plain-button main" data-test="settle" @click="bench.setState('settled')">Settle <span class="key">Enter</span></button>
-        <button type="button" class="plain-button" data-test="other-source" :disabled="bench.busy" @click="bench.otherSource">{{ another }} <span class="key">O</span></button>
+        <ElButton type="primary" data-test="settle" @click="bench.setState('settled')">Settle <span class="key">Enter</span></ElButton>
+        <ElButton data-test="other-source" :disabled="bench.busy" @click="bench.otherSource">{{ another }} <span class="key">O</span></ElButton>
       </template>
-      <button v-else type="button" class="plain-button main" data-test="mend-one" :disabled="bench.busy" @click="bench.mendSelected()">Mend <span class="key">M</span></button>
+      <ElButton type="primary" v-else data-test="mend-one" :disabled="bench.busy" @click="bench.mendSelected()">Mend <span class="key">M</span></ElButton>
       <p v-if="poor" class="shows" data-test="poor-source">Its source {{ poor }}. Take the next best mend or another source.</p>
-      <button v-if="offer.step" type="button" class="plain-button" data-test="take-offer" @click="offer.accept">{{ offer.better ? 'Take the next best' : 'Take the other all the same' }} <span class="key">N</span></button>
-      <button type="button" class="plain-button" data-test="leave" @click="bench.setState('left')">{{ bench.selectedStep ? 'Take out and leave' : 'Leave as it is' }} <span class="key">L</span></button>
-      <button type="button" class="plain-button" data-test="take-out" @click="bench.takeOut">Take out <span class="key">Del</span></button>
+      <ElButton v-if="offer.step" data-test="take-offer" @click="offer.accept">{{ offer.better ? 'Take the next best' : 'Take the other all the same' }} <span class="key">N</span></ElButton>
+      <ElButton data-test="leave" @click="bench.setState('left')">{{ bench.selectedStep ? 'Take out and leave' : 'Leave as it is' }} <span class="key">L</span></ElButton>
+      <ElButton data-test="take-out" @click="bench.takeOut">Take out <span class="key">Del</span></ElButton>
       <SourceSettings v-if="bench.selectedStep?.source" />
       <ShapeSettings />
       <div class="alike">Choose all of
-        <button type="button" class="link-button" data-test="alike-look" @click="group.chooseAlike('look')">its look</button>
-        <button type="button" class="link-button" data-test="alike-kind" @click="group.chooseAlike('kind')">its kind</button>
-        <button type="button" class="link-button" data-test="alike-size" @click="group.chooseAlike('size')">its size</button>
-        <button type="button" class="link-button" data-test="alike-telltale" @click="group.chooseAlike('telltale')">its telltale</button>
+        <ElButton link data-test="alike-look" @click="group.chooseAlike('look')">its look</ElButton>
+        <ElButton link data-test="alike-kind" @click="group.chooseAlike('kind')">its kind</ElButton>
+        <ElButton link data-test="alike-size" @click="group.chooseAlike('size')">its size</ElButton>
+        <ElButton link data-test="alike-telltale" @click="group.chooseAlike('telltale')">its telltale</ElButton>
       </div>
       <p class="verdict" :class="{ shows: verdict.startsWith('It shows') }" data-test="verdict">{{ verdict }}</p>
     </template>
     <template v-else>
       <h2>Mend</h2>
       <p class="soft">{{ bench.counts.open }} flaws are open. Fennip takes the gentlest method whose result does not show, and says why.</p>
-      <button type="button" class="plain-button main" data-test="mend-all" :disabled="bench.counts.open === 0 || !!bench.run" @click="bench.mendAll">Mend all open <span class="key">Shift M</span></button>
+      <ElButton type="primary" data-test="mend-all" :disabled="bench.counts.open === 0 || !!bench.run" @click="bench.mendAll">Mend all open <span class="key">Shift M</span></ElButton>
       <p class="soft">Select a flaw in the picture or the ledger to judge it. With Spot a click mends at once; Stroke and Outline mend what you draw.</p>
       <template v-if="bench.tool === 'spot' || bench.tool === 'stroke' || bench.tool === 'outline'">
         <h3>What you draw</h3>
         <div class="hand" role="radiogroup" aria-label="Method of what you draw">
-          <button type="button" role="radio" :aria-checked="bench.handMethod === 'auto'" :class="{ on: bench.handMethod === 'auto' }" data-test="hand-auto" @click="bench.handMethod = 'auto'">Gentlest</button>
-          <button v-for="method in METHODS" :key="method.id" type="button" role="radio" :aria-checked="bench.handMethod === method.id" :class="{ on: bench.handMethod === method.id }" :data-test="`hand-${method.id}`" @click="bench.handMethod = method.id">{{ method.word }}</button>
+          <ElButton role="radio" :aria-checked="bench.handMethod === 'auto'" :class="{ on: bench.handMethod === 'auto' }" data-test="hand-auto" @click="bench.handMethod = 'auto'">Gentlest</ElButton>
+          <ElButton v-for="method in METHODS" :key="method.id" role="radio" :aria-checked="bench.handMethod === method.id" :class="{ on: bench.handMethod === method.id }" :data-test="`hand-${method.id}`" @click="bench.handMethod = method.id">{{ method.word }}</ElButton>
         </div>
         <Setting label="Strength" unit="%" :model-value="Math.round(100 * bench.handStrength)" :min="5" :max="100" test="hand-strength" @update:model-value="(value) => (bench.handStrength = value / 100)" />
         <p class="soft">Faint mends can be laid one over another; each is a step of its own.</p>
       </template>
       <p class="soft">Hold <span class="key">Space</span> for the original. Hold <span class="key">Shift</span> to choose several.</p>
-      <button type="button" class="plain-button" data-test="reset-all" :disabled="bench.steps.length === 0" @click="resetAll">Reset all mends</button>
+      <ElButton data-test="reset-all" :disabled="bench.steps.length === 0" @click="resetAll">Reset all mends</ElButton>
     </template>
   </aside>
 </template>

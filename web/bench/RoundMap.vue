@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { ElButton } from 'element-plus'
 import { computed, ref } from 'vue'
 import { shapeCentre } from '@fennip/core/shape/shape.js'
 import { CELL, cellColumns } from '../stage/sectors.js'
@@ -30,7 +31,7 @@ function goTo(event: MouseEvent): void {
 
 <template>
   <section class="round" aria-label="Round">
-    <button type="button" class="head" :aria-expanded="shown" data-test="round-toggle" @click="shown = !shown"><b>Round</b> <span class="soft" data-test="round-share">{{ round.isOver ? 'all looked at' : `${Math.floor(100 * round.share)} % looked at` }}</span><span class="soft fold">{{ shown ? 'Fold' : 'Unfold' }}</span></button>
+    <ElButton class="head" :aria-expanded="shown" data-test="round-toggle" @click="shown = !shown"><b>Round</b> <span class="soft" data-test="round-share">{{ round.isOver ? 'all looked at' : `${Math.floor(100 * round.share)} % looked at` }}</span><span class="soft fold">{{ shown ? 'Fold' : 'Unfold' }}</span></ElButton>
     <template v-if="shown">
       <svg :viewBox="`0 0 ${size.width} ${size.height}`" role="img" aria-label="Map of the round; click to look there" data-test="round-map" @click="goTo">
         <rect :width="size.width" :height="size.height" class="ground" />
@@ -39,9 +40,9 @@ function goTo(event: MouseEvent): void {
         <rect v-if="round.view" v-bind="round.view" class="view" />
       </svg>
       <div class="acts">
-        <button type="button" class="link-button" data-test="round-on" title="The next part that was not looked at, at 1:1" @click="round.goOn()">Go on <span class="key">PgDn</span></button>
-        <button type="button" class="link-button" data-test="round-back" @click="round.goBack()">Back <span class="key">PgUp</span></button>
-        <button v-if="round.share > 0" type="button" class="link-button" data-test="round-anew" @click="round.beginAnew()">Anew</button>
+        <ElButton link data-test="round-on" title="The next part that was not looked at, at 1:1" @click="round.goOn()">Go on <span class="key">PgDn</span></ElButton>
+        <ElButton link data-test="round-back" @click="round.goBack()">Back <span class="key">PgUp</span></ElButton>
+        <ElButton link v-if="round.share > 0" data-test="round-anew" @click="round.beginAnew()">Anew</ElButton>
       </div>
     </template>
   </section>
@@ -49,7 +50,8 @@ function goTo(event: MouseEvent): void {
 
 <style scoped>
 .round { padding: 8px 14px 10px; background: var(--sheet); border-left: 1px solid var(--hairline); border-top: 1px solid var(--hairline); display: flex; flex-direction: column; gap: 6px; }
-.head { display: flex; gap: 8px; border: 0; background: none; padding: 0; cursor: pointer; }
+.head > :deep(span) { width: 100%; display: flex; }
+.head { justify-content: flex-start; display: flex; gap: 8px; border: 0; background: none; padding: 0; cursor: pointer; }
 .fold { margin-left: auto; text-decoration: underline; text-underline-offset: 2px; }
 svg { display: block; width: 100%; max-height: 150px; cursor: pointer; }
 .ground { fill: #cdcdcd; }

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { ElButton } from 'element-plus'
 import { computed } from 'vue'
 import { useBench } from '../store/bench.js'
 import { useShaping, type Shaping } from '../store/shaping.js'
@@ -23,13 +24,13 @@ const hint = computed(() => ways.value.find((way) => way.id === shaping.mode)?.h
   <section class="shape">
     <h3>Shape</h3>
     <div>
-      <button v-for="way in ways" :key="way.id" type="button" :class="{ on: shaping.mode === way.id }" :aria-pressed="shaping.mode === way.id" :disabled="bench.busy" :title="way.hint" :data-test="`shape-${way.id}`" @click="shaping.begin(way.id)">{{ way.word }}</button>
-      <button type="button" :disabled="bench.busy" title="Wider by a tenth" data-test="shape-wider" @click="shaping.widen(1.1)">Wider</button>
-      <button type="button" :disabled="bench.busy" title="Narrower by a tenth" data-test="shape-narrower" @click="shaping.widen(1 / 1.1)">Narrower</button>
+      <ElButton v-for="way in ways" :key="way.id" :class="{ on: shaping.mode === way.id }" :aria-pressed="shaping.mode === way.id" :disabled="bench.busy" :title="way.hint" :data-test="`shape-${way.id}`" @click="shaping.begin(way.id)">{{ way.word }}</ElButton>
+      <ElButton :disabled="bench.busy" title="Wider by a tenth" data-test="shape-wider" @click="shaping.widen(1.1)">Wider</ElButton>
+      <ElButton :disabled="bench.busy" title="Narrower by a tenth" data-test="shape-narrower" @click="shaping.widen(1 / 1.1)">Narrower</ElButton>
     </div>
     <div v-if="bench.selectedStep && bench.steps.length > 1" class="order">
-      <button type="button" :disabled="bench.busy" title="Made after all other mends, so that it lies on them" data-test="order-top" @click="bench.reorder('top')">Lay on top</button>
-      <button type="button" :disabled="bench.busy" title="Made before all other mends, so that they lie on it" data-test="order-bottom" @click="bench.reorder('bottom')">Lay under</button>
+      <ElButton :disabled="bench.busy" title="Made after all other mends, so that it lies on them" data-test="order-top" @click="bench.reorder('top')">Lay on top</ElButton>
+      <ElButton :disabled="bench.busy" title="Made before all other mends, so that they lie on it" data-test="order-bottom" @click="bench.reorder('bottom')">Lay under</ElButton>
     </div>
     <p v-if="hint" class="soft">{{ hint }}.</p>
   </section>

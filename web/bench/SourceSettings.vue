@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { ElButton } from 'element-plus'
 import { computed } from 'vue'
 import Setting from '../shared/Setting.vue'
 import { useBench } from '../store/bench.js'
@@ -19,12 +20,12 @@ const SNAPS = [
 <template>
   <section class="source">
     <h3>Source</h3>
-    <button type="button" class="plain-button" :class="{ on: source.mirror }" :aria-pressed="!!source.mirror" data-test="mirror" @click="bench.placeSource({ mirror: !source.mirror })">Mirrored</button>
+    <ElButton :class="{ on: source.mirror }" :aria-pressed="!!source.mirror" data-test="mirror" @click="bench.placeSource({ mirror: !source.mirror })">Mirrored</ElButton>
     <Setting label="Turned" unit="°" :model-value="turn" :min="-180" :max="180" test="turned" @update:model-value="(value) => bench.placeSource({ turn: value * DEGREE })" />
     <Setting label="Scale" unit="%" :model-value="scale" :min="50" :max="200" test="scaled" @update:model-value="(value) => bench.placeSource({ scale: value / 100 })" />
     <div class="snaps" role="radiogroup" aria-label="Snap to">
       <span>Snap</span>
-      <button v-for="snap in SNAPS" :key="snap.id" type="button" role="radio" :aria-checked="bench.snapTo === snap.id" :class="{ on: bench.snapTo === snap.id }" :title="snap.hint" :data-test="`snap-${snap.id}`" @click="bench.snapTo = snap.id">{{ snap.word }}</button>
+      <ElButton v-for="snap in SNAPS" :key="snap.id" role="radio" :aria-checked="bench.snapTo === snap.id" :class="{ on: bench.snapTo === snap.id }" :title="snap.hint" :data-test="`snap-${snap.id}`" @click="bench.snapTo = snap.id">{{ snap.word }}</ElButton>
     </div>
     <p class="soft">By pixels <span class="key">Alt</span> <span class="key">arrows</span></p>
   </section>

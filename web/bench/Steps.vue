@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ElPopover } from 'element-plus'
+import { ElButton, ElPopover } from 'element-plus'
 import { computed, ref, watch } from 'vue'
 import { api, type Gestures } from '../shared/api.js'
 import { useBench } from '../store/bench.js'
@@ -42,11 +42,11 @@ async function go(line: Line): Promise<void> {
 
 <template>
   <ElPopover v-model:visible="shown" trigger="click" placement="bottom-end" :width="300" :show-arrow="false" :offset="6" :hide-after="0">
-    <template #reference><button type="button" class="link-button" data-test="steps">Steps <b>{{ bench.revision }}</b></button></template>
+    <template #reference><ElButton link data-test="steps">Steps <b>{{ bench.revision }}</b></ElButton></template>
     <p class="soft">Newest first. Click one to go back or forward to it; nothing is lost on the way.</p>
     <ol data-test="steps-list">
       <li v-for="line in lines" :key="line.key">
-        <button type="button" :class="line.state" :aria-current="line.state === 'now' ? 'step' : undefined" :disabled="busy" @click="go(line)"><span>{{ line.label }}</span><small>{{ line.time }}</small></button>
+        <ElButton :class="line.state" :aria-current="line.state === 'now' ? 'step' : undefined" :disabled="busy" @click="go(line)"><span>{{ line.label }}</span><small>{{ line.time }}</small></ElButton>
       </li>
     </ol>
   </ElPopover>

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ElMessage, ElMessageBox, ElProgress, ElSlider } from 'element-plus'
+import { ElButton, ElMessage, ElMessageBox, ElProgress, ElSlider } from 'element-plus'
 import { useThrottleFn } from '@vueuse/core'
 import { computed, onMounted, onUnmounted, ref, watch } from 'vue'
 import { RouterLink, useRouter } from 'vue-router'
@@ -112,7 +112,7 @@ onUnmounted(() => stop())
       <span v-if="checking.sensor"><RouterLink class="soft" :to="`/jobs/${job}`">{{ checking.sensor.job.title }}</RouterLink> / <b>Sensor of {{ checking.sensor.name }}</b></span>
       <div class="rest">
         <a v-if="chart" class="link-button" :href="`/api/sensors/${sensor}/chart`" download data-test="chart-keep">Keep the chart as a file</a>
-        <button type="button" class="link-button" data-test="chart-take" @click="picker?.click()">Take a chart in</button>
+        <ElButton link data-test="chart-take" @click="picker?.click()">Take a chart in</ElButton>
         <input ref="picker" type="file" accept=".json,application/json" hidden data-test="chart-picker" @change="takeIn" />
       </div>
     </div>
@@ -143,13 +143,13 @@ onUnmounted(() => stop())
               <RouterLink :to="`/jobs/${job}/pictures/${frame.id}/mend`"><b>{{ frame.name }}</b></RouterLink>
               <small class="soft">f/{{ frame.about.camera.aperture ?? '?' }}<template v-if="learned.has(frame.name)"> · {{ learned.get(frame.name)!.seen }} marks, scale {{ learned.get(frame.name)!.scale.toFixed(4) }}</template></small>
               <small v-if="running.has(frame.id)" class="soft">{{ RUN_WORDS[running.get(frame.id)!.kind].doing }} {{ Math.round(100 * running.get(frame.id)!.progress) }} %</small>
-              <small class="acts"><button type="button" class="link-button soft" @click="correct(frame)">Other body</button><button v-if="(frame.counts.mended ?? 0) + (frame.counts.settled ?? 0) > 0" type="button" class="link-button soft" :disabled="chosen.size === 0 || (chosen.size === 1 && chosen.has(frame.id))" title="Carry the mends of this frame to the frames that are selected" data-test="carry" @click="carry(frame)">Carry its mends</button></small>
+              <small class="acts"><ElButton link class="soft" @click="correct(frame)">Other body</ElButton><ElButton link v-if="(frame.counts.mended ?? 0) + (frame.counts.settled ?? 0) > 0" class="soft" :disabled="chosen.size === 0 || (chosen.size === 1 && chosen.has(frame.id))" title="Carry the mends of this frame to the frames that are selected" data-test="carry" @click="carry(frame)">Carry its mends</ElButton></small>
             </div>
           </div>
         </div>
-        <div v-if="learning" class="learning"><span class="soft">{{ RUN_WORDS.learn.doing }}</span><ElProgress :percentage="Math.round(100 * learning.progress)" :stroke-width="5" /><button type="button" class="link-button" @click="api.cancel(learning.run)">Cancel</button></div>
-        <button type="button" class="plain-button" :class="{ main: !chart }" data-test="learn" :disabled="chosen.size < LEAST_FRAMES || !!learning" @click="learn">{{ chart ? 'Learn anew' : 'Learn the chart' }} from {{ chosen.size }}</button>
-        <button type="button" class="plain-button" :class="{ main: !!chart }" data-test="apply" :disabled="!chart || chosen.size === 0" @click="apply">Apply to {{ chosen.size }}</button>
+        <div v-if="learning" class="learning"><span class="soft">{{ RUN_WORDS.learn.doing }}</span><ElProgress :percentage="Math.round(100 * learning.progress)" :stroke-width="5" /><ElButton link @click="api.cancel(learning.run)">Cancel</ElButton></div>
+        <ElButton :type="chart ? undefined : 'primary'" data-test="learn" :disabled="chosen.size < LEAST_FRAMES || !!learning" @click="learn">{{ chart ? 'Learn anew' : 'Learn the chart' }} from {{ chosen.size }}</ElButton>
+        <ElButton :type="chart ? 'primary' : undefined" data-test="apply" :disabled="!chart || chosen.size === 0" @click="apply">Apply to {{ chosen.size }}</ElButton>
       </section>
     </div>
   </div>

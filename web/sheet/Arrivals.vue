@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ElProgress } from 'element-plus'
+import { ElButton, ElProgress } from 'element-plus'
 import { Upload } from 'tus-js-client'
 import { ref } from 'vue'
 import { problemOf } from '../shared/api.js'
@@ -52,7 +52,7 @@ defineExpose({ add, arrivals })
     <b>{{ arrival.name }}</b>
     <span v-if="arrival.problem" class="shows" data-test="arrival-problem">{{ arrival.problem }}</span>
     <template v-else><ElProgress :percentage="arrival.progress" :stroke-width="5" /><span class="soft">{{ arrival.progress === 100 ? 'being checked' : 'arriving' }}</span></template>
-    <button type="button" class="link-button" @click="dismiss(arrival)">{{ arrival.problem ? 'Dismiss' : 'Cancel' }}</button>
+    <ElButton link @click="dismiss(arrival)">{{ arrival.problem ? 'Dismiss' : 'Cancel' }}</ElButton>
   </div>
 </template>
 

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ElProgress } from 'element-plus'
+import { ElButton, ElProgress } from 'element-plus'
 import { computed } from 'vue'
 import type { Batch } from '../shared/api.js'
 import { RUN_WORDS } from '../shared/words.js'
@@ -32,11 +32,11 @@ const words = computed(() => [
       <ElProgress :percentage="share" :stroke-width="5" :show-text="false" :color="batch.paused ? '#777' : '#0c6a6a'" />
       <span class="soft" data-test="batch-words">{{ words }}</span>
       <span class="acts">
-        <button v-if="waiting > 0 && !batch.paused" type="button" class="link-button" data-test="batch-pause" @click="$emit('steer', 'pause')">Pause</button>
-        <button v-if="batch.paused && waiting > 0" type="button" class="link-button" data-test="batch-resume" @click="$emit('steer', 'resume')">Go on</button>
-        <button v-if="!over" type="button" class="link-button" data-test="batch-cancel" @click="$emit('steer', 'cancel')">Cancel</button>
-        <button v-if="failed.length > 0" type="button" class="link-button" data-test="batch-retry" @click="$emit('steer', 'retry')">Try {{ failed.length }} again</button>
-        <button v-if="over" type="button" class="link-button" @click="$emit('dismiss')">Dismiss</button>
+        <ElButton link v-if="waiting > 0 && !batch.paused" data-test="batch-pause" @click="$emit('steer', 'pause')">Pause</ElButton>
+        <ElButton link v-if="batch.paused && waiting > 0" data-test="batch-resume" @click="$emit('steer', 'resume')">Go on</ElButton>
+        <ElButton link v-if="!over" data-test="batch-cancel" @click="$emit('steer', 'cancel')">Cancel</ElButton>
+        <ElButton link v-if="failed.length > 0" data-test="batch-retry" @click="$emit('steer', 'retry')">Try {{ failed.length }} again</ElButton>
+        <ElButton link v-if="over" @click="$emit('dismiss')">Dismiss</ElButton>
       </span>
     </div>
     <p v-for="item in running" :key="item.run" class="item soft">{{ item.name }} <span class="thin"><i :style="{ width: `${100 * item.progress}%` }" /></span></p>

@@ -119,12 +119,12 @@ onUnmounted(() => stop())
     <header>
       <div tabindex="-1" data-home><h1>{{ sheet?.title }}</h1><p class="soft">{{ problem || sum }}</p></div>
       <div class="actions">
-        <button type="button" class="plain-button" data-test="add" @click="picker?.click()">Add pictures</button>
+        <ElButton data-test="add" @click="picker?.click()">Add pictures</ElButton>
         <span class="soft">{{ chosen.size }} selected:</span>
-        <button type="button" class="plain-button" :disabled="chosen.size === 0" data-test="find-chosen" @click="begin('find', { falseFinds: DEFAULT_FALSE_FINDS })">Find</button>
-        <button type="button" class="plain-button" :disabled="!chartOfChosen" data-test="chart-chosen" :title="chartOfChosen ? `Chart of ${chartOfChosen.name}: ${chartOfChosen.marks} marks` : 'Select frames of one camera body whose chart has been learned'" @click="begin('chart', { sensor: chartOfChosen!.id })">Apply chart</button>
-        <button type="button" class="plain-button" :disabled="chosen.size === 0" data-test="mend-chosen" @click="begin('mend', {})">Mend</button>
-        <button type="button" class="plain-button" :disabled="chosen.size === 0" data-test="export-chosen" title="Write each as a 16 bit TIFF file" @click="begin('export', { format: 'tiff', depth: 16, quality: 95 })">Hand over</button>
+        <ElButton :disabled="chosen.size === 0" data-test="find-chosen" @click="begin('find', { falseFinds: DEFAULT_FALSE_FINDS })">Find</ElButton>
+        <ElButton :disabled="!chartOfChosen" data-test="chart-chosen" :title="chartOfChosen ? `Chart of ${chartOfChosen.name}: ${chartOfChosen.marks} marks` : 'Select frames of one camera body whose chart has been learned'" @click="begin('chart', { sensor: chartOfChosen!.id })">Apply chart</ElButton>
+        <ElButton :disabled="chosen.size === 0" data-test="mend-chosen" @click="begin('mend', {})">Mend</ElButton>
+        <ElButton :disabled="chosen.size === 0" data-test="export-chosen" title="Write each as a 16 bit TIFF file" @click="begin('export', { format: 'tiff', depth: 16, quality: 95 })">Hand over</ElButton>
         <input ref="picker" type="file" multiple accept=".jpg,.jpeg,.png,.tif,.tiff,.webp" hidden data-test="picker" @change="onPick" />
       </div>
     </header>

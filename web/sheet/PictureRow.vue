@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { ElButton } from 'element-plus'
 import { computed } from 'vue'
 import { RouterLink } from 'vue-router'
 import type { Flaw } from '@fennip/core/treatment/schema.js'
@@ -69,8 +70,8 @@ const link = computed(() => `/jobs/${props.job}/pictures/${props.picture.id}/${p
       <small class="soft clip">{{ Math.round(judged) }} % judged<template v-if="counts.shows">, <span class="shows">{{ counts.shows }} show</span></template></small>
     </div>
     <div class="put">
-      <button type="button" class="link-button soft" data-test="aside" :title="picture.setAside ? 'Back among what is to be done' : 'Leave it out of what is to be done; nothing of it is lost'" @click="$emit('aside')">{{ picture.setAside ? 'Back' : 'Aside' }}</button>
-      <button type="button" class="link-button soft" data-test="delete-picture" :aria-label="`Delete ${picture.name}`" @click="$emit('delete')">Delete</button>
+      <ElButton link class="soft" data-test="aside" :title="picture.setAside ? 'Back among what is to be done' : 'Leave it out of what is to be done; nothing of it is lost'" @click="$emit('aside')">{{ picture.setAside ? 'Back' : 'Aside' }}</ElButton>
+      <ElButton link class="soft" data-test="delete-picture" :aria-label="`Delete ${picture.name}`" @click="$emit('delete')">Delete</ElButton>
     </div>
   </div>
 </template>

@@ -63,7 +63,7 @@ onUnmounted(() => stop())
     <main tabindex="-1" data-home>
       <header>
         <div><h1>Jobs</h1><p class="soft">One job is one commission: its pictures, and what is still to be done on them.</p></div>
-        <button type="button" class="plain-button main" data-test="new-job" @click="asking = true">New job</button>
+        <ElButton type="primary" data-test="new-job" @click="asking = true">New job</ElButton>
       </header>
       <p v-if="problem" class="shows">{{ problem }}</p>
       <p v-if="jobs && jobs.length === 0" class="soft">The shelf is empty. Make a job, then drop pictures on its contact sheet.</p>
@@ -86,7 +86,7 @@ onUnmounted(() => stop())
       <form class="form" @submit.prevent="make">
         <label>Title<ElInput ref="titleField" v-model="title" maxlength="200" data-test="job-title" /></label>
         <label>Client<ElInput v-model="client" maxlength="200" /></label>
-        <button type="submit" class="plain-button main" :disabled="title.trim() === ''" data-test="make-job">Make the job</button>
+        <ElButton type="primary" native-type="submit" :disabled="title.trim() === ''" data-test="make-job">Make the job</ElButton>
       </form>
     </ElDialog>
   </div>

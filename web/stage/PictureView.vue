@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { ElButton } from 'element-plus'
 import OpenSeadragon from 'openseadragon'
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
 import { mendShape } from '@fennip/core/mend/mend-shape.js'
@@ -439,8 +440,8 @@ defineExpose({ zoomTo, drawing, toggleDivider, finishTools })
       <div v-if="bench.marks !== 'all'" class="banner low">{{ bench.marks === 'none' ? 'Marks are hidden' : 'Settled marks are hidden' }}</div>
     </div>
     <div v-if="look.stage !== 'finish' || finish.tool !== 'crop'" class="zoom">
-      <button type="button" @click="zoomTo('fit')">Whole <span class="key">0</span></button>
-      <button type="button" @click="zoomTo(1)">1 : 1 <span class="key">Z</span></button>
+      <ElButton @click="zoomTo('fit')">Whole <span class="key">0</span></ElButton>
+      <ElButton @click="zoomTo(1)">1 : 1 <span class="key">Z</span></ElButton>
       <span data-test="zoom">{{ zoomText }}</span>
     </div>
   </div>
@@ -465,7 +466,7 @@ defineExpose({ zoomTo, drawing, toggleDivider, finishTools })
 .divider span:last-child { left: 8px; }
 .banners { position: absolute; left: 10px; right: 10px; top: 10px; display: flex; flex-direction: column; align-items: flex-start; gap: 6px; pointer-events: none; }
 .banner { padding: 3px 9px; background: var(--ink); color: #fff; border-radius: 3px; pointer-events: none; }
-.picture-view:focus-visible { outline: 2px solid var(--ink); outline-offset: -2px; }
+.picture-view:focus-visible { outline: 1px solid var(--ink); outline-offset: -1px; }
 .banner.low { background: var(--soft-ink); }
 .zoom { position: absolute; right: 10px; bottom: 10px; display: flex; background: var(--sheet); border-radius: 3px; align-items: center; }
 .zoom button { border: 0; background: none; padding: 4px 9px; cursor: pointer; }

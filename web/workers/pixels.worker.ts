@@ -12,7 +12,7 @@ import { makeTransfer, type Transfer } from '@fennip/core/raster/transfer.js'
 import { layOver, layPatchesOverTile, makePatch, patchedSource, pasteTiles, type Patch } from '@fennip/core/render/patch.js'
 import { decisionsOf } from '@fennip/core/mend/methods.js'
 import { patchKeys } from '@fennip/core/render/patch-keys.js'
-import { applyEdit } from '@fennip/core/treatment/edit.js'
+import { applyEdit, emptyTreatment } from '@fennip/core/treatment/edit.js'
 import { unpackPatch } from '@fennip/core/render/patch-code.js'
 import { chooseMend, quickHeal } from '@fennip/core/mend/choose.js'
 import { measureStep, type MendRequest } from '@fennip/core/mend/trial.js'
@@ -332,6 +332,8 @@ function sampled({ data, channels }: FloatRaster): Sampled {
 const worker = {
   open(opened: Picture): void {
     picture = opened
+    // Tiles may be painted before the treatment has come.
+    treatment = emptyTreatment(opened.original)
     transfer = makeTransfer(picture.about.profile.curve, picture.original.depth)
     display = new Display(picture.about.profile, picture.original.depth)
     tiles = new Map()
