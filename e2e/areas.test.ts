@@ -127,7 +127,7 @@ describe('a guard', () => {
     await page.click('[data-test=stage-find]')
     const everywhere = await harness.falseFindsTold()
     for (const part of ['Only in', 'All but']) {
-      await harness.test('where').selectOption({ label: `${part} ${zone!.name}` })
+      await harness.choose('where', `${part} ${zone!.name}`)
       expect((await harness.falseFindsTold()).mean).toBeLessThan(everywhere.mean)
     }
     // Of what the whole picture tells, nothing is promised.
@@ -146,7 +146,7 @@ describe('a guard', () => {
     const sky = await found()
     expect(sky.some(({ x, y }) => inside(x, y))).toBe(false)
     // The meadow has next to nothing; what was found elsewhere stays.
-    await harness.test('where').selectOption({ label: `Only in ${zone!.name}` })
+    await harness.choose('where', `Only in ${zone!.name}`)
     await page.click('[data-test=find]')
     await page.waitForSelector('[data-test=run]')
     await harness.idle()

@@ -129,6 +129,13 @@ export class Harness {
     await this.saved()
   }
 
+  /** Choose an option of a select by its words. */
+  async choose(select: string, words: string): Promise<void> {
+    await this.test(select).click()
+    await this.page.getByRole('option', { name: words, exact: true }).locator('visible=true').click()
+    await this.page.waitForTimeout(350)
+  }
+
   /** Wait for long work to end. */
   async idle(): Promise<void> {
     await this.page.waitForSelector('[data-test=run]', { state: 'detached', timeout: 60000 })

@@ -117,9 +117,9 @@ describe('a print that is delivered small', () => {
     await harness.open(picture, 'mend')
     // In its own size all that was found is seen.
     expect(await harness.test('choose-unseen').count()).toBe(0)
-    await harness.test('delivered').selectOption('300')
+    await harness.choose('delivered', '300 px')
     await expect.poll(() => harness.test('choose-unseen').textContent()).toMatch(/^[1-9]\d* not seen$/)
-    await harness.test('delivered').selectOption('0')
+    await harness.choose('delivered', 'its own size')
     await expect.poll(() => harness.test('choose-unseen').count()).toBe(0)
     expect(harness.complaints).toEqual([])
   })

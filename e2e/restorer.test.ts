@@ -152,9 +152,9 @@ describe('the keyboard', () => {
   })
   it('finds the ledger as one stop with arrows inside, and all that is open can be mended by a key', async () => {
     await harness.test('ledger').focus()
-    const first = await page.locator('[role=option][aria-selected=true]').getAttribute('id')
+    const first = await page.locator('[data-test=ledger] [aria-selected=true]').getAttribute('id')
     await page.keyboard.press('ArrowDown')
-    await expect.poll(() => page.locator('[role=option][aria-selected=true]').getAttribute('id')).not.toBe(first)
+    await expect.poll(() => page.locator('[data-test=ledger] [aria-selected=true]').getAttribute('id')).not.toBe(first)
     expect(await focused()).toBe('ledger')
     await page.keyboard.press('Tab')
     expect(await page.evaluate(() => document.activeElement!.closest('[data-test=ledger]'))).toBeNull()
@@ -178,7 +178,7 @@ describe('the keyboard', () => {
     await harness.drag({ x: slider.x + 5, y: slider.y + 8 }, { x: slider.x - 20, y: slider.y + 8 })
     await page.waitForTimeout(300)
     expect(await focused()).toBe('Picture')
-    const id = () => page.locator('[role=option][aria-selected=true]').getAttribute('id')
+    const id = () => page.locator('[data-test=ledger] [aria-selected=true]').getAttribute('id')
     const at = await id()
     await page.keyboard.press('ArrowDown')
     await expect.poll(id).not.toBe(at)
@@ -276,7 +276,7 @@ describe('pages', () => {
   it('pass axe (WCAG 2 A and AA): shelf, contact sheet, sensor page, bench, hand over', async () => {
     const { sensors } = (await (await fetch(`${harness.services.address}/api/jobs/${harness.job}/sensors`)).json()) as { sensors: { id: string }[] }
     const base = `${harness.services.address}/jobs/${harness.job}`
-    for (const path of ['', `/sensors/${sensors[0]!.id}`, `/pictures/${picture}/find`, `/pictures/${picture}/mend`, `/pictures/${picture}/hand-over`]) {
+    for (const path of ['', `/sensors/${sensors[0]!.id}`, `/pictures/${picture}/find`, `/pictures/${picture}/mend`, `/pictures/${picture}/finish`, `/pictures/${picture}/correct`, `/pictures/${picture}/hand-over`]) {
       await page.goto(base + path)
       await rest(page, 900)
       expect(await complaints(), path).toEqual([])
@@ -289,7 +289,7 @@ describe('pages', () => {
     await page.setViewportSize({ width: 1024, height: 700 })
     const { sensors } = (await (await fetch(`${harness.services.address}/api/jobs/${harness.job}/sensors`)).json()) as { sensors: { id: string }[] }
     const base = `${harness.services.address}/jobs/${harness.job}`
-    for (const path of ['', `/sensors/${sensors[0]!.id}`, `/pictures/${picture}/find`, `/pictures/${picture}/mend`, `/pictures/${picture}/hand-over`]) {
+    for (const path of ['', `/sensors/${sensors[0]!.id}`, `/pictures/${picture}/find`, `/pictures/${picture}/mend`, `/pictures/${picture}/finish`, `/pictures/${picture}/correct`, `/pictures/${picture}/hand-over`]) {
       await page.goto(base + path)
       await rest(page, 700)
       if (path.endsWith('mend')) {

@@ -54,7 +54,22 @@ export interface JobSummary {
   readonly mended: number
   readonly settled: number
   readonly left: number
+  /** The newest pictures, and where each is to be gone on with. */
+  readonly newest: readonly JobPicture[]
 }
+
+/** A picture as the shelf shows it. */
+export interface JobPicture {
+  readonly id: string
+  readonly name: string
+  readonly original: { readonly sha256: string; readonly width: number; readonly height: number; readonly channels: 1 | 3; readonly depth: 8 | 16 }
+  readonly levels: number
+  readonly stage: 'find' | 'mend' | 'hand-over'
+  readonly about: About
+}
+
+/** So many pictures of a job are shown on the shelf. */
+const ON_THE_SHELF = 6
 
 interface PictureRow {
   id: string
@@ -92,8 +107,19 @@ const EXISTING = 'pictures.deleted_at is null and pictures.original is not null'
 
 export async function listJobs(database: Database): Promise<JobSummary[]> {
   const sum = (name: string) => database.raw(`coalesce(sum((pictures.counts->>'${name}')::int), 0)::int as "${name}"`)
-  return (await database('jobs').leftJoin('pictures', (join) => join.on('pictures.job_id', 'jobs.id').on(database.raw(EXISTING))).whereNull('jobs.deleted_at').groupBy('jobs.id').orderBy('jobs.created_at')
-    .select('jobs.id', 'title', 'client', 'notes', database.raw('count(pictures.id)::int as pictures'), sum('open'), sum('mended'), sum('settled'), sum('left'))) as JobSummary[]
+  const rows = (await database('jobs').leftJoin('pictures', (join) => join.on('pictures.job_id', 'jobs.id').on(database.raw(EXISTING))).whereNull('jobs.deleted_at').groupBy('jobs.id').orderBy('jobs.created_at')
+    .select('jobs.id', 'title', 'client', 'notes', database.raw('count(pictures.id)::int as pictures'), sum('open'), sum('mended'), sum('settled'), sum('left'))) as Omit<JobSummary, 'newest'>[]
+  const newest = (await database
+    .select('*').from(database('pictures').join('originals', 'originals.sha256', 'pictures.original').whereNull('pictures.deleted_at')
+      .select('pictures.id', 'job_id', 'name', 'sha256', 'width', 'height', 'channels', 'depth', 'about', 'pictures.counts', 'pictures.revision', database.raw('row_number() over (partition by job_id order by pictures.created_at desc) as place')).as('ranked'))
+    .where('place', '<=', ON_THE_SHELF).orderBy('place')) as ({ id: string; job_id: string; name: string; about: About; counts: Partial<Counts>; revision: number } & JobPicture['original'])[]
+  return rows.map((job) => ({
+    ...job,
+    newest: newest.filter(({ job_id }) => job_id === job.id).map(({ id, name, about, counts, revision, sha256, width, height, channels, depth }) => ({
+      id, name, about, levels: levelCount(width, height), original: { sha256, width, height, channels, depth },
+      stage: revision === 0 ? 'find' : (counts.open ?? 0) + (counts.mended ?? 0) > 0 ? 'mend' : 'hand-over',
+    })),
+  }))
 }
 
 export async function createJob(database: Database, job: { title: string; client?: string; notes?: string }): Promise<string> {

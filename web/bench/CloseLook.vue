@@ -7,6 +7,7 @@ import { shapeCentre } from '@fennip/core/shape/shape.js'
 import type { Measure } from '@fennip/core/treatment/schema.js'
 import Crop from '../shared/Crop.vue'
 import { useOffer } from '../store/offer.js'
+import Overview from './Overview.vue'
 import TelltaleDrawing from './TelltaleDrawing.vue'
 import { TELLTALE_NAMES } from '../shared/words.js'
 import { useBench } from '../store/bench.js'
@@ -74,7 +75,7 @@ function textOf(name: TelltaleName, measure: Measure | undefined): string {
       </table>
       <p v-else class="soft">No mend is laid on this flaw yet.</p>
     </template>
-    <p v-else class="soft empty">Select a flaw to look at it closely: original, result and change.</p>
+    <Overview v-else />
   </section>
 </template>
 
@@ -94,5 +95,4 @@ tr.explained { box-shadow: inset 2px 0 0 var(--ink); }
 .bar em { position: absolute; left: 50%; top: -3px; height: 11px; width: 1px; background: var(--ink); }
 .over i { background: var(--shows); }
 .over .number, .over th { color: var(--shows); }
-.empty { margin: auto; }
 </style>

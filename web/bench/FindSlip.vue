@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ElButton, ElCheckbox, ElCheckboxGroup, ElSlider } from 'element-plus'
+import { ElButton, ElCheckbox, ElCheckboxGroup, ElOption, ElSelect, ElSlider } from 'element-plus'
 import { computed, ref, watch } from 'vue'
 import { expectedFalseFinds } from '@fennip/core/find/false-finds.js'
 import { splitKinds } from '@fennip/core/find/find.js'
@@ -58,13 +58,13 @@ const canSearch = computed(() => bench.selected !== null && searchKindOf(bench.s
       <ElSlider v-model="step" :min="0" :max="STEPS.length - 1" :show-tooltip="false" aria-label="False finds to look at" />
     </label>
     <p v-if="isCounted" class="soft" data-test="false-finds">On average in 24 megapixels. Here about {{ expected.mean < 1 ? expected.mean.toFixed(1) : Math.round(expected.mean) }}, in 95 of 100 such pictures at most {{ expected.most }}. More finds fainter flaws.</p>
-    <label v-if="bench.areas.length > 0" class="where"><span>Where</span>
-      <select v-model="where" aria-label="Where to search" data-test="where">
-        <option value="">The whole picture</option>
-        <option v-for="area in bench.areas" :key="`in${area.id}`" :value="`within:${area.id}`">Only in {{ area.name }}</option>
-        <option v-for="area in bench.areas" :key="`out${area.id}`" :value="`without:${area.id}`">All but {{ area.name }}</option>
-      </select>
-    </label>
+    <div v-if="bench.areas.length > 0" class="where"><span>Where</span>
+      <ElSelect v-model="where" size="small" aria-label="Where to search" data-test="where">
+        <ElOption value="" label="The whole picture" />
+        <ElOption v-for="area in bench.areas" :key="`in${area.id}`" :value="`within:${area.id}`" :label="`Only in ${area.name}`" />
+        <ElOption v-for="area in bench.areas" :key="`out${area.id}`" :value="`without:${area.id}`" :label="`All but ${area.name}`" />
+      </ElSelect>
+    </div>
     <ElButton type="primary" data-test="find" :disabled="kinds.length === 0 || !!bench.run" @click="bench.find(kinds, rate, searched)">{{ bench.flaws.length > 0 ? 'Search again' : 'Search the picture' }}</ElButton>
     <div v-if="bench.selected" class="like" data-test="like">
       <p class="soft">{{ alike === 1 ? 'No other flaw looks' : `${alike - 1} other flaws look` }} like the selected one.</p>

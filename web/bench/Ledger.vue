@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ElButton } from 'element-plus'
+import { ElButton, ElOption, ElSelect } from 'element-plus'
 import { useVirtualizer } from '@tanstack/vue-virtual'
 import { computed, nextTick, ref, watch } from 'vue'
 import { whatShows } from '@fennip/core/check/telltales.js'
@@ -111,12 +111,12 @@ watch(() => bench.selectedId, async (id) => {
       <ElButton link data-test="choose-listed" :disabled="bench.ledger.length < 2" title="Change all flaws of this list together" @click="group.chooseListed">Choose all {{ thousands(bench.ledger.length) }}</ElButton>
     </div>
     <div v-if="bench.flaws.length > 0" class="order">
-      <label title="Flaws are ranked by what is seen in the size that is delivered">Made for
-        <select v-model.number="bench.deliveredSide" aria-label="Longer side of the picture as delivered" data-test="delivered">
-          <option :value="0">its own size</option>
-          <option v-for="side in sides" :key="side" :value="side">{{ thousands(side) }} px</option>
-        </select>
-      </label>
+      <span class="made-for" title="Flaws are ranked by what is seen in the size that is delivered">Made for
+        <ElSelect v-model="bench.deliveredSide" size="small" aria-label="Longer side of the picture as delivered" data-test="delivered">
+          <ElOption :value="0" label="its own size" />
+          <ElOption v-for="side in sides" :key="side" :value="side" :label="`${thousands(side)} px`" />
+        </ElSelect>
+      </span>
       <ElButton link v-if="bench.doubtful.size > 0" data-test="choose-doubtful" title="Choose the finds that are rather none" @click="group.chooseDoubtful">{{ thousands(bench.doubtful.size) }} doubtful</ElButton>
       <ElButton link v-if="bench.unseen.size > 0" data-test="choose-unseen" title="Choose those that nobody will see in this size" @click="group.chooseUnseen">{{ thousands(bench.unseen.size) }} not seen</ElButton>
     </div>
@@ -152,7 +152,8 @@ header { padding: 12px 12px 8px; border-bottom: 1px solid var(--hairline); }
 .filters button { border: 1px solid var(--hairline); background: #fff; border-radius: 3px; padding: 2px 7px; cursor: pointer; font-size: 12px; white-space: nowrap; }
 .filters button.on { border-color: var(--ink); box-shadow: inset 0 0 0 1px var(--ink); }
 .order { display: flex; justify-content: space-between; padding: 2px 12px 6px; color: var(--soft-ink); font-size: 12px; }
-.order select { border: 1px solid var(--hairline); border-radius: 3px; background: #fff; font: inherit; color: var(--ink); }
+.made-for { display: flex; align-items: center; gap: 6px; white-space: nowrap; }
+.made-for :deep(.el-select) { width: 116px; }
 .row.grouped { background: var(--ground); box-shadow: inset 0 0 0 1px var(--soft-ink); }
 .rows:focus-visible { outline: 2px solid var(--ink); outline-offset: -2px; }
 .rows { flex: 1; overflow-y: auto; border-top: 1px solid var(--hairline); }

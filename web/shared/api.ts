@@ -24,6 +24,9 @@ export interface Picture {
   sameAs: string | null
 }
 
+/** What is needed of a picture to show it small. */
+export interface Shown { original: { sha256: string; width: number; height: number; channels: 1 | 3; depth: 8 | 16 }; levels: number; about: Picture['about'] }
+
 /** The same work on many pictures. */
 export interface Batch {
   id: string
@@ -47,6 +50,8 @@ export interface Job {
   mended: number
   settled: number
   left: number
+  /** The newest pictures, and where each is to be gone on with. */
+  newest: (Shown & { id: string; name: string; stage: 'find' | 'mend' | 'hand-over' })[]
 }
 
 /** A file that has come and is being taken in, or could not be. */

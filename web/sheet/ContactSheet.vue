@@ -1,6 +1,6 @@
 <script setup lang="ts">
-import { ElButton, ElMessage, ElMessageBox, ElProgress } from 'element-plus'
-import { useThrottleFn } from '@vueuse/core'
+import { ElButton, ElMessage, ElMessageBox, ElOption, ElProgress, ElRadioButton, ElRadioGroup, ElSelect } from 'element-plus'
+import { useLocalStorage, useThrottleFn } from '@vueuse/core'
 import { computed, onMounted, onUnmounted, ref } from 'vue'
 import { RouterLink } from 'vue-router'
 import { DEFAULT_FALSE_FINDS } from '@fennip/core/find/find.js'
@@ -12,6 +12,7 @@ import { minutesLeft } from '../shared/words.js'
 import Arrivals from './Arrivals.vue'
 import BatchPanel from './BatchPanel.vue'
 import PictureRow from './PictureRow.vue'
+import Thumbnail from './Thumbnail.vue'
 import { arranged, FILTERS, ORDERS, type Filter, type Order } from './sorting.js'
 
 const props = defineProps<{ job: string }>()
@@ -25,6 +26,7 @@ const working = ref(new Map<string, { kind: Run['kind']; progress: number }>())
 const dropping = ref(false)
 const picker = ref<HTMLInputElement>()
 const arrivals = ref<InstanceType<typeof Arrivals>>()
+const view = useLocalStorage<'rows' | 'large'>('fennip-sheet', 'rows')
 const order = ref<Order>('arrival')
 const filter = ref<Filter>('all')
 
@@ -136,14 +138,18 @@ onUnmounted(() => stop())
     </div>
     <BatchPanel v-for="batch in shownBatches" :key="batch.id" :batch="batch" @steer="(what) => steer(batch, what)" @dismiss="dismissed = new Set([...dismissed, batch.id])" />
     <div class="choice">
-      <label>Show <select v-model="filter" aria-label="Which pictures" data-test="filter"><option v-for="(word, id) in FILTERS" :key="id" :value="id">{{ word }}</option></select></label>
-      <label>Order <select v-model="order" aria-label="Order of the pictures" data-test="order"><option v-for="(word, id) in ORDERS" :key="id" :value="id">{{ word }}</option></select></label>
+      <span>Show <ElSelect v-model="filter" size="small" aria-label="Which pictures" data-test="filter"><ElOption v-for="(word, id) in FILTERS" :key="id" :value="id" :label="word" /></ElSelect></span>
+      <span>Order <ElSelect v-model="order" size="small" aria-label="Order of the pictures" data-test="order"><ElOption v-for="(word, id) in ORDERS" :key="id" :value="id" :label="word" /></ElSelect></span>
+      <ElRadioGroup v-model="view" size="small" aria-label="How pictures are shown"><ElRadioButton value="rows" data-test="view-rows">Rows</ElRadioButton><ElRadioButton value="large" data-test="view-large">Large</ElRadioButton></ElRadioGroup>
       <span v-if="sensors.length > 0" class="bodies">Camera bodies
         <RouterLink v-for="sensor in sensors" :key="sensor.id" :to="`/jobs/${job}/sensors/${sensor.id}`" data-test="sensor"><span class="linked">{{ sensor.name }}</span> <span class="soft">{{ sensor.frames }} {{ sensor.frames === 1 ? 'frame' : 'frames' }}, {{ sensor.marks === null ? 'no chart' : `${sensor.marks} marks` }}</span></RouterLink>
       </span>
     </div>
-    <div class="heads"><input type="checkbox" :checked="allChosen" aria-label="Select all that are shown" data-test="all" @change="toggleAll" /><span /><span>Picture</span><span class="right">Flaws</span><span>Of which</span><span>Where</span><span class="right">Time left</span><span>Verdict</span><span /></div>
-    <PictureRow v-for="picture in shown" :key="picture.id" :job="job" :picture="picture" :pace="sheet?.pace ?? {}" :chosen="chosen.has(picture.id)" :working="working.get(picture.id) ?? null" @toggle="toggle(picture.id)" @aside="putAside(picture)" @delete="remove(picture)" />
+    <div v-if="view === 'large'" class="large">
+      <figure v-for="picture in shown" :key="picture.id" data-test="large-picture"><RouterLink :to="`/jobs/${job}/pictures/${picture.id}/${picture.searched ? 'mend' : 'find'}`" :aria-label="`Open ${picture.name}`"><Thumbnail :picture="picture" :width="290" :most="220" /></RouterLink><figcaption><b>{{ picture.name }}</b> <span class="soft">{{ picture.searched ? `${(picture.counts.open ?? 0) + (picture.counts.mended ?? 0)} to do` : 'not searched' }}</span></figcaption></figure>
+    </div>
+    <div v-if="view === 'rows'" class="heads"><input type="checkbox" :checked="allChosen" aria-label="Select all that are shown" data-test="all" @change="toggleAll" /><span /><span>Picture</span><span class="right">Flaws</span><span>Of which</span><span>Where</span><span class="right">Time left</span><span>Verdict</span><span /></div>
+    <PictureRow v-for="picture in view === 'rows' ? shown : []" :key="picture.id" :job="job" :picture="picture" :pace="sheet?.pace ?? {}" :chosen="chosen.has(picture.id)" :working="working.get(picture.id) ?? null" @toggle="toggle(picture.id)" @aside="putAside(picture)" @delete="remove(picture)" />
     <p v-if="sheet && sheet.list.length === 0 && !arrivals?.arrivals.length && sheet.arriving.length === 0" class="empty soft">Drop photographs here: JPEG, PNG, TIFF or WebP, 8 or 16 bit. The originals are never changed.</p>
     <p v-else-if="sheet && shown.length === 0" class="empty soft">No picture is {{ FILTERS[filter] }}.</p>
     <section v-if="(sheet?.deleted.length ?? 0) > 0" class="gone" data-test="deleted-pictures">
@@ -165,7 +171,9 @@ p { margin: 2px 0 0; }
 .gone { padding: 16px 20px; color: var(--soft-ink); }
 .gone h2 { font-size: 13px; margin: 0 0 6px; }
 .choice { flex-wrap: wrap; display: flex; gap: 18px; align-items: center; padding: 7px 20px; background: var(--ground); border-bottom: 1px solid var(--hairline); }
-.choice select { padding: 2px 4px; border: 1px solid var(--hairline); border-radius: 3px; background: #fff; font: inherit; }
+.choice :deep(.el-select) { width: 150px; }
+.large { display: flex; flex-wrap: wrap; gap: 14px; padding: 16px 20px; }
+.large figure { margin: 0; }
 .bodies { margin-left: auto; display: flex; gap: 14px; }
 .linked { text-decoration: underline; text-underline-offset: 2px; }
 .heads, .sheet :deep(.row) { display: grid; grid-template-columns: 26px 126px minmax(130px, 1fr) 46px minmax(120px, 214px) 112px 92px 108px 44px; gap: 12px; align-items: center; padding: 0 16px 0 10px; }

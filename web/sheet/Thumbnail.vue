@@ -1,14 +1,13 @@
 <script setup lang="ts">
 import { computed, onMounted, ref } from 'vue'
 import { levelSize } from '@fennip/core/raster/pyramid.js'
-import type { Picture } from '../shared/api.js'
+import type { Shown } from '../shared/api.js'
 import { paintThumbnail } from './thumbnails.js'
 
-const props = defineProps<{ picture: Picture }>()
+const props = withDefaults(defineProps<{ picture: Shown; width?: number; most?: number }>(), { width: 126, most: 76 })
 const canvas = ref<HTMLCanvasElement>()
-const WIDTH = 126
 const size = computed(() => levelSize(props.picture.original.width, props.picture.original.height, props.picture.levels - 1))
-const height = computed(() => Math.min(76, Math.round((WIDTH * size.value.height) / size.value.width)))
+const height = computed(() => Math.min(props.most, Math.round((props.width * size.value.height) / size.value.width)))
 
 onMounted(async () => {
   const bitmap = await paintThumbnail(props.picture).catch(() => null)
@@ -24,5 +23,5 @@ onMounted(async () => {
 </script>
 
 <template>
-  <canvas ref="canvas" :width="2 * WIDTH" :height="2 * height" :style="{ width: `${WIDTH}px`, height: `${height}px`, display: 'block' }" />
+  <canvas ref="canvas" :width="2 * width" :height="2 * height" :style="{ width: `${width}px`, height: `${height}px`, display: 'block' }" />
 </template>

@@ -1,13 +1,13 @@
 import { wrap, type Remote } from 'comlink'
 import { levelSize } from '@fennip/core/raster/pyramid.js'
-import type { Picture } from '../shared/api.js'
+import type { Picture, Shown } from '../shared/api.js'
 import type { PixelWorker } from '../workers/pixels.worker.js'
 
 let worker: Remote<PixelWorker> | null = null
 let last: Promise<unknown> = Promise.resolve()
 
 /** The smallest level of a picture, in true colours; one worker paints them one after another. */
-export function paintThumbnail(picture: Picture): Promise<ImageBitmap> {
+export function paintThumbnail(picture: Shown): Promise<ImageBitmap> {
   worker ??= wrap<PixelWorker>(new Worker(new URL('../workers/pixels.worker.ts', import.meta.url), { type: 'module' }))
   const painter = worker
   const turn = last.then(async () => {

@@ -5,6 +5,7 @@ import { RouterLink, useRouter } from 'vue-router'
 import { ProblemError } from '@fennip/core/problem.js'
 import { api, listen, type Deleted, type Job } from '../shared/api.js'
 import { minutesLeft } from '../shared/words.js'
+import Thumbnail from '../sheet/Thumbnail.vue'
 
 const router = useRouter()
 const jobs = ref<Job[] | null>(null)
@@ -46,6 +47,7 @@ async function remove(job: Job): Promise<void> {
   const sure = await ElMessageBox.confirm(`${job.title} goes with its ${pictures} and everything done to them. For a day it can be brought back from the shelf.`, 'Delete the job', { confirmButtonText: 'Delete', cancelButtonText: 'Keep it', type: 'warning' }).then(() => true, () => false)
   if (sure) await attempt(() => api.delete('jobs', job.id))
 }
+const STAGE_WORDS = { find: 'Find', mend: 'Mend', 'hand-over': 'Hand over' } as const
 const total = (job: Job) => job.open + job.mended + job.settled + job.left
 let stop = () => {}
 onMounted(() => {
@@ -67,16 +69,17 @@ onUnmounted(() => stop())
       </header>
       <p v-if="problem" class="shows">{{ problem }}</p>
       <p v-if="jobs && jobs.length === 0" class="soft">The shelf is empty. Make a job, then drop pictures on its contact sheet.</p>
-      <RouterLink v-for="job in jobs ?? []" :key="job.id" class="job" :to="`/jobs/${job.id}`" data-test="job">
-        <div><b>{{ job.title }}</b><span class="soft">{{ job.client }}</span><span v-if="job.notes" class="soft notes">{{ job.notes }}</span></div>
+      <div v-for="job in jobs ?? []" :key="job.id" class="job" data-test="job" @click.self="router.push(`/jobs/${job.id}`)">
+        <div><RouterLink :to="`/jobs/${job.id}`" data-test="job-link"><b>{{ job.title }}</b></RouterLink><span class="soft">{{ job.client }}</span><span v-if="job.notes" class="soft notes">{{ job.notes }}</span></div>
         <span>{{ job.pictures }} {{ job.pictures === 1 ? 'picture' : 'pictures' }}</span>
         <div class="progress">
           <div class="bar"><i class="settled" :style="{ width: `${(100 * (job.settled + job.left)) / Math.max(1, total(job))}%` }" /><i class="mended" :style="{ width: `${(100 * job.mended) / Math.max(1, total(job))}%` }" /></div>
           <span class="soft">{{ total(job) === 0 ? 'not searched yet' : `${job.settled + job.left} of ${total(job)} flaws judged` }}</span>
         </div>
+        <div class="newest"><RouterLink v-for="picture in job.newest" :key="picture.id" :to="`/jobs/${job.id}/pictures/${picture.id}/${picture.stage}`" :title="`${picture.name}: go on in ${STAGE_WORDS[picture.stage]}`" :aria-label="`${picture.name}: go on in ${STAGE_WORDS[picture.stage]}`" data-test="shelf-picture"><Thumbnail :picture="picture" :width="104" :most="70" /></RouterLink></div>
         <span class="left">{{ total(job) === 0 ? '' : minutesLeft(job.open, job.mended) }}</span>
-        <ElButton text size="small" data-test="delete-job" :aria-label="`Delete ${job.title}`" @click.prevent.stop="remove(job)">Delete</ElButton>
-      </RouterLink>
+        <ElButton text size="small" data-test="delete-job" :aria-label="`Delete ${job.title}`" @click="remove(job)">Delete</ElButton>
+      </div>
       <section v-if="deleted.length > 0" class="gone" data-test="deleted-jobs">
         <h2>Deleted within a day</h2>
         <p v-for="job in deleted" :key="job.id">{{ job.name }} <ElButton size="small" data-test="restore-job" @click="attempt(() => api.restore('jobs', job.id))">Bring back</ElButton></p>
@@ -99,6 +102,8 @@ header { display: flex; justify-content: space-between; align-items: end; margin
 h1 { margin: 0; font-size: 20px; }
 p { margin: 2px 0 0; }
 .job { display: grid; grid-template-columns: minmax(0, 1fr) 80px minmax(140px, 260px) 130px 60px; gap: 20px; align-items: center; padding: 16px 18px; background: #fff; border: 1px solid var(--hairline); border-radius: 3px; margin-bottom: 8px; }
+.newest { grid-column: 1 / -1; display: flex; gap: 6px; flex-wrap: wrap; order: 9; }
+.job { cursor: pointer; }
 .job:hover { border-color: var(--soft-ink); }
 .job b { display: block; font-size: 15px; }
 .job span { display: block; }
