@@ -7,7 +7,7 @@ import { TAG, TYPE_SIZE, unitOf, type Directory, type DirectoryTree } from './di
  * What a TIFF file says about the layout of its pages, read from the file without its pixels, so that a file that cannot
  * be decoded whole is refused before it costs memory.
  *
- * TIFF 6.0 (Adobe 1992); BigTIFF as the TIFF library documents it (64 bit offsets, version 43); NewSubfileType and
+ * TIFF 6.0 (1992); BigTIFF as the TIFF library documents it (64 bit offsets, version 43); NewSubfileType and
  * SubIFDs from TIFF Technical Note 1; the colour filter array from TIFF/EP (ISO 12234-2).
  */
 

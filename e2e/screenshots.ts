@@ -174,4 +174,42 @@ await rest(page, 2000)
 await shot('contact-sheet')
 await page.goto(address)
 await shot('shelf')
+// The faded print: proposed, turned level, and cut.
+const faded = list.find((picture) => picture.name === 'faded-print.tif')
+if (faded) {
+  await page.goto(`${address}/jobs/${job.id}/pictures/${faded.id}/finish`)
+  await page.waitForSelector('[data-test=picture][aria-busy=false] canvas')
+  await rest(page, 1500)
+  if ((await page.locator('[data-test=finish-step]').count()) === 0) {
+    await page.click('[data-test=propose-all]')
+    await page.waitForSelector('[data-test=finish-step]', { timeout: 30000 })
+    for (const offer of ['sharpen', 'curve']) {
+      await rest(page, 700)
+      await page.click('[data-test=what-is-wrong]')
+      await page.click(`[data-test=offer-${offer}]`)
+      await page.waitForSelector(`[data-operation=${offer}]`)
+    }
+  }
+  const view = (await page.locator('[data-test=picture]').boundingBox())!
+  await page.mouse.click(view.x + 0.4 * view.width, view.y + 0.55 * view.height)
+  await page.click('[data-operation=black-and-white]')
+  await page.click('[data-test=divide]')
+  await rest(page, 1500)
+  await shot('bench-finish')
+  await page.click('[data-test=divide]')
+  await page.click('[data-test=finish-crop]')
+  await rest(page, 1000)
+  if ((await page.locator('[data-operation=crop]').count()) === 0) {
+    const handle = (await page.locator('[data-test=crop-handle]').nth(2).boundingBox())!
+    for (let round = 0; round < 2; round++) {
+      const at = round === 0 ? handle : (await page.locator('[data-test=crop-handle]').nth(2).boundingBox())!
+      await page.mouse.move(at.x + 5, at.y + 5)
+      await page.mouse.down()
+      await page.mouse.move(at.x - 50, at.y - 40, { steps: 6 })
+      await page.mouse.up()
+      await rest(page, 1200)
+    }
+  }
+  await shot('bench-finish-crop')
+}
 await browser.close()
