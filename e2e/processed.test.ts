@@ -2,7 +2,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { encodePicture } from '../codec/write.js'
 import { distanceAt } from '../core/shape/shape.js'
 import { wipeOut, type ProcessedPlace } from '../demo/damage.js'
-import { upload } from '../demo/load.js'
+import { arrival, upload } from '../demo/load.js'
 import { expose } from '../demo/photograph.js'
 import { pylonLight } from '../demo/pictures.js'
 import { Harness } from './harness.js'
@@ -20,7 +20,7 @@ beforeAll(async () => {
   const { clean } = expose(light, light, { electrons: 6000, readNoise: 8, grainSize: 0, depth: 8, seed: 3 })
   wiped = wipeOut(clean, { count: 12, radius: [10, 18], reach: 3, seed: 5 })
   const bytes = await encodePicture(clean, null, { icc: null, exif: null, resolutionPerInch: 300 }, { format: 'tiff', depth: 8, quality: 95 })
-  expect((await upload(harness.services.address, harness.job, 'pylon-3-worked-over.tif', bytes)).ok).toBe(true)
+  expect((await arrival(harness.services.address, await upload(harness.services.address, harness.job, 'pylon-3-worked-over.tif', bytes))).status).toBe(200)
   picture = await harness.pictureNamed('pylon-3-worked-over.tif')
 })
 afterAll(() => harness.stop())

@@ -91,6 +91,7 @@ function onKey(event: KeyboardEvent, index: number): void {
 .tones { margin: 0; display: flex; flex-direction: column; min-width: 0; flex: 1 1 220px; }
 figcaption { display: flex; gap: 6px; align-items: center; height: 22px; white-space: nowrap; }
 figcaption :deep(.el-checkbox) { margin-left: auto; height: 20px; }
+@media (max-width: 1199px) { figcaption .soft { display: none; } }
 svg { flex: 1; min-height: 0; width: 100%; background: #fff; border: 1px solid var(--hairline); overflow: visible; touch-action: none; box-sizing: border-box; }
 .before { fill: #dcdcdc; }
 .after { fill: none; stroke: var(--settled); stroke-width: 1.4; vector-effect: non-scaling-stroke; }
