@@ -461,7 +461,7 @@ defineExpose({ zoomTo, drawing, toggleDivider, finishTools })
 .pointer path { fill: none; stroke: var(--ink); stroke-width: 1.4; }
 .pointer path.under { stroke: #fff; stroke-width: 3.5; opacity: 0.75; }
 .divider { position: absolute; top: 0; bottom: 0; width: 15px; margin-left: -7px; cursor: ew-resize; touch-action: none; background: linear-gradient(90deg, transparent 6px, #fff 6px 7px, var(--ink) 7px 8px, transparent 8px); }
-.divider span { position: absolute; bottom: 14px; padding: 2px 7px; background: var(--ink); color: #fff; pointer-events: none; }
+.divider span { position: absolute; bottom: 14px; padding: 2px 7px; background: var(--ink); color: #fff; pointer-events: none; white-space: nowrap; }
 .divider span:first-child { right: 8px; }
 .divider span:last-child { left: 8px; }
 .banners { position: absolute; left: 10px; right: 10px; top: 10px; display: flex; flex-direction: column; align-items: flex-start; gap: 6px; pointer-events: none; }
