@@ -1,7 +1,8 @@
 import { logLight } from '../find/log-light.js'
 import { gaussianBlur } from '../raster/blur.js'
 import { differenceCiede2000, type Lab } from '../raster/colour-difference.js'
-import { PI, cos, cubeRoot, sin } from '../raster/exact-math.js'
+import { PI, cos, sin } from '../raster/exact-math.js'
+import { labOfXyz } from '../raster/lab.js'
 import { clipRegion, contains, growRegion, type IntegerRaster, type Plane, type PixelSource, type Region } from '../raster/raster.js'
 import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
 import type { Transfer } from '../raster/transfer.js'
@@ -237,13 +238,16 @@ function sectorColours({ channels, width, data }: IntegerRaster, { light }: Tran
   }))
 }
 
+/** White of sRGB: D65 (IEC 61966-2-1). */
+const D65 = [0.95047, 1, 1.08883] as const
+
 /** CIELAB of linear light, its primaries taken as those of sRGB: the differences measured here are local ones. */
 function labOfLight(r: number, g: number, b: number): Lab {
-  const f = (t: number) => (t > 216 / 24389 ? cubeRoot(t) : (24389 / 27 * t + 16) / 116)
-  const x = f((0.4124564 * r + 0.3575761 * g + 0.1804375 * b) / 0.95047)
-  const y = f(0.2126729 * r + 0.7151522 * g + 0.072175 * b)
-  const z = f((0.0193339 * r + 0.119192 * g + 0.9503041 * b) / 1.08883)
-  return { l: 116 * y - 16, a: 500 * (x - y), b: 200 * (y - z) }
+  return labOfXyz([
+    0.4124564 * r + 0.3575761 * g + 0.1804375 * b,
+    0.2126729 * r + 0.7151522 * g + 0.072175 * b,
+    0.0193339 * r + 0.119192 * g + 0.9503041 * b,
+  ], D65)
 }
 
 /**
