@@ -25,8 +25,8 @@ export interface Base {
   tileAt(column: number, row: number): IntegerRaster
 }
 
-/** Bytes of unpacked tiles that one thread keeps at hand: half a frame of 24 megapixels at 16 bits, since two share a picture. */
-const TILE_BYTES = 80 * 2 ** 20
+/** Bytes of unpacked tiles that one thread keeps at hand: two rows of tiles of a picture 16 384 px wide at 16 bits. */
+const TILE_BYTES = 100 * 2 ** 20
 const kept = new LRUCache<string, IntegerRaster>({ maxSize: TILE_BYTES, sizeCalculation: ({ data }) => data.byteLength })
 
 /**
