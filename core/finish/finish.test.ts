@@ -119,23 +119,34 @@ describe('the chain', () => {
     const raster = noisy(70, 50, 3, 16)
     const all = [
       stepOf(raster, 'cast', { redContrast: 1.2, blueOffset: 0.1 }), stepOf(raster, 'black-and-white', { blackDensity: 1.5, whiteDensity: 0.1 }), stepOf(raster, 'curve'),
-      stepOf(raster, 'sharpen', { radiusPx: 1.4, amount: 120 }), stepOf(raster, 'colour-out'), stepOf(raster, 'turn', { degrees: 3 }), stepOf(raster, 'crop', { x: 5, y: 4, width: 50, height: 40 }), stepOf(raster, 'size', { longestSidePx: 80 }),
+      stepOf(raster, 'sharpen', { radiusPx: 1.4, amount: 120 }), stepOf(raster, 'colour-out'),
+      stepOf(raster, 'lens', { k1: -0.2, k2: 0.1 }), stepOf(raster, 'perspective', { corners: [[4, 2], [66, 6], [60, 48], [1, 40]] }), stepOf(raster, 'turn', { degrees: 3 }), stepOf(raster, 'crop', { x: 5, y: 4, width: 50, height: 40 }), stepOf(raster, 'size', { longestSidePx: 31 }),
     ]
-    fc.assert(fc.property(fc.subarray(all), fc.nat(40), fc.nat(30), fc.integer({ min: 1, max: 20 }), fc.integer({ min: 1, max: 20 }), (operations, x, y, width, height) => {
+    fc.assert(fc.property(fc.subarray(all), fc.nat(70), fc.nat(50), fc.integer({ min: 1, max: 20 }), fc.integer({ min: 1, max: 20 }), (operations, x, y, width, height) => {
       const chain = new Chain(base(raster), { operations })
-      const region = { x: Math.min(x, chain.delivered.width - 1), y: Math.min(y, chain.delivered.height - 1), width: 1, height: 1 }
+      const region = { x: x % chain.delivered.width, y: y % chain.delivered.height, width: 1, height: 1 }
       region.width = Math.min(width, chain.delivered.width - region.x)
       region.height = Math.min(height, chain.delivered.height - region.y)
       const whole = rounded(render(raster, operations), 16)
       expect(rounded(render(raster, operations, region), 16).data).toEqual(crop(whole, region).data)
-    }), { numRuns: 60, seed: 11 })
+    }), { numRuns: 100, seed: 11 })
   })
-  it('fuses tone without rounding in between: two curves that undo one another leave 16 bit samples as they were', () => {
-    const raster = noisy(64, 64, 1, 16)
-    const up = stepOf(raster, 'curve', { points: [[0, 0], [0.5, 0.75], [1, 1]] })
-    const half = stepOf(raster, 'black-and-white', { blackDensity: 4, whiteDensity: 0 })
-    const out = rounded(render(raster, [half, { ...up, strength: 0 }]), 16)
-    for (let i = 0; i < out.data.length; i++) expect(Math.abs(out.data[i]! - raster.data[i]!)).toBeLessThanOrEqual(1)
+  it.each([
+    ['one corner pulled', 'perspective', { corners: [[0, 0], [70, 0], [70, 50], [12, 38]] }],
+    ['a bend that leaves the corners where they are', 'lens', { k1: 0.2, k2: -0.2 }],
+  ])('a frame whose other corners stay is no mere cut: %s', (_what, name, settings) => {
+    const raster = noisy(70, 50, 1, 16)
+    const chain = new Chain(base(raster), { operations: [stepOf(raster, name, settings)] })
+    const out = rounded(chain.deliver(wholeOf(chain.delivered), 0, (part) => crop(raster, part)), 16)
+    const inside = { x: 18, y: 25, width: 4, height: 4 }
+    expect(crop(out, inside).data).not.toEqual(crop(raster, inside).data)
+  })
+  it('fuses tone without rounding in between: two casts that undo one another leave 16 bit samples as they were', () => {
+    const raster = noisy(64, 64, 3, 16)
+    const offsets = (by: number) => stepOf(raster, 'cast', { redOffset: by, greenOffset: by, blueOffset: by })
+    const furthest = (operations: OperationStep[]) => Array.from(rounded(render(raster, operations), 16).data).reduce((most, value, i) => Math.max(most, Math.abs(value - raster.data[i]!)), 0)
+    expect(furthest([offsets(-0.3)])).toBeGreaterThan(5000)
+    expect(furthest([offsets(-0.3), offsets(0.3)])).toBeLessThanOrEqual(1)
   })
   it('an area operation at a smaller level is near what the full size gives when it is reduced', () => {
     const raster = noisy(128, 96, 1, 16, 4)

@@ -9,7 +9,7 @@ import { areaCoverage } from '../shape/area.js'
 import { scaleShape } from '../shape/scale-shape.js'
 import type { Area, OperationStep, Plan } from '../treatment/schema.js'
 import { compileTone, type ToneProgram } from './tone-program.js'
-import { resample, sourceRegion, type Mapping } from './resample.js'
+import { resample, sourceRegion, type Frame, type Mapping } from './resample.js'
 
 /** Pixels of the mended base at a level, inside the picture. */
 export type ReadMended = (region: Region, level: number) => IntegerRaster
@@ -41,9 +41,11 @@ export class Chain {
   private readonly segments: readonly Segment[]
   private readonly geometry: readonly { readonly toSource: Mapping; readonly before: Size; readonly after: Size }[]
   private readonly shift: { x: number; y: number } | null
+  /** Pixels of the base on one pixel of the delivered picture, where that is the same everywhere. */
+  private readonly evenScale: number | null
   private readonly areas: ReadonlyMap<string, Area>
 
-  constructor(readonly base: ChainBase, plan: Pick<Plan, 'operations' | 'areas'>) {
+  constructor(readonly base: ChainBase, private readonly plan: Pick<Plan, 'operations' | 'areas'>) {
     const { width, height, channels, profile } = base
     this.context = { channels, width, height, tones: makeToneSpace(profile.curve), luminance: channels === 1 || !profile.toXyz ? [1] : profile.toXyz.slice(3, 6) }
     this.areas = new Map((plan.areas ?? []).map((area) => [area.id, area]))
@@ -57,7 +59,8 @@ export class Chain {
       return [{ before, after: size, toSource: (operation as GeometryOperation).toSource(step.settings, before, size) }]
     })
     this.delivered = size
-    this.shift = shiftOf(this.geometry)
+    this.shift = this.findShift()
+    this.evenScale = this.findEvenScale()
   }
 
   /** Whether nothing but mends is done to the picture: then samples are those of the base. */
@@ -86,24 +89,18 @@ export class Chain {
   /** Pixels of a region of the delivered picture; level 1 is half its size, and so on. */
   deliver(region: Region, level: number, mended: ReadMended): FloatRaster {
     if (!this.changesFrame) return this.read(region, level, mended)
-    const size = levelSize(this.base.width, this.base.height, level)
     if (this.shift && level === 0) return this.read({ ...region, x: region.x + this.shift.x, y: region.y + this.shift.y }, 0, mended)
-    const step = 2 ** level
-    const mapping: Mapping = (x, y) => {
-      const [sx, sy] = this.toBase(x * step, y * step)
-      return [sx / step, sy / step]
-    }
-    const scale = this.scaleAt(region.x + region.width / 2, region.y + region.height / 2, mapping)
-    const part = clipRegion(sourceRegion(region, mapping, scale), size.width, size.height)
+    const size = levelSize(this.base.width, this.base.height, level)
+    const frame = this.frameAt(level)
+    const part = clipRegion(sourceRegion(region, frame), size.width, size.height)
     if (part.width === 0 || part.height === 0) return { width: region.width, height: region.height, channels: this.base.channels, data: new Float32Array(region.width * region.height * this.base.channels).fill(1) }
-    return resample(region, mapping, scale, this.read(part, level, mended), part, size)
+    return resample(region, frame, this.read(part, level, mended), part, size)
   }
 
   /** A plane of the base, its transparency, through the frame alone. */
   deliverPlane(region: Region, read: (region: Region) => IntegerRaster): FloatRaster {
-    const plain = new Chain({ ...this.base, channels: 1 }, {})
-    Object.assign(plain, { geometry: this.geometry, delivered: this.delivered, shift: this.shift })
-    return plain.deliver(region, 0, (part) => read(part))
+    const operations = (this.plan.operations ?? []).filter(({ operation }) => operationOf(operation).form === 'geometry')
+    return new Chain({ ...this.base, channels: 1 }, { operations }).deliver(region, 0, (part) => read(part))
   }
 
   /** Where a place of the delivered picture lies in the base. */
@@ -116,24 +113,44 @@ export class Chain {
   /** What a region of the delivered picture reads of the base, in pixels of the level. */
   baseRegion(region: Region, level: number): Region {
     const size = levelSize(this.base.width, this.base.height, level)
+    const part = this.changesFrame ? sourceRegion(region, this.frameAt(level)) : region
+    return clipRegion(growRegion(part, this.reach(level)), size.width, size.height)
+  }
+
+  /** The frame at a level: the same at both ends, so the scale is that of level 0. */
+  private frameAt(level: number): Frame {
     const step = 2 ** level
     const mapping: Mapping = (x, y) => {
       const [sx, sy] = this.toBase(x * step, y * step)
       return [sx / step, sy / step]
     }
-    const part = this.changesFrame ? sourceRegion(region, mapping, this.scaleAt(region.x + region.width / 2, region.y + region.height / 2, mapping)) : region
-    return clipRegion(growRegion(part, this.reach(level)), size.width, size.height)
+    return { mapping, scale: this.evenScale ?? ((x, y) => scaleOf(mapping, x, y)) }
   }
 
-  private scaleAt(x: number, y: number, mapping: Mapping): number {
-    const [ax, ay] = mapping(x - 0.5, y)
-    const [bx, by] = mapping(x + 0.5, y)
-    const [cx, cy] = mapping(x, y - 0.5)
-    const [dx, dy] = mapping(x, y + 0.5)
-    const length = (a: number, b: number) => Math.sqrt(a * a + b * b)
-    const scale = Math.max(length(bx - ax, by - ay), length(dx - cx, dy - cy))
+  /** Places all over the delivered picture, edges and corners too. */
+  private places(): (readonly [number, number])[] {
+    const { width, height } = this.delivered
+    return Array.from({ length: 81 }, (_, i) => [((i % 9) * width) / 8, (Math.floor(i / 9) * height) / 8] as const)
+  }
+
+  /** Frames that only cut are copied pixel by pixel: every place comes from as far away, by whole pixels, inside the base. */
+  private findShift(): { x: number; y: number } | null {
+    const [x, y] = this.toBase(0, 0)
+    const { width, height } = this.delivered
+    const isInside = Number.isInteger(x) && Number.isInteger(y) && x >= 0 && y >= 0 && x + width <= this.base.width && y + height <= this.base.height
+    const isShift = isInside && this.places().every(([px, py]) => {
+      const [sx, sy] = this.toBase(px, py)
+      return Math.abs(sx - px - x) < 1e-6 && Math.abs(sy - py - y) < 1e-6
+    })
+    return isShift ? { x, y } : null
+  }
+
+  private findEvenScale(): number | null {
+    const scales = this.places().map(([x, y]) => scaleOf((px, py) => this.toBase(px, py), x, y))
+    const [least, most] = [Math.min(...scales), Math.max(...scales)]
     // A turn alone keeps the size; rounding must not stretch the kernel.
-    return Math.abs(scale - 1) < 1e-6 ? 1 : scale
+    if (most - least > 1e-6 * most) return null
+    return Math.abs(most - 1) < 1e-6 ? 1 : most
   }
 
   private upTo(count: number, region: Region, level: number, mended: ReadMended): FloatRaster {
@@ -167,8 +184,8 @@ export class Chain {
 
   /** What an operation made, laid on by its strength and through its zone. */
   private blended(below: FloatRaster, changed: FloatRaster, step: OperationStep, region: Region, level: number): FloatRaster {
-    const cover = step.zone === undefined ? null : this.cover(step.zone, region, level)
     if (step.strength === 1 && step.zone === undefined) return changed
+    const cover = step.zone === undefined ? null : this.cover(step.zone, region, level)
     const { channels } = below
     const result = below.data.slice()
     for (let i = 0; i < result.length; i++) {
@@ -221,18 +238,14 @@ function reachOf({ step, operation }: Link, level: number): number {
   return operation.form === 'area' || operation.form === 'patch' ? operation.reach(step.settings, step.measured, level) : 0
 }
 
-/** Frames that only cut are copied pixel by pixel. */
-function shiftOf(geometry: readonly { readonly toSource: Mapping; readonly before: Size; readonly after: Size }[]): { x: number; y: number } | null {
-  let shift = { x: 0, y: 0 }
-  for (const { toSource, before, after } of geometry) {
-    const [x, y] = toSource(0, 0)
-    const [right, bottom] = toSource(after.width, after.height)
-    const isShift = Number.isInteger(x) && Number.isInteger(y) && right - x === after.width && bottom - y === after.height && x >= 0 && y >= 0 && right <= before.width && bottom <= before.height
-    const [ax, ay] = toSource(after.width, 0)
-    if (!isShift || ax - x !== after.width || ay !== y) return null
-    shift = { x: shift.x + x, y: shift.y + y }
-  }
-  return shift
+/** Pixels of the source on one pixel of the result, at a place of the result. */
+function scaleOf(mapping: Mapping, x: number, y: number): number {
+  const [ax, ay] = mapping(x - 0.5, y)
+  const [bx, by] = mapping(x + 0.5, y)
+  const [cx, cy] = mapping(x, y - 0.5)
+  const [dx, dy] = mapping(x, y + 0.5)
+  const length = (a: number, b: number) => Math.sqrt(a * a + b * b)
+  return Math.max(length(bx - ax, by - ay), length(dx - cx, dy - cy))
 }
 
 export function toFloat(raster: IntegerRaster): FloatRaster {

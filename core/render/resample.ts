@@ -30,19 +30,34 @@ function kernel(x: number): number {
 /** Where a place of the result comes from, both in pixels with centres at .5. */
 export type Mapping = (x: number, y: number) => readonly [number, number]
 
-/** What a region of the result reads of the source, generously: bounds of its mapped outline and how far the kernel reaches. */
-export function sourceRegion(region: Region, mapping: Mapping, scale: number): Region {
-  const reach = Math.ceil(LOBES * Math.max(1, scale)) + 1
+/**
+ * Where the pixels of a result come from, and how many pixels of the source lie on one of them: a number where that is the
+ * same everywhere, else by the place, so that a pixel does not depend on the region it is made with.
+ */
+export interface Frame {
+  readonly mapping: Mapping
+  readonly scale: number | ((x: number, y: number) => number)
+}
+
+/** The scale between the places where a region is probed may be so much larger than at them. */
+const BETWEEN = 1.1
+
+/** What a region of the result reads of the source, generously: bounds of its mapped places and how far the kernel reaches. */
+export function sourceRegion(region: Region, { mapping, scale }: Frame): Region {
+  let largest = typeof scale === 'number' ? scale : 0
   let [left, top, right, bottom] = [Infinity, Infinity, -Infinity, -Infinity]
   for (let i = 0; i <= 16; i++) {
     for (let j = 0; j <= 16; j++) {
-      const [x, y] = mapping(region.x + (region.width * i) / 16, region.y + (region.height * j) / 16)
+      const [px, py] = [region.x + (region.width * i) / 16, region.y + (region.height * j) / 16]
+      const [x, y] = mapping(px, py)
+      if (typeof scale !== 'number') largest = Math.max(largest, BETWEEN * scale(px, py))
       left = Math.min(left, x)
       right = Math.max(right, x)
       top = Math.min(top, y)
       bottom = Math.max(bottom, y)
     }
   }
+  const reach = Math.ceil(LOBES * Math.max(1, largest)) + 1
   const x = Math.floor(left) - reach
   const y = Math.floor(top) - reach
   return { x, y, width: Math.ceil(right) + reach - x, height: Math.ceil(bottom) + reach - y }
@@ -52,20 +67,17 @@ export function sourceRegion(region: Region, mapping: Mapping, scale: number): R
  * Resample a picture through a mapping, once, with a Lanczos kernel of three lobes.
  *
  * @param region  Pixels of the result.
- * @param scale   Pixels of the source on one pixel of the result; above 1 the kernel is stretched, so that nothing aliases.
+ * @param frame   Where it comes from; where its scale is above 1 the kernel is stretched, so that nothing aliases.
  * @param source  A part of the source picture.
  * @param at      Where that part begins in the source.
  * @param picture Size of the whole source; what lies outside is white, half a pixel at its edge is its edge.
  * @returns Values clamped to 0..1.
  */
-export function resample(region: Region, mapping: Mapping, scale: number, source: FloatRaster, at: { x: number; y: number }, picture: { width: number; height: number }): FloatRaster {
+export function resample(region: Region, { mapping, scale }: Frame, source: FloatRaster, at: { x: number; y: number }, picture: { width: number; height: number }): FloatRaster {
   const { channels } = source
-  const stretch = Math.max(1, scale)
-  const reach = LOBES * stretch
   const result = new Float32Array(region.width * region.height * channels)
-  const wide = 2 * Math.ceil(reach) + 2
-  const across = new Float64Array(wide)
-  const columns = new Int32Array(wide)
+  const across: number[] = []
+  const columns: number[] = []
   for (let y = 0; y < region.height; y++) {
     for (let x = 0; x < region.width; x++) {
       const [sx, sy] = mapping(region.x + x + 0.5, region.y + y + 0.5)
@@ -74,6 +86,8 @@ export function resample(region: Region, mapping: Mapping, scale: number, source
         for (let c = 0; c < channels; c++) result[to + c] = 1
         continue
       }
+      const stretch = Math.max(1, typeof scale === 'number' ? scale : scale(region.x + x + 0.5, region.y + y + 0.5))
+      const reach = LOBES * stretch
       const [px, py] = [sx - 0.5, sy - 0.5]
       const [firstX, lastX] = [Math.ceil(px - reach), Math.floor(px + reach)]
       const [firstY, lastY] = [Math.ceil(py - reach), Math.floor(py + reach)]
