@@ -8,7 +8,7 @@ import { proposeFinish } from '@fennip/core/finish/propose.js'
 import { checkSettings } from '@fennip/core/operations/check-settings.js'
 import { makeOperationStep } from '@fennip/core/operations/make-step.js'
 import type { Operation, Settings } from '@fennip/core/operations/operation.js'
-import { allOperations, operationOf } from '@fennip/core/operations/registry.js'
+import { allOperations, operationOf, orderOf, placeOf } from '@fennip/core/operations/registry.js'
 import { describeSettings } from '@fennip/core/operations/settings.js'
 import { ProblemError } from '@fennip/core/problem.js'
 import { halve } from '@fennip/core/raster/pyramid.js'
@@ -36,7 +36,7 @@ export async function finish(args: string[]): Promise<void> {
     checkSettings(operationOf(name), step.settings, '--set')
     const at = steps.findIndex(({ operation }) => operation === name)
     if (at >= 0) steps[at] = { ...step, id: steps[at]!.id }
-    else steps.push(step)
+    else steps.splice(placeOf(name, steps), 0, step)
   }
   const wishes = (lists.set ?? []).map((text) => {
     const at = text.indexOf('=')
@@ -48,9 +48,7 @@ export async function finish(args: string[]): Promise<void> {
   }
   const own = new Map<string, Record<string, unknown>>()
   for (const [key, value] of wishes) if (key !== 'auto') for (const [name, settings] of settingsOf(key, value)) own.set(name, { ...own.get(name), ...settings })
-  // Tone first, then the frame in the order in which it is cut.
-  for (const name of ORDER) if (own.has(name)) add(name, own.get(name)!)
-  for (const [name, settings] of own) if (!ORDER.includes(name)) add(name, settings)
+  for (const name of [...own.keys()].sort((a, b) => orderOf(a) - orderOf(b))) add(name, own.get(name)!)
   const treatment = { ...emptyTreatment({ sha256: await sha256Of(input), width: header.width, height: header.height, channels: header.channels, depth: header.depth }), operations: steps }
   const chain = new Chain(base, treatment)
   const deep = DEEP_FORMATS.includes(format) ? 16 : 8
@@ -63,8 +61,6 @@ export async function finish(args: string[]): Promise<void> {
   await fillFile(output, (sink) => writePicture(rowsOf(result, alpha), { ...header.metadata, resolutionPerInch: perInch ?? header.metadata.resolutionPerInch }, options, sink))
   if (values.treatment) await writeFileWhole(values.treatment, new TextEncoder().encode(`${JSON.stringify(treatment, null, 1)}\n`))
 }
-
-const ORDER = ['cast', 'neutral', 'black-and-white', 'curve', 'colour-out', 'sharpen', 'lens', 'perspective', 'turn', 'crop', 'size', 'print-size']
 
 const numbersOf = (key: string, value: string, count: number): number[] => {
   const numbers = value.split(/[,x]/).map(Number)

@@ -6,7 +6,7 @@ import type cvModule from '@techstark/opencv-js'
 import { checkOperationSteps, checkSettings } from '../operations/check-settings.js'
 import { makeOperationStep } from '../operations/make-step.js'
 import { defineArea, defineGeometry, definePatch, defineTone, type FloatRaster, type Operation } from '../operations/operation.js'
-import { allOperations, operationOf, registerOperation } from '../operations/registry.js'
+import { allOperations, operationOf, placeOf, registerOperation } from '../operations/registry.js'
 import { defaultSettings, describeSettings, sentenceOf } from '../operations/settings.js'
 import { ProblemError } from '../problem.js'
 import { makeRandom } from '../random.js'
@@ -87,6 +87,11 @@ describe('the registry', () => {
       const names = describeSettings(operation).map(({ name }) => name)
       for (const [, name] of operation.sentence.matchAll(/\{(\w+)\}/g)) expect(names).toContain(name)
     }
+  })
+  it('puts a new step where it belongs: tone, then filters, then the frame in the order in which it is cut', () => {
+    const names: string[] = []
+    for (const name of ['size', 'sharpen', 'crop', 'curve', 'turn', 'cast', 'lens']) names.splice(placeOf(name, names.map((operation) => ({ operation }))), 0, name)
+    expect(names).toEqual(['curve', 'cast', 'sharpen', 'lens', 'turn', 'crop', 'size'])
   })
   it('refuses unknown operations and settings by name', () => {
     expect(() => operationOf('nothing')).toThrow(/nothing/)

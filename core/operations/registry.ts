@@ -13,17 +13,33 @@ import { size } from '../finish/size.js'
 import { turn } from '../finish/turn.js'
 import type { Operation } from './operation.js'
 
-/** All operations by name. Adding one is adding its file and its entry here. */
+/** All operations by name, in the order in which steps are put when nobody says otherwise. Adding one is adding its file and its entry here. */
 const operations = new Map<string, Operation>()
 
 export function registerOperation(operation: Operation): void {
   operations.set(operation.name, operation)
 }
 
-for (const operation of [blackAndWhite, curve, neutral, cast, colourOut, sharpen, lens, perspective, turn, crop, size, printSize]) registerOperation(operation)
+for (const operation of [cast, neutral, blackAndWhite, curve, colourOut, sharpen, lens, perspective, turn, crop, size, printSize]) registerOperation(operation)
 
 /** In the order in which they were registered. */
 export const allOperations = (): Operation[] => [...operations.values()]
+
+/** Where an operation of a name stands in that order; -1 when there is none. */
+export const orderOf = (name: string): number => [...operations.keys()].indexOf(name)
+
+/**
+ * Where a new step goes among steps: tone before filters, these before the frame. Among tone, and among filters, it goes
+ * last, since their order is the user's; the frame has an order of its own.
+ */
+export function placeOf(name: string, steps: readonly { readonly operation: string }[]): number {
+  const rank = (of: string) => {
+    const { form } = operationOf(of)
+    return form === 'tone' ? -2 : form === 'geometry' ? orderOf(of) : -1
+  }
+  const at = steps.findIndex(({ operation }) => rank(operation) > rank(name))
+  return at < 0 ? steps.length : at
+}
 
 /** @throws {ProblemError} when there is none of that name and version. */
 export function operationOf(name: string, version?: number): Operation {

@@ -1,5 +1,6 @@
 import { defineStore } from 'pinia'
 import { shallowRef, watch } from 'vue'
+import { newestNext } from '../shared/newest-next.js'
 import { plain } from '../shared/plain.js'
 import { useBench } from '../store/bench.js'
 import { useFinish } from '../store/finish.js'
@@ -11,27 +12,16 @@ export const useTones = defineStore('tones', () => {
   const before = shallowRef<readonly (readonly number[])[]>([])
   const after = shallowRef<readonly (readonly number[])[]>([])
   const clipped = shallowRef<readonly [number, number]>([0, 0])
-  let running = false
-  let wanted = false
 
-  async function read(): Promise<void> {
-    wanted = true
-    if (running) return
-    running = true
-    try {
-      while (wanted && bench.opened) {
-        wanted = false
-        const counts = await bench.thePool().helper.histogram(plain(finish.steps))
-        before.value = counts.before
-        after.value = counts.after
-        clipped.value = counts.clipped
-      }
-    } catch {
-      // The picture was left, or its pixels cannot be fetched now: the chart stays as it is.
-    } finally {
-      running = false
-    }
-  }
+  const read = newestNext(async () => {
+    if (!bench.opened) return
+    const counts = await bench.thePool().helper.histogram(plain(finish.steps))
+    before.value = counts.before
+    after.value = counts.after
+    clipped.value = counts.clipped
+  }, () => {
+    // The picture was left, or its pixels cannot be fetched now: the chart stays as it is.
+  })
   watch(() => [bench.opened?.id, finish.steps, bench.steps], () => void read(), { immediate: true })
 
   return { before, after, clipped, read }

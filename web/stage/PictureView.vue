@@ -5,6 +5,7 @@ import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vu
 import { mendShape } from '@fennip/core/mend/mend-shape.js'
 import { growRegion, type Region } from '@fennip/core/raster/raster.js'
 import { distanceAt, shapeCentre, shapeThickness, type Disc } from '@fennip/core/shape/shape.js'
+import { newestNext } from '../shared/newest-next.js'
 import { LENS_WORDS } from '../shared/words.js'
 import { useBench } from '../store/bench.js'
 import { useLook } from '../store/look.js'
@@ -337,19 +338,12 @@ watch(() => bench.selectedId, showSelected)
 watch(() => [look.lens, look.lensStrength, look.reliefRadius, look.holdOriginal], () => void repaint(null))
 watch(() => bench.opened?.id, show)
 watch(() => [finish.framed, finish.framed ? finish.chain?.delivered.width : 0, finish.framed ? finish.chain?.delivered.height : 0], show)
-/** A setting that is moved: one frame in flight, the newest next. */
-let painting = false
-let stale = false
-async function repaintDraft(): Promise<void> {
-  stale = true
-  if (painting) return
-  painting = true
-  while (stale && !gone) {
-    stale = false
-    await repaint(null, true)
-  }
-  painting = false
-}
+/** A setting that is moved. */
+const repaintDraft = newestNext(async () => {
+  if (!gone) await repaint(null, true)
+}, (error) => {
+  if (!gone) bench.report(error)
+})
 watch(() => [finish.draft, finish.clipping], () => void repaintDraft())
 watch(() => look.before, () => {
   if (look.holdOriginal || look.divider !== null) void repaint(null)

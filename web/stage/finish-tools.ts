@@ -1,5 +1,5 @@
 import { computed, shallowRef } from 'vue'
-import { Chain } from '@fennip/core/render/chain.js'
+import type { Chain } from '@fennip/core/render/chain.js'
 import { useBench } from '../store/bench.js'
 import { useFinish } from '../store/finish.js'
 
@@ -37,7 +37,7 @@ export function useFinishTools() {
   interface Rectangle { x: number; y: number; width: number; height: number }
 
   /** The frame before it is cut, and the cut in it. */
-  const uncut = computed(() => new Chain({ ...bench.opened!.original, profile: bench.opened!.about.profile }, { operations: finish.steps.filter(({ operation }) => ['lens', 'perspective', 'turn'].includes(operation)) }))
+  const uncut = computed(() => finish.frameBefore('crop'))
   const cut = computed<Rectangle>(() => {
     const { width, height } = uncut.value.delivered
     const step = finish.steps.find(({ operation, enabled }) => operation === 'crop' && enabled)

@@ -2,7 +2,7 @@ import { defineStore } from 'pinia'
 import { computed, ref, shallowRef, watch } from 'vue'
 import { enlargementVerdict } from '@fennip/core/finish/print-size.js'
 import type { Settings } from '@fennip/core/operations/operation.js'
-import { allOperations, operationOf } from '@fennip/core/operations/registry.js'
+import { allOperations, operationOf, orderOf, placeOf } from '@fennip/core/operations/registry.js'
 import { describeSettings } from '@fennip/core/operations/settings.js'
 import { Chain } from '@fennip/core/render/chain.js'
 import type { Operation, OperationStep } from '@fennip/core/treatment/schema.js'
@@ -37,7 +37,9 @@ export const useFinish = defineStore('finish', () => {
   const selected = computed(() => steps.value.find(({ id }) => id === selectedId.value) ?? null)
   const operation = computed(() => (selected.value ? operationOf(selected.value.operation) : null))
   const offered = computed(() => allOperations().filter(({ stage }) => stage === 'finish'))
-  const chain = computed(() => (bench.opened ? new Chain({ ...bench.opened.original, profile: bench.opened.about.profile }, { operations: steps.value.filter(({ operation: name }) => operationOf(name).form === 'geometry'), areas: bench.areas }) : null))
+  /** The frame alone, as far as an operation that is left out; whole when none is named. */
+  const frameBefore = (name?: string) => new Chain({ ...bench.opened!.original, profile: bench.opened!.about.profile }, { operations: steps.value.filter(({ operation: other }) => operationOf(other).form === 'geometry' && (name === undefined || orderOf(other) < orderOf(name))) })
+  const chain = computed(() => (bench.opened ? frameBefore() : null))
   /** Settings of the selected step that a test strip can try. */
   const triable = computed(() => (operation.value ? describeSettings(operation.value).filter(({ type }) => type === 'number' || type === 'integer') : []))
   const triedSetting = computed(() => triable.value.find(({ name }) => name === tried.value) ?? triable.value[0] ?? null)
@@ -47,7 +49,7 @@ export const useFinish = defineStore('finish', () => {
   const verdict = computed(() => {
     const print = steps.value.find((step) => step.operation === 'print-size' && step.enabled)
     if (!print || !bench.opened || !chain.value) return null
-    const before = new Chain({ ...bench.opened.original, profile: bench.opened.about.profile }, { operations: steps.value.filter(({ operation: name }) => ['lens', 'perspective', 'turn', 'crop'].includes(name)) }).delivered
+    const before = frameBefore('size').delivered
     const scanned = bench.opened.about.resolutionPerInch ?? 300
     return { ...enlargementVerdict(before, Number(print.settings.widthCm), scanned), scanned }
   })
@@ -67,7 +69,7 @@ export const useFinish = defineStore('finish', () => {
     busy.value = true
     try {
       const step = await bench.thePool().helper.makeStep(identifier('s'), name, plain(settings), note)
-      await save(`Add: ${titleOf(step)}`, [{ type: 'put', list: 'operations', items: [step], at: [placeOf(step)] }])
+      await save(`Add: ${titleOf(step)}`, [{ type: 'put', list: 'operations', items: [step], at: [placeOf(name, saved.value)] }])
       selectedId.value = step.id
       return step
     } catch (error) {
@@ -76,14 +78,6 @@ export const useFinish = defineStore('finish', () => {
     } finally {
       busy.value = false
     }
-  }
-
-  /** Tone comes before sharpening, and both before the frame; inside these the order is the user's. */
-  const RANK = ['lens', 'perspective', 'turn', 'crop', 'size', 'print-size']
-  function placeOf(step: OperationStep): number {
-    const rank = (name: string) => (operationOf(name).form === 'tone' ? -2 : operationOf(name).form === 'geometry' ? RANK.indexOf(name) : -1)
-    const at = saved.value.findIndex((other) => rank(other.operation) > rank(step.operation))
-    return at < 0 ? saved.value.length : at
   }
 
   /** Move settings of a step: shown at once, saved when they rest. */
@@ -160,8 +154,7 @@ export const useFinish = defineStore('finish', () => {
         bench.problem = 'Nothing stands out: the tones reach from black to white and have no cast.'
         return
       }
-      const order = ['cast', 'neutral', 'black-and-white', 'curve']
-      items.sort((a, b) => order.indexOf(a.operation) - order.indexOf(b.operation))
+      items.sort((a, b) => orderOf(a.operation) - orderOf(b.operation))
       await save(`Propose: ${items.map(titleOf).join(', ').toLowerCase()}`, [{ type: 'put', list: 'operations', items, at: items.map((_, i) => i) }])
       selectedId.value = items[0]!.id
     } catch (error) {
@@ -203,5 +196,5 @@ export const useFinish = defineStore('finish', () => {
     void keep()
   })
 
-  return { selectedId, tool, framed, draft, tried, place, frame, clipping, busy, saved, steps, selected, operation, offered, chain, triable, triedSetting, verdict, add, adjust, keep, change, toggle, remove, reorder, move, proposeAll, variants, stepFor }
+  return { selectedId, tool, framed, draft, tried, place, frame, clipping, busy, saved, steps, selected, operation, offered, chain, frameBefore, triable, triedSetting, verdict, add, adjust, keep, change, toggle, remove, reorder, move, proposeAll, variants, stepFor }
 })
