@@ -3,10 +3,10 @@ import { makeOperationStep } from '../core/operations/make-step.js'
 import { differenceCiede2000 } from '../core/raster/colour-difference.js'
 import { labOfXyz } from '../core/raster/lab.js'
 import { srgbProfile } from '../core/raster/profile.js'
-import { halve } from '../core/raster/pyramid.js'
-import { crop, rasterSource, type IntegerRaster } from '../core/raster/raster.js'
+import { halve, rasterLevels } from '../core/raster/pyramid.js'
+import { crop, type IntegerRaster } from '../core/raster/raster.js'
 import { makeTransfer } from '../core/raster/transfer.js'
-import { Chain, rounded, toFloat } from '../core/render/chain.js'
+import { Chain, contextOf, rounded, toFloat } from '../core/render/chain.js'
 import { emptyTreatment } from '../core/treatment/edit.js'
 import { furtherPhotographs, openPhotographs } from './open-photographs.js'
 
@@ -56,8 +56,9 @@ for (const { name, raster } of chosen) {
     let small = harmed
     while (small.width * small.height > 400_000) small = halve(small, makeTransfer(profile.curve, 8))
     const base = { width: raster.width, height: raster.height, channels: 3 as const, profile }
-    const { context } = new Chain(base, {})
-    const operations = proposeFinish(toFloat(small), context).map(({ operation, settings }, i) => makeOperationStep(`s${i}`, operation, settings, rasterSource(harmed), context))
+    const context = contextOf(base)
+    const survey = new Chain(base, {}).survey(undefined, rasterLevels(harmed, makeTransfer(base.profile.curve, 8)).read)
+    const operations = proposeFinish(toFloat(small), context).map(({ operation, settings }, i) => makeOperationStep(`s${i}`, operation, settings, survey, context))
     const chain = new Chain(base, { ...emptyTreatment({ sha256: '0'.repeat(64), width: raster.width, height: raster.height, channels: 3, depth: 8 }), operations })
     const undone = chain.isEmpty ? harmed : rounded(chain.deliver({ x: 0, y: 0, width: raster.width, height: raster.height }, 0, (region) => crop(harmed, region)), 8)
     const [before, after] = [difference(raster, harmed), difference(raster, undone)]

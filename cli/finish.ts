@@ -11,10 +11,10 @@ import type { Operation, Settings } from '@fennip/core/operations/operation.js'
 import { allOperations, operationOf, orderOf, placeOf } from '@fennip/core/operations/registry.js'
 import { describeSettings } from '@fennip/core/operations/settings.js'
 import { ProblemError } from '@fennip/core/problem.js'
-import { halve } from '@fennip/core/raster/pyramid.js'
-import { crop, rasterSource, type IntegerRaster } from '@fennip/core/raster/raster.js'
+import { rasterLevels } from '@fennip/core/raster/pyramid.js'
+import { crop } from '@fennip/core/raster/raster.js'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'
-import { Chain, rounded, toFloat } from '@fennip/core/render/chain.js'
+import { Chain, contextOf, rounded, toFloat } from '@fennip/core/render/chain.js'
 import { emptyTreatment } from '@fennip/core/treatment/edit.js'
 import type { OperationStep } from '@fennip/core/treatment/schema.js'
 import { sha256Of } from './hash.js'
@@ -28,11 +28,12 @@ export async function finish(args: string[]): Promise<void> {
   const picture = await readPicture(input, basename(input))
   const { header, pixels } = picture
   const base = { width: header.width, height: header.height, channels: header.channels, profile: header.profile }
-  const { context } = new Chain(base, {})
-  const source = rasterSource(pixels)
+  const context = contextOf(base)
+  const levels = rasterLevels(pixels, makeTransfer(header.profile.curve, header.depth))
+  const survey = new Chain(base, {}).survey(undefined, levels.read)
   const steps: OperationStep[] = []
   const add = (name: string, settings: Settings, note?: string) => {
-    const step = makeOperationStep(`s${steps.length + 1}`, name, settings, source, context, note)
+    const step = makeOperationStep(`s${steps.length + 1}`, name, settings, survey, context, { note })
     checkSettings(operationOf(name), step.settings, '--set')
     const at = steps.findIndex(({ operation }) => operation === name)
     if (at >= 0) steps[at] = { ...step, id: steps[at]!.id }
@@ -44,7 +45,7 @@ export async function finish(args: string[]): Promise<void> {
     return [text.slice(0, at), text.slice(at + 1)] as const
   })
   if (wishes.some(([key, value]) => key === 'auto' && value === 'true')) {
-    for (const { operation, settings, reason } of proposeFinish(toFloat(smallCopy(pixels, makeTransfer(header.profile.curve, header.depth))), context)) add(operation, settings, reason)
+    for (const { operation, settings, reason } of proposeFinish(toFloat(levels.small(400_000)), context)) add(operation, settings, reason)
   }
   const own = new Map<string, Record<string, unknown>>()
   for (const [key, value] of wishes) if (key !== 'auto') for (const [name, settings] of settingsOf(key, value)) own.set(name, { ...own.get(name), ...settings })
@@ -94,13 +95,6 @@ function valueOf(operation: Operation, name: string, value: string): unknown {
   if (type === 'number' || type === 'integer') return Number(value)
   if (type === 'boolean') return value === 'true'
   return type === 'points' ? JSON.parse(value) : value
-}
-
-/** A few hundred thousand pixels are enough to propose by. */
-function smallCopy(pixels: IntegerRaster, transfer: ReturnType<typeof makeTransfer>): IntegerRaster {
-  let level = pixels
-  while (level.width * level.height > 400_000) level = halve(level, transfer)
-  return level
 }
 
 /** `fennip operations`: what there is, with settings, ranges and defaults, from the schemas. */

@@ -12,9 +12,11 @@ import { ProblemError } from '../problem.js'
 import { makeRandom } from '../random.js'
 import { labOfXyz } from '../raster/lab.js'
 import { greyProfile, srgbProfile } from '../raster/profile.js'
-import { crop, makeRaster, rasterSource, type IntegerRaster, type Region } from '../raster/raster.js'
+import { rasterLevels } from '../raster/pyramid.js'
+import { crop, depthOf, makeRaster, type IntegerRaster, type Region } from '../raster/raster.js'
+import { makeTransfer } from '../raster/transfer.js'
 import { makeToneSpace } from '../raster/tone-space.js'
-import { Chain, rounded, toFloat } from '../render/chain.js'
+import { Chain, contextOf, rounded, toFloat } from '../render/chain.js'
 import type { OperationStep } from '../treatment/schema.js'
 import { monotoneCurve } from './monotone-curve.js'
 import { enlargementVerdict } from './print-size.js'
@@ -28,9 +30,9 @@ beforeAll(async () => {
 
 const base = (raster: IntegerRaster) => ({ width: raster.width, height: raster.height, channels: raster.channels, profile: raster.channels === 1 ? greyProfile(false) : srgbProfile(false) })
 const wholeOf = ({ width, height }: { width: number; height: number }): Region => ({ x: 0, y: 0, width, height })
-const contextOf = (raster: IntegerRaster) => new Chain(base(raster), {}).context
+const surveyOf = (raster: IntegerRaster) => new Chain(base(raster), {}).survey(undefined, rasterLevels(raster, makeTransfer(base(raster).profile.curve, depthOf(raster))).read)
 let count = 0
-const stepOf = (raster: IntegerRaster, name: string, settings: Record<string, unknown> = {}, more: Partial<OperationStep> = {}): OperationStep => ({ ...makeOperationStep(`s${count++}`, name, settings, rasterSource(raster), contextOf(raster)), ...more })
+const stepOf = (raster: IntegerRaster, name: string, settings: Record<string, unknown> = {}, more: Partial<OperationStep> = {}): OperationStep => ({ ...makeOperationStep(`s${count++}`, name, settings, surveyOf(raster), contextOf(base(raster))), ...more })
 function render(raster: IntegerRaster, operations: OperationStep[], region?: Region, more: object = {}): FloatRaster {
   const chain = new Chain(base(raster), { operations, ...more })
   return chain.deliver(region ?? wholeOf(chain.delivered), 0, (part) => crop(raster, part))
@@ -230,11 +232,11 @@ describe('tone', () => {
     let worst = 0
     for (let i = 0; i < out.data.length; i++) worst = Math.max(worst, Math.abs(out.data[i]! - raster.data[i]!))
     expect(worst).toBeLessThan(120)
-    const names = proposeFinish(toFloat(faded), contextOf(faded)).map(({ operation }) => operation)
+    const names = proposeFinish(toFloat(faded), contextOf(base(faded))).map(({ operation }) => operation)
     expect(names).toContain('cast')
     // A print of neutral tones has none.
     const grey = { ...raster, data: raster.data.map((_value, i) => raster.data[i - (i % 3)]!) }
-    expect(proposeFinish(toFloat(grey), contextOf(grey)).map(({ operation }) => operation)).not.toContain('cast')
+    expect(proposeFinish(toFloat(grey), contextOf(base(grey))).map(({ operation }) => operation)).not.toContain('cast')
   })
 })
 

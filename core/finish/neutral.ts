@@ -24,12 +24,12 @@ export const neutral = defineTone<Neutral, Measured>({
     y: Type.Number({ title: 'From the top', minimum: 0, maximum: 100000, default: 0, step: 1, unit: 'px', description: 'Place that should be neutral, in pixels of the picture.' }),
   }, { additionalProperties: false }),
   sentence: 'Neutral is the place at {x}, {y}',
-  measure(picture, { x, y }, { tones }) {
-    const region = clipRegion({ x: Math.floor(x) - HALF, y: Math.floor(y) - HALF, width: 2 * HALF + 1, height: 2 * HALF + 1 }, picture.width, picture.height)
-    const { data, channels } = picture.read(region)
-    const maximum = picture.depth === 8 ? 255 : 65535
+  measure(survey, { x, y }, { tones }) {
+    const size = survey.size(0)
+    const region = clipRegion({ x: Math.floor(x) - HALF, y: Math.floor(y) - HALF, width: 2 * HALF + 1, height: 2 * HALF + 1 }, size.width, size.height)
+    const { data, channels } = survey.read(region, 0)
     const light = new Array<number>(channels).fill(0)
-    for (let i = 0; i < data.length; i++) light[i % channels]! += tones.decode(data[i]! / maximum)
+    for (let i = 0; i < data.length; i++) light[i % channels]! += tones.decode(data[i]!)
     return { light: light.map((sum) => sum / Math.max(1, data.length / channels)) }
   },
   parts(_settings, measured, { channels, tones, luminance }) {

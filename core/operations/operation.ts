@@ -1,5 +1,5 @@
 import type { TObject } from '@sinclair/typebox'
-import type { PixelSource, Raster, Region } from '../raster/raster.js'
+import type { Raster, Region } from '../raster/raster.js'
 import type { ToneSpace } from '../raster/tone-space.js'
 
 /** Stages whose steps are operations of the registry; mends come before them. */
@@ -16,9 +16,21 @@ export interface OperationContext {
   readonly tones: ToneSpace
   /** Shares of the channels in luminance (row Y of the profile's matrix), one number for grey. */
   readonly luminance: readonly number[]
+  /** Row by row from linear light of the channels to XYZ at D50; null for grey and for profiles without a matrix. */
+  readonly toXyz: readonly number[] | null
   /** Size of the base in pixels. */
   readonly width: number
   readonly height: number
+}
+
+/** The picture below a step and the zone it works through, as `measure` looks at them; any level. */
+export interface Survey {
+  readonly levels: number
+  size(level: number): Size
+  /** Pixels below the step. @param region  In pixels of the level, inside the picture. */
+  read(region: Region, level: number): FloatRaster
+  /** Cover of the zone, 0..1 a pixel; 1 everywhere without one. */
+  cover(region: Region, level: number): Float32Array
 }
 
 export type Settings = Readonly<Record<string, unknown>>
@@ -45,7 +57,9 @@ interface Common<S, M> {
   /** The step as a sentence; `{name}` stands for the value of a setting. */
   readonly sentence: string
   /** Look at the picture once and decide; rendering never searches or fits. */
-  measure?(picture: PixelSource, settings: S, context: OperationContext): M
+  measure?(survey: Survey, settings: S, context: OperationContext): M
+  /** Settings proposed from what is seen in the zone and around it, with the reason. */
+  propose?(survey: Survey, context: OperationContext): { readonly settings: Partial<S>; readonly reason: string }
 }
 
 /** One part of a tone program: a function a channel on encoded values, or a matrix on linear light. */
@@ -64,8 +78,12 @@ export interface AreaOperation<S = Settings, M = unknown> extends Common<S, M> {
   readonly form: 'area'
   /** Context that rendering needs around a region, in pixels of the level. */
   reach(settings: S, measured: M | undefined, level: number): number
-  /** New pixels of a region with its context; those within `reach` of its edge inside the picture need not be right. */
-  render(below: FloatRaster, settings: S, measured: M | undefined, context: OperationContext, level: number): FloatRaster
+  /**
+   * New pixels of a region with its context; those within `reach` of its edge inside the picture need not be right.
+   *
+   * @param region  Where `below` lies, in pixels of the level.
+   */
+  render(below: FloatRaster, settings: S, measured: M | undefined, context: OperationContext, level: number, region: Region): FloatRaster
 }
 
 /** A small, local change. */

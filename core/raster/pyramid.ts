@@ -1,4 +1,4 @@
-import { depthOf, makeRaster, type Depth, type IntegerRaster, type Region } from './raster.js'
+import { crop, depthOf, makeRaster, type Depth, type IntegerRaster, type Region } from './raster.js'
 import type { Transfer } from './transfer.js'
 
 /** Side of a tile in pixels. */
@@ -101,4 +101,27 @@ export function unpackTile(packed: Uint8Array, width: number, height: number, ch
     }
   }
   return raster
+}
+
+/** All levels of a raster in memory, each made when it is first asked for. */
+export interface RasterLevels {
+  read(region: Region, level: number): IntegerRaster
+  /** The largest level of at most so many pixels. */
+  small(pixels: number): IntegerRaster
+}
+
+export function rasterLevels(raster: IntegerRaster, transfer: Transfer): RasterLevels {
+  const levels = [raster]
+  const at = (level: number) => {
+    while (levels.length <= level) levels.push(halve(levels.at(-1)!, transfer))
+    return levels[level]!
+  }
+  return {
+    read: (region, level) => crop(at(level), region),
+    small(pixels) {
+      let level = 0
+      while (at(level).width * at(level).height > pixels) level++
+      return at(level)
+    },
+  }
 }

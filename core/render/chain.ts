@@ -1,12 +1,14 @@
+import { sha256 } from '@noble/hashes/sha2.js'
+import { bytesToHex, utf8ToBytes } from '@noble/hashes/utils.js'
 import { operationOf } from '../operations/registry.js'
-import type { FloatRaster, GeometryOperation, Operation, OperationContext, Size, TonePart } from '../operations/operation.js'
+import type { FloatRaster, GeometryOperation, Operation, OperationContext, Size, Survey, TonePart } from '../operations/operation.js'
 import { OPERATION_STAGES } from '../operations/operation.js'
 import type { ColourProfile } from '../raster/profile.js'
-import { levelSize } from '../raster/pyramid.js'
+import { labPixels } from '../raster/lab.js'
+import { levelCount, levelSize } from '../raster/pyramid.js'
 import { clipRegion, crop, depthOf, growRegion, maximumOf, type Depth, type IntegerRaster, type Region } from '../raster/raster.js'
 import { makeToneSpace } from '../raster/tone-space.js'
-import { areaCoverage } from '../shape/area.js'
-import { scaleShape } from '../shape/scale-shape.js'
+import { zoneCover, zoneReach } from '../shape/zone-cover.js'
 import type { Area, OperationStep, Plan } from '../treatment/schema.js'
 import { compileTone, type ToneProgram } from './tone-program.js'
 import { resample, sourceRegion, type Frame, type Mapping } from './resample.js'
@@ -20,13 +22,25 @@ export interface ChainBase extends Size {
   readonly profile: ColourProfile
 }
 
+/** Floats that were made once and may be asked for again: what lies below the step that is being changed, and covers of zones. */
+export interface ChainMemory {
+  get(key: string): Float32Array | undefined
+  set(key: string, values: Float32Array): void
+}
+
+/** A memory, and a name for the mended pixels that the chain stands on: others give other values. */
+export interface Remembered {
+  readonly memory: ChainMemory
+  readonly below: string
+}
+
 interface Link {
   readonly step: OperationStep
   readonly operation: Operation
 }
 
 /** A run of links that is rendered at once: fused tone, or one filter. */
-type Segment = { readonly kind: 'tone'; readonly program: ToneProgram; readonly blend: OperationStep | null } | { readonly kind: 'filter'; readonly link: Link }
+type Segment = { readonly kind: 'tone'; readonly program: ToneProgram; readonly blend: OperationStep | null } | { readonly kind: 'filter'; readonly link: Link; readonly key: string }
 
 /**
  * What stands on the mended base: corrections, rebuilt detail and finish, one stage after the other, then the frame.
@@ -45,13 +59,13 @@ export class Chain {
   private readonly evenScale: number | null
   private readonly areas: ReadonlyMap<string, Area>
 
-  constructor(readonly base: ChainBase, private readonly plan: Pick<Plan, 'operations' | 'areas'>) {
-    const { width, height, channels, profile } = base
-    this.context = { channels, width, height, tones: makeToneSpace(profile.curve), luminance: channels === 1 || !profile.toXyz ? [1] : profile.toXyz.slice(3, 6) }
+  /** @param remembered  Where floats are kept between readings; nowhere without. */
+  constructor(readonly base: ChainBase, private readonly plan: Pick<Plan, 'operations' | 'areas'>, private readonly remembered: Remembered | null = null) {
+    this.context = contextOf(base)
     this.areas = new Map((plan.areas ?? []).map((area) => [area.id, area]))
     const links = linksOf(plan.operations ?? [])
     this.segments = this.segmentsOf(links.filter(({ operation }) => operation.form !== 'geometry'))
-    let size: Size = { width, height }
+    let size: Size = { width: base.width, height: base.height }
     this.geometry = links.flatMap(({ step, operation }) => {
       if (operation.form !== 'geometry') return []
       const before = size
@@ -76,9 +90,36 @@ export class Chain {
     return this.geometry.length > 0
   }
 
+  /** Whether a level shows something else than the full size made smaller: filters are drawn on the level, their lengths scaled. */
+  get hasFilters(): boolean {
+    return this.segments.some(({ kind }) => kind === 'filter')
+  }
+
   /** How far a region of the base reads beyond itself, in pixels of the level. */
   reach(level: number): number {
-    return this.segments.reduce((sum, segment) => sum + (segment.kind === 'filter' ? reachOf(segment.link, level) : 0), 0)
+    const filters = this.segments.reduce((sum, segment) => sum + (segment.kind === 'filter' ? reachOf(segment.link, level) : 0), 0)
+    const zones = this.segments.map((segment) => (segment.kind === 'filter' ? segment.link.step.zone : segment.blend?.zone)).map((zone) => (zone === undefined ? undefined : this.areas.get(zone)))
+    return filters + Math.max(0, ...zones.map((zone) => (zone ? zoneReach(zone, level) : 0)))
+  }
+
+  /** The picture that a step after all of these would see, and a zone, for `measure`. */
+  survey(zone: string | undefined, mended: ReadMended): Survey {
+    const { width, height } = this.base
+    return {
+      levels: levelCount(width, height),
+      size: (level) => levelSize(width, height, level),
+      read: (region, level) => this.read(region, level, mended),
+      cover: (region, level) => this.cover(zone, region, level, mended) ?? new Float32Array(region.width * region.height).fill(zone === undefined ? 1 : 0),
+    }
+  }
+
+  /** Cover of a zone over a region; null where there is none of that name. */
+  cover(zone: string | undefined, region: Region, level: number, mended: ReadMended): Float32Array | null {
+    const area = zone === undefined ? undefined : this.areas.get(zone)
+    if (!area) return null
+    const size = levelSize(this.base.width, this.base.height, level)
+    const make = () => zoneCover(area, region, level, size, (part) => labPixels(toFloat(mended(part, level)).data, this.base.channels, this.context.tones.decode, this.context.toXyz))
+    return this.recall(`zone ${keyOf(area)}`, region, level, make)
   }
 
   /** Pixels of a region of the base, before the frame. */
@@ -164,28 +205,36 @@ export class Chain {
       }
       const changed = { ...below, data: below.data.slice() }
       segment.program.run(changed)
-      return this.blended(below, changed, segment.blend, region, level)
+      return this.blended(below, changed, segment.blend, region, level, mended)
     }
-    const { step, operation } = segment.link
+    const { width, height } = region
+    // A copy, since tone works in place.
+    return { width, height, channels: this.base.channels, data: this.recall(segment.key, region, level, () => this.filtered(count, segment.link, region, level, mended).data).slice() }
+  }
+
+  private filtered(count: number, link: Link, region: Region, level: number, mended: ReadMended): FloatRaster {
+    const { step, operation } = link
     if (operation.form !== 'area' && operation.form !== 'patch') throw new RangeError(`${operation.name} is no filter`)
-    const size = levelSize(this.base.width, this.base.height, level)
-    const wide = clipRegion(growRegion(region, reachOf(segment.link, level)), size.width, size.height)
-    const below = this.upTo(count - 1, wide, level, mended)
-    const inside = { ...region, x: region.x - wide.x, y: region.y - wide.y }
-    const kept = crop(below, inside) as FloatRaster
+    // Nothing is computed where the zone does not reach.
+    if (step.zone !== undefined && !this.cover(step.zone, region, level, mended)?.some((value) => value > 0)) return this.upTo(count - 1, region, level, mended)
     if (operation.form === 'patch') {
       const scale = 2 ** level
       const bounds = operation.bounds(step.settings, step.measured)
-      if (bounds.x / scale > region.x + region.width || (bounds.x + bounds.width) / scale < region.x || bounds.y / scale > region.y + region.height || (bounds.y + bounds.height) / scale < region.y) return kept
+      if (bounds.x / scale > region.x + region.width || (bounds.x + bounds.width) / scale < region.x || bounds.y / scale > region.y + region.height || (bounds.y + bounds.height) / scale < region.y) return this.upTo(count - 1, region, level, mended)
     }
-    const whole = operation.form === 'area' ? operation.render(below, step.settings, step.measured, this.context, level) : operation.render(below, step.settings, step.measured, this.context, level, wide)
-    return this.blended(kept, crop(whole, inside) as FloatRaster, step, region, level)
+    const size = levelSize(this.base.width, this.base.height, level)
+    const wide = clipRegion(growRegion(region, reachOf(link, level)), size.width, size.height)
+    const below = this.upTo(count - 1, wide, level, mended)
+    const inside = { ...region, x: region.x - wide.x, y: region.y - wide.y }
+    const kept = crop(below, inside) as FloatRaster
+    const whole = operation.render(below, step.settings, step.measured, this.context, level, wide)
+    return this.blended(kept, crop(whole, inside) as FloatRaster, step, region, level, mended)
   }
 
   /** What an operation made, laid on by its strength and through its zone. */
-  private blended(below: FloatRaster, changed: FloatRaster, step: OperationStep, region: Region, level: number): FloatRaster {
+  private blended(below: FloatRaster, changed: FloatRaster, step: OperationStep, region: Region, level: number, mended: ReadMended): FloatRaster {
     if (step.strength === 1 && step.zone === undefined) return changed
-    const cover = step.zone === undefined ? null : this.cover(step.zone, region, level)
+    const cover = this.cover(step.zone, region, level, mended)
     const { channels } = below
     const result = below.data.slice()
     for (let i = 0; i < result.length; i++) {
@@ -195,26 +244,33 @@ export class Chain {
     return { ...below, data: result }
   }
 
-  private cover(zone: string, region: Region, level: number): Float32Array | null {
-    const area = this.areas.get(zone)
-    if (!area) return null
-    const scale = 2 ** -level
-    const scaled = level === 0 ? area : { ...area, softEdgePx: area.softEdgePx * scale, parts: area.parts.map((part) => ({ ...part, shape: scaleShape(part.shape, scale) })) }
-    return areaCoverage([scaled], region)?.data ?? null
+  private recall(key: string, region: Region, level: number, make: () => Float32Array): Float32Array {
+    if (!this.remembered) return make()
+    const { memory, below } = this.remembered
+    const address = `${below} ${key} ${level} ${region.x} ${region.y} ${region.width} ${region.height}`
+    const kept = memory.get(address)
+    if (kept) return kept
+    const made = make()
+    memory.set(address, made)
+    return made
   }
 
   private segmentsOf(links: readonly Link[]): Segment[] {
     const segments: Segment[] = []
     let parts: TonePart[] = []
+    // What a segment shows depends on itself and on all before it.
+    let key = ''
     const flush = () => {
       if (parts.length > 0) segments.push({ kind: 'tone', program: compileTone(parts, this.context), blend: null })
       parts = []
     }
     for (const link of links) {
       const { step, operation } = link
+      const { note: _note, id: _id, ...decisions } = step
+      key = hashOf(`${key} ${JSON.stringify(decisions)} ${step.zone === undefined ? '' : keyOf(this.areas.get(step.zone))}`)
       if (operation.form !== 'tone') {
         flush()
-        segments.push({ kind: 'filter', link })
+        segments.push({ kind: 'filter', link, key })
         continue
       }
       const own = operation.parts(step.settings, step.measured, this.context)
@@ -228,6 +284,23 @@ export class Chain {
     return segments
   }
 }
+
+/** What operations know of a picture. */
+export function contextOf({ width, height, channels, profile }: ChainBase): OperationContext {
+  return { channels, width, height, tones: makeToneSpace(profile.curve), luminance: channels === 1 || !profile.toXyz ? [1] : profile.toXyz.slice(3, 6), toXyz: channels === 1 ? null : profile.toXyz }
+}
+
+const areaKeys = new WeakMap<Area, string>()
+
+/** A name for the content of a zone. */
+function keyOf(area: Area | undefined): string {
+  if (!area) return 'none'
+  let key = areaKeys.get(area)
+  if (!key) areaKeys.set(area, (key = hashOf(JSON.stringify([area.parts, area.softEdgePx, area.movedPx ?? 0, area.inverted ?? false]))))
+  return key
+}
+
+const hashOf = (text: string): string => bytesToHex(sha256(utf8ToBytes(text))).slice(0, 24)
 
 /** Steps that are on, stage by stage, inside a stage in the user's order, with their operations. */
 function linksOf(steps: readonly OperationStep[]): Link[] {

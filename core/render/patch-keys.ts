@@ -61,7 +61,7 @@ function guardTexts(step: Step, areas: readonly Area[] | undefined): string[] {
   return (decisionsOf(step, areas).guarded ?? []).map((area) => {
     const kept = areaTexts.get(area)
     if (kept) return kept
-    const text = bytesToHex(sha256(utf8ToBytes(textOf([area.parts, area.softEdgePx]))))
+    const text = bytesToHex(sha256(utf8ToBytes(textOf(area.movedPx ? [area.parts, area.softEdgePx, area.movedPx] : [area.parts, area.softEdgePx]))))
     areaTexts.set(area, text)
     return text
   })

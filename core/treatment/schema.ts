@@ -1,4 +1,4 @@
-import { Type, type Static } from '@sinclair/typebox'
+import { Type, type Static, type TSchema } from '@sinclair/typebox'
 import { OPERATION_STAGES } from '../operations/operation.js'
 
 /**
@@ -93,18 +93,52 @@ export const PatternSchema = Type.Object(
   { ...strict, description: 'A fine pattern: waves in radians a pixel, their complex amplitude in the log of the light at the knots of a grid, row by row, linear between.' },
 )
 
-export const AreaPartSchema = Type.Object(
-  { mode: Type.Union([Type.Literal('add'), Type.Literal('take')]), shape: ShapeSchema },
-  { ...strict, description: 'Added to what the earlier parts cover, or taken away from it.' },
+const partOf = (what: Record<string, TSchema>, description: string) =>
+  Type.Object(
+    {
+      mode: Type.Union([Type.Literal('add'), Type.Literal('take')], { description: 'Added to what the earlier parts cover, or taken away from it.' }),
+      strength: Type.Optional(Type.Number({ minimum: 0, maximum: 1, description: 'How much is added or taken, 1 when not given.' })),
+      softEdgePx: Type.Optional(Type.Number({ minimum: 0, maximum: 4000, description: 'Soft edge of this part alone, in place of that of the area: the hardness of a brush.' })),
+      ...what,
+    },
+    { ...strict, description },
+  )
+
+export const ShapePartSchema = partOf({ shape: ShapeSchema }, 'A shape: an outline, a painted stroke, a disc.')
+export const SlopePartSchema = partOf(
+  {
+    slope: Type.Union([
+      Type.Object({ type: Type.Literal('linear'), from: Point, to: Point }, { ...strict, description: 'Covered wholly at `from` and beyond, not at all at `to` and beyond.' }),
+      Type.Object({ type: Type.Literal('radial'), x: Coordinate, y: Coordinate, innerPx: Type.Number({ minimum: 0, maximum: 1e6 }), outerPx: Type.Number({ minimum: 0.5, maximum: 1e6 }) }, { ...strict, description: 'Covered wholly up to the inner radius, not at all from the outer one on.' }),
+    ]),
+  },
+  'A slope from covered to not covered.',
 )
+const Lightness = Type.Number({ minimum: 0, maximum: 100, description: 'CIE L*.' })
+export const RangePartSchema = partOf(
+  {
+    range: Type.Union([
+      Type.Object({ type: Type.Literal('tone'), from: Lightness, to: Lightness, fade: Lightness }, { ...strict, description: 'Lightness from one value to another; it fades over so much on either side.' }),
+      Type.Object({ type: Type.Literal('colour'), samples: Type.Array(Type.Tuple([Type.Number({ minimum: 0, maximum: 100 }), Type.Number({ minimum: -160, maximum: 160 }), Type.Number({ minimum: -160, maximum: 160 })]), { minItems: 1, maxItems: 20 }), within: Type.Number({ minimum: 0.5, maximum: 150 }), fade: Type.Number({ minimum: 0, maximum: 150 }) }, { ...strict, description: 'Colours no further from a sample than so much in CIELAB (CIE 1976 difference); it fades over so much beyond.' }),
+    ]),
+  },
+  'A range of tone or colour of the mended picture.',
+)
+export const MaskPartSchema = partOf(
+  { mask: Type.Object({ width: Type.Integer({ minimum: 1, maximum: 100000 }), height: Type.Integer({ minimum: 1, maximum: 100000 }), packed: Type.String({ maxLength: 6_000_000, pattern: '^[A-Za-z0-9+/]*={0,2}$', description: '8 bit values row by row, 255 is inside, each row less the row above modulo 256, compressed by zlib (RFC 1950), in base64 (RFC 4648).' }) }, { ...strict, description: 'Of the size of the picture, or of another that is stretched over it.' }) },
+  'An imported grey picture.',
+)
+export const AreaPartSchema = Type.Union([ShapePartSchema, SlopePartSchema, RangePartSchema, MaskPartSchema])
 
 export const AreaSchema = Type.Object(
   {
     id: Identifier,
     name: Type.String({ minLength: 1, maxLength: 80 }),
-    role: Type.Union([Type.Literal('guard'), Type.Literal('zone')], { description: 'guard: no mend and no source crosses its edge; zone: a named mask that steps can use.' }),
-    parts: Type.Array(AreaPartSchema, { minItems: 1, maxItems: 500 }),
+    role: Type.Union([Type.Literal('guard'), Type.Literal('zone')], { description: 'guard: no mend and no source crosses its edge; zone: a named mask that steps can use. A guard is made of shapes alone.' }),
+    parts: Type.Array(AreaPartSchema, { minItems: 1, maxItems: 2000 }),
     softEdgePx: Type.Number({ minimum: 0, maximum: 500, description: 'Width over which the edge fades; 0 is exactly sharp.' }),
+    movedPx: Type.Optional(Type.Number({ minimum: -200, maximum: 200, description: 'How far the edge is moved outward; inward when negative.' })),
+    inverted: Type.Optional(Type.Boolean({ description: 'Everything but what the parts cover.' })),
   },
   strict,
 )
@@ -211,12 +245,18 @@ export const TreatmentSchema = Type.Object(
 export type Flaw = Static<typeof FlawSchema>
 export type Step = Static<typeof StepSchema>
 export type OperationStep = Static<typeof OperationStepSchema>
-export type Area = Static<typeof AreaSchema>
+type AreaPartBase = { mode: 'add' | 'take'; strength?: number; softEdgePx?: number }
+export type ShapePart = AreaPartBase & { shape: Static<typeof ShapeSchema> }
+export type SlopePart = AreaPartBase & { slope: { type: 'linear'; from: [number, number]; to: [number, number] } | { type: 'radial'; x: number; y: number; innerPx: number; outerPx: number } }
+export type RangePart = AreaPartBase & { range: { type: 'tone'; from: number; to: number; fade: number } | { type: 'colour'; samples: [number, number, number][]; within: number; fade: number } }
+export type MaskPart = AreaPartBase & { mask: { width: number; height: number; packed: string } }
+export type AreaPart = ShapePart | SlopePart | RangePart | MaskPart
+export type Area = Omit<Static<typeof AreaSchema>, 'parts'> & { parts: AreaPart[] }
 export type Source = Static<typeof SourceSchema>
 export type Telltales = Static<typeof TelltalesSchema>
 export type Measure = Static<typeof MeasureSchema>
 export type Original = Static<typeof OriginalSchema>
-export type Treatment = Static<typeof TreatmentSchema>
+export type Treatment = Omit<Static<typeof TreatmentSchema>, 'areas'> & { areas?: Area[] }
 /** What of a treatment decides over pixels. */
 export type Plan = { readonly original: Original; readonly steps: readonly Step[]; readonly areas?: readonly Area[] | undefined; readonly operations?: readonly OperationStep[] | undefined }
 

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { shapePartsOf } from '@fennip/core/shape/area.js'
 import { computed } from 'vue'
 import type { Area } from '@fennip/core/treatment/schema.js'
 import { useAreas } from '../store/areas.js'
@@ -16,7 +17,7 @@ const moving = computed(() => {
   const k = scale / props.resting.scale
   return `translate(${x - props.resting.x * k}px, ${y - props.resting.y * k}px) scale(${k})`
 })
-const shown = computed(() => (bench.marks === 'none' ? [] : bench.areas.map((area) => ({ ...lookOf(area), parts: area.parts.map(({ mode, shape }) => ({ mode, path: pathOf(shape, props.resting) })) }))))
+const shown = computed(() => (bench.marks === 'none' ? [] : bench.areas.map((area) => ({ ...lookOf(area), parts: shapePartsOf(area).map(({ mode, shape }) => ({ mode, path: pathOf(shape, props.resting) })) }))))
 const lookOf = (area: Area) => ({ id: area.id, name: area.name, role: area.role, chosen: bench.tool === 'area' && area.id === areas.selectedId })
 const marks = computed(() => (['inside', 'outside'] as const).flatMap((side) => areas.marks[side].map((shape) => ({ side, path: pathOf(shape, props.resting) }))))
 const grown = computed(() => areas.grown.map((shape) => pathOf(shape, props.resting)))

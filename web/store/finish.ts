@@ -68,7 +68,7 @@ export const useFinish = defineStore('finish', () => {
     await keep()
     busy.value = true
     try {
-      const step = await bench.thePool().helper.makeStep(identifier('s'), name, plain(settings), note)
+      const step = await bench.thePool().helper.makeStep(identifier('s'), name, plain(settings), plain(saved.value.slice(0, placeOf(name, saved.value))), { note })
       await save(`Add: ${titleOf(step)}`, [{ type: 'put', list: 'operations', items: [step], at: [placeOf(name, saved.value)] }])
       selectedId.value = step.id
       return step
@@ -147,7 +147,7 @@ export const useFinish = defineStore('finish', () => {
       const items: OperationStep[] = []
       for (const { operation: name, settings, reason } of proposals) {
         const there = saved.value.find((step) => step.operation === name)
-        const made = await bench.thePool().helper.makeStep(there?.id ?? identifier('s'), name, plain(settings), reason)
+        const made = await bench.thePool().helper.makeStep(there?.id ?? identifier('s'), name, plain(settings), [], { note: reason })
         items.push(made)
       }
       if (items.length === 0) {
@@ -177,7 +177,7 @@ export const useFinish = defineStore('finish', () => {
     const there = saved.value.find((step) => step.operation === name)
     if (!there) await add(name, settings)
     else {
-      const made = await bench.thePool().helper.makeStep(there.id, name, plain({ ...there.settings, ...settings }), there.note)
+      const made = await bench.thePool().helper.makeStep(there.id, name, plain({ ...there.settings, ...settings }), [], { note: there.note })
       await save(`Set ${titleOf(there).toLowerCase()}`, [{ type: 'put', list: 'operations', items: [{ ...made, strength: there.strength, enabled: true }] }])
       selectedId.value = there.id
     }

@@ -1,11 +1,13 @@
 import { expose, transfer as handOver } from 'comlink'
+import { LRUCache } from 'lru-cache'
+import { clippedShares, hatchClipped, histogramOf } from '@fennip/core/finish/clipping.js'
 import type { Region, IntegerRaster, PixelSource } from '@fennip/core/raster/raster.js'
 import { clipRegion, crop, growRegion, makeRaster } from '@fennip/core/raster/raster.js'
 import { proposeFinish } from '@fennip/core/finish/propose.js'
-import { makeOperationStep } from '@fennip/core/operations/make-step.js'
+import { makeOperationStep, type StepOptions } from '@fennip/core/operations/make-step.js'
 import type { FloatRaster, Proposal, Settings } from '@fennip/core/operations/operation.js'
 import { labOfXyz } from '@fennip/core/raster/lab.js'
-import { Chain, rounded, toFloat } from '@fennip/core/render/chain.js'
+import { Chain, contextOf, rounded, toFloat } from '@fennip/core/render/chain.js'
 import { levelSize, TILE_SIZE, tileRegion, unpackTile } from '@fennip/core/raster/pyramid.js'
 import { tiledSource } from '@fennip/core/raster/tiled-source.js'
 import { makeTransfer, type Transfer } from '@fennip/core/raster/transfer.js'
@@ -57,7 +59,10 @@ class TileWanted extends Error {
   }
 }
 
-const TILES_KEPT = 160
+/** Unpacked tiles that a worker keeps: of a picture of three channels at 16 bit some 64, enough for a large screen and what is mended. */
+const TILE_BYTES = 96 * 2 ** 20
+/** What chains keep of the pixels below the step that is being changed, and of covers of zones. */
+const CHAIN_BYTES = 96 * 2 ** 20
 /** Most pixels an area grows on while it is drawn, and when it is kept: these must fit among the tiles that are kept. */
 const ROUGH_PIXELS = 400_000
 const EXACT_PIXELS = 26_000_000
@@ -65,14 +70,15 @@ const EXACT_PIXELS = 26_000_000
 let picture: Picture
 let transfer: Transfer
 let display: Display
-let tiles = new Map<string, IntegerRaster>()
+const tiles = new LRUCache<string, IntegerRaster>({ maxSize: TILE_BYTES, sizeCalculation: ({ data }) => data.byteLength })
+const remembered = new LRUCache<string, Float32Array<ArrayBufferLike>>({ maxSize: CHAIN_BYTES, sizeCalculation: ({ byteLength }) => Math.max(1, byteLength) })
+/** Counts the states of the mended picture: what stands on an older one is not used again. */
+let mendedState = 0
 let fetching = new Map<string, Promise<IntegerRaster>>()
 let treatment: Treatment
-/** Of the treatment's steps that stand on the mended picture. */
-let chain: Chain | null = null
-let chainOf: Pick<Treatment, 'operations' | 'areas'> | null = null
-/** Chains of other steps, the newest last. */
+/** Chains of the treatment's operations and of others that were shown, the newest last. */
 const chains = new Map<string, Chain>()
+let chainsOf: Treatment['areas']
 const CHAINS_KEPT = 12
 /** Of the treatment's steps, in their order. */
 let patches: Patch[] = []
@@ -81,11 +87,7 @@ const known = new Map<string, Patch>()
 async function tile(level: number, column: number, row: number): Promise<IntegerRaster> {
   const key = `${level}/${column}/${row}`
   const kept = tiles.get(key)
-  if (kept) {
-    tiles.delete(key)
-    tiles.set(key, kept)
-    return kept
-  }
+  if (kept) return kept
   let coming = fetching.get(key)
   if (!coming) {
     coming = fetchTile(level, column, row).finally(() => fetching.delete(key))
@@ -101,7 +103,6 @@ async function fetchTile(level: number, column: number, row: number): Promise<In
   const region = tileRegion(width, height, level, column, row)
   const raster = unpackTile(new Uint8Array(await response.arrayBuffer()), region.width, region.height, channels, depth)
   tiles.set(`${level}/${column}/${row}`, raster)
-  if (tiles.size > TILES_KEPT) tiles.delete(tiles.keys().next().value!)
   return raster
 }
 
@@ -143,6 +144,13 @@ function sourceOf(level = 0): PixelSource {
   })
 }
 
+/** Mended pixels of a level from the tiles at hand; `TileWanted` when one is missing. */
+function readMended(region: Region, level: number): IntegerRaster {
+  const pixels = sourceOf(level).read(region)
+  layPatchesOverTile(pixels, region, level, patches, transfer)
+  return pixels
+}
+
 /** Fetch the tiles of a level that a rectangle of the full size touches. */
 async function fetchRegion(region: Region, level: number): Promise<void> {
   const { width, height } = picture.original
@@ -167,23 +175,25 @@ async function withTiles<T>(work: () => T): Promise<T> {
   }
 }
 
-/** The chain that a view shows; null when it shows the picture as mended. */
-function chainFor({ show, upTo, operations, delivered }: View): Chain | null {
-  if (show === 'original' || upTo === 'mended') return null
-  if (operations) {
-    const key = JSON.stringify(operations)
-    const kept = chains.get(key) ?? new Chain({ ...picture.original, profile: picture.about.profile }, { operations, areas: treatment.areas })
-    chains.delete(key)
-    chains.set(key, kept)
-    if (chains.size > CHAINS_KEPT) chains.delete(chains.keys().next().value!)
-    return kept.isEmpty && !delivered ? null : kept
-  }
-  if (!chain || chainOf?.operations !== treatment.operations || chainOf?.areas !== treatment.areas) {
-    chain = new Chain({ ...picture.original, profile: picture.about.profile }, treatment)
-    chainOf = treatment
+/** A chain of operations on the picture at hand, kept while they may be asked for again. */
+function chainOf(operations: readonly OperationStep[], below: string): Chain {
+  if (chainsOf !== treatment.areas) {
     chains.clear()
+    chainsOf = treatment.areas
   }
-  return chain.isEmpty ? null : chain
+  const key = `${below} ${JSON.stringify(operations)}`
+  const kept = chains.get(key) ?? new Chain({ ...picture.original, profile: picture.about.profile }, { operations, areas: treatment.areas }, { memory: remembered, below })
+  chains.delete(key)
+  chains.set(key, kept)
+  if (chains.size > CHAINS_KEPT) chains.delete(chains.keys().next().value!)
+  return kept
+}
+
+/** The chain that a view shows; null when it shows the picture as mended. */
+function chainFor({ show, upTo, operations, delivered, without, proposal }: View): Chain | null {
+  if (show === 'original' || upTo === 'mended') return null
+  const chain = chainOf(operations ?? treatment.operations ?? [], `${mendedState} ${without ?? ''} ${proposal ? JSON.stringify(proposal) : ''}`)
+  return chain.isEmpty && !(delivered && operations) ? null : chain
 }
 
 /** Pixels as a view shows them, before they are converted to the screen: samples, or floats where operations stand on them. */
@@ -235,13 +245,18 @@ function inTurn<T>(work: () => Promise<T>): Promise<T> {
   return turn
 }
 
-/** Patches of the treatment that are not known: the server's if it is asked and has them, else computed here. */
+function setPatches(next: Patch[]): void {
+  if (next.length !== patches.length || next.some((patch, i) => patch !== patches[i])) mendedState++
+  patches = next
+}
+
 /** What the other workers have to be told. */
 interface Completed {
   readonly keys: string[]
   readonly fresh: Patch[]
 }
 
+/** Patches of the treatment that are not known: the server's if it is asked and has them, else computed here. */
 async function completePatches(askServer: boolean): Promise<Completed> {
   const addresses = patchKeys(treatment)
   const fresh: Patch[] = []
@@ -264,56 +279,17 @@ async function completePatches(askServer: boolean): Promise<Completed> {
     keep(await withTiles(() => makePatch(seen.length === 0 ? sourceOf() : patchedSource(sourceOf(), seen), transfer, decisionsOf(treatment.steps[i]!, treatment.areas), key, picture.levels)))
   }
   const keys = addresses.map(({ key }) => key)
-  patches = keys.map((key) => known.get(key)!)
+  setPatches(keys.map((key) => known.get(key)!))
   return { keys, fresh }
 }
 
-const contextNow = () => new Chain({ ...picture.original, profile: picture.about.profile }, {}).context
+const contextNow = () => contextOf({ ...picture.original, profile: picture.about.profile })
 
 /** The level that whole-picture measures are made on. */
 function smallLevel(): number {
   let level = 0
   while (level + 1 < picture.levels && (picture.original.width * picture.original.height) / 4 ** level > 400_000) level++
   return level
-}
-
-function countsOf({ channels, data }: IntegerRaster | FloatRaster): number[][] {
-  const counts = Array.from({ length: channels }, () => new Array<number>(256).fill(0))
-  const scale = data instanceof Float32Array ? 255 : data instanceof Uint8Array ? 1 : 1 / 257
-  for (let i = 0; i < data.length; i++) counts[i % channels]![Math.min(255, Math.floor(data[i]! * scale + 0.5))]!++
-  return counts
-}
-
-/** Shares of pixels that are lost at black and at white, in all channels. */
-function clippedShares({ channels, data }: IntegerRaster | FloatRaster): [number, number] {
-  const maximum = data instanceof Float32Array ? 1 : data instanceof Uint8Array ? 255 : 65535
-  let [dark, light] = [0, 0]
-  for (let i = 0; i < data.length; i += channels) {
-    let [isDark, isLight] = [true, true]
-    for (let c = 0; c < channels; c++) {
-      if (data[i + c]! > 0) isDark = false
-      if (data[i + c]! < maximum) isLight = false
-    }
-    if (isDark) dark++
-    if (isLight) light++
-  }
-  const all = Math.max(1, data.length / channels)
-  return [dark / all, light / all]
-}
-
-/** Hatch what is lost at either end, so that it is seen on any ground. */
-function hatchClipped({ width, channels, data }: IntegerRaster | FloatRaster, into: Uint8ClampedArray): void {
-  const maximum = data instanceof Float32Array ? 1 : data instanceof Uint8Array ? 255 : 65535
-  for (let i = 0, at = 0; at < data.length; i++, at += channels) {
-    let [isDark, isLight] = [true, true]
-    for (let c = 0; c < channels; c++) {
-      if (data[at + c]! > 0) isDark = false
-      if (data[at + c]! < maximum) isLight = false
-    }
-    if (!isDark && !isLight) continue
-    const isLine = ((i % width) + Math.floor(i / width)) % 6 < 2
-    into[4 * i] = into[4 * i + 1] = into[4 * i + 2] = isLine ? (isDark ? 235 : 20) : isDark ? 40 : 225
-  }
 }
 
 /** Values of one pixel as the trade reads them. */
@@ -336,10 +312,10 @@ const worker = {
     treatment = emptyTreatment(opened.original)
     transfer = makeTransfer(picture.about.profile.curve, picture.original.depth)
     display = new Display(picture.about.profile, picture.original.depth)
-    tiles = new Map()
+    tiles.clear()
+    remembered.clear()
     fetching = new Map()
     patches = []
-    chain = null
     chains.clear()
     known.clear()
   },
@@ -386,7 +362,7 @@ const worker = {
   take(change: Treatment | readonly Operation[], keys: readonly string[], fresh: readonly Patch[]): void {
     treatment = 'format' in change ? change : applyEdit(treatment, change).treatment
     for (const patch of fresh) known.set(patch.key, patch)
-    patches = keys.map((key) => known.get(key)).filter((patch): patch is Patch => patch !== undefined)
+    setPatches(keys.map((key) => known.get(key)).filter((patch): patch is Patch => patch !== undefined))
   },
 
   choose(flaw: Flaw, openFlaws: readonly Shape[], wishes: Pick<MendRequest, 'method' | 'source' | 'skipSources' | 'strength' | 'softEdgePx' | 'id'>): Promise<Step> {
@@ -438,7 +414,7 @@ const worker = {
     const view: View = { lens: 'plain', strength: 0, show: 'result', operations }
     const before = await seenPixels(whole, level, { ...view, upTo: 'mended' })
     const after = await seenPixels(whole, level, view)
-    return { before: countsOf(before), after: countsOf(after), clipped: clippedShares(after) }
+    return { before: histogramOf(before), after: histogramOf(after), clipped: clippedShares(after) }
   },
 
   /** What Fennip proposes for the finish, from the mended picture. */
@@ -448,9 +424,10 @@ const worker = {
     return proposeFinish(toFloat(await pixelsOf({ x: 0, y: 0, ...size }, level, { show: 'result' })), contextNow())
   },
 
-  /** A step of an operation, with what it has to look for measured on the mended picture. */
-  makeStep(id: string, name: string, settings: Settings, note?: string): Promise<OperationStep> {
-    return withTiles(() => makeOperationStep(id, name, settings, patchedSource(sourceOf(), patches), contextNow(), note))
+  /** A step of an operation, proposed and measured on what lies below it. @param before  The steps that come before it. */
+  makeStep(id: string, name: string, settings: Settings, before: readonly OperationStep[], options: StepOptions): Promise<OperationStep> {
+    const chain = chainOf(before, `${mendedState}  `)
+    return withTiles(() => makeOperationStep(id, name, settings, chain.survey(options.zone, readMended), contextNow(), options))
   },
 
   /** Samples under a place, before and after: encoded values, CIE L*a*b* and density. */
