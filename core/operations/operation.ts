@@ -1,5 +1,6 @@
 import type { TObject } from '@sinclair/typebox'
 import type { Raster, Region } from '../raster/raster.js'
+import type { TransferCurve } from '../raster/transfer.js'
 import type { ToneSpace } from '../raster/tone-space.js'
 
 /** Stages whose steps are operations of the registry; mends come before them. */
@@ -12,6 +13,8 @@ export type FloatRaster = Raster<Float32Array>
 /** What an operation knows of the picture it works on. */
 export interface OperationContext {
   readonly channels: number
+  /** Transfer curve of the profile. */
+  readonly curve: TransferCurve
   /** Conversions between encoded values, linear light and density. */
   readonly tones: ToneSpace
   /** Shares of the channels in luminance (row Y of the profile's matrix), one number for grey. */

@@ -1,4 +1,14 @@
 import { ProblemError } from '../problem.js'
+import { calmMoire } from '../correct/calm-moire.js'
+import { clearHaze } from '../correct/clear-haze.js'
+import { clearSpecks } from '../correct/clear-specks.js'
+import { contrast } from '../correct/contrast.js'
+import { evenOut } from '../correct/even-out.js'
+import { grain } from '../correct/grain.js'
+import { lighten } from '../correct/lighten.js'
+import { liftStain } from '../correct/lift-stain.js'
+import { match } from '../correct/match.js'
+import { shiftColour } from '../correct/shift-colour.js'
 import { blackAndWhite } from '../finish/black-and-white.js'
 import { cast } from '../finish/cast.js'
 import { colourOut } from '../finish/colour-out.js'
@@ -20,7 +30,7 @@ export function registerOperation(operation: Operation): void {
   operations.set(operation.name, operation)
 }
 
-for (const operation of [cast, neutral, blackAndWhite, curve, colourOut, sharpen, lens, perspective, turn, crop, size, printSize]) registerOperation(operation)
+for (const operation of [clearSpecks, liftStain, calmMoire, match, contrast, clearHaze, shiftColour, lighten, evenOut, grain, cast, neutral, blackAndWhite, curve, colourOut, sharpen, lens, perspective, turn, crop, size, printSize]) registerOperation(operation)
 
 /** In the order in which they were registered. */
 export const allOperations = (): Operation[] => [...operations.values()]

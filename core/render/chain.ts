@@ -6,10 +6,11 @@ import { OPERATION_STAGES } from '../operations/operation.js'
 import type { ColourProfile } from '../raster/profile.js'
 import { labPixels } from '../raster/lab.js'
 import { levelCount, levelSize } from '../raster/pyramid.js'
-import { clipRegion, crop, depthOf, growRegion, maximumOf, type Depth, type IntegerRaster, type Region } from '../raster/raster.js'
+import { clipRegion, crop, growRegion, type IntegerRaster, type Region } from '../raster/raster.js'
 import { makeToneSpace } from '../raster/tone-space.js'
 import { zoneCover, zoneReach } from '../shape/zone-cover.js'
 import type { Area, OperationStep, Plan } from '../treatment/schema.js'
+import { toFloat } from './samples.js'
 import { compileTone, type ToneProgram } from './tone-program.js'
 import { resample, sourceRegion, type Frame, type Mapping } from './resample.js'
 
@@ -287,7 +288,7 @@ export class Chain {
 
 /** What operations know of a picture. */
 export function contextOf({ width, height, channels, profile }: ChainBase): OperationContext {
-  return { channels, width, height, tones: makeToneSpace(profile.curve), luminance: channels === 1 || !profile.toXyz ? [1] : profile.toXyz.slice(3, 6), toXyz: channels === 1 ? null : profile.toXyz }
+  return { channels, width, height, curve: profile.curve, tones: makeToneSpace(profile.curve), luminance: channels === 1 || !profile.toXyz ? [1] : profile.toXyz.slice(3, 6), toXyz: channels === 1 ? null : profile.toXyz }
 }
 
 const areaKeys = new WeakMap<Area, string>()
@@ -319,19 +320,4 @@ function scaleOf(mapping: Mapping, x: number, y: number): number {
   const [dx, dy] = mapping(x, y + 0.5)
   const length = (a: number, b: number) => Math.sqrt(a * a + b * b)
   return Math.max(length(bx - ax, by - ay), length(dx - cx, dy - cy))
-}
-
-export function toFloat(raster: IntegerRaster): FloatRaster {
-  const scale = 1 / maximumOf(depthOf(raster))
-  const data = new Float32Array(raster.data.length)
-  for (let i = 0; i < data.length; i++) data[i] = raster.data[i]! * scale
-  return { ...raster, data }
-}
-
-/** Floats rounded to samples of a depth; a sample that was only made a float comes back as it was. */
-export function rounded({ width, height, channels, data }: FloatRaster, depth: Depth): IntegerRaster {
-  const maximum = maximumOf(depth)
-  const result = depth === 8 ? new Uint8Array(data.length) : new Uint16Array(data.length)
-  for (let i = 0; i < result.length; i++) result[i] = Math.floor(data[i]! * maximum + 0.5)
-  return { width, height, channels, data: result }
 }

@@ -3,7 +3,21 @@ import type { FloatRaster, OperationContext, TonePart } from '../operations/oper
 /** Steps of a table over encoded values; 8 and 16 bit samples fall on whole steps. */
 const STEPS = 65535
 
-type Stage = { readonly tables: readonly Float32Array[] } | { readonly rows: readonly number[] }
+/** A function over encoded values, computed step by step when a step is first met: an 8 bit picture has only 256 of them. */
+class ToneTable {
+  /** Value of each step; below 0 where it is not computed yet. */
+  readonly values = new Float32Array(STEPS + 2).fill(-1)
+
+  constructor(private readonly functions: readonly ((encoded: number) => number)[]) {}
+
+  compute(step: number): number {
+    let value = Math.min(step, STEPS) / STEPS
+    for (const change of this.functions) value = change(value)
+    return (this.values[step] = Math.max(0, Math.min(1, value)))
+  }
+}
+
+type Stage = { readonly tables: readonly ToneTable[] } | { readonly rows: readonly number[] }
 
 /** Tone operations fused into tables and matrices. */
 export interface ToneProgram {
@@ -40,36 +54,32 @@ export function compileTone(parts: readonly TonePart[], context: OperationContex
   }
 }
 
-function tablesOf(runs: readonly (readonly ((value: number) => number)[])[], channels: number): Float32Array[] {
-  const tables: Float32Array[] = []
+function tablesOf(runs: readonly (readonly ((value: number) => number)[])[], channels: number): ToneTable[] {
+  const tables: ToneTable[] = []
   for (let c = 0; c < channels; c++) {
-    const functions = runs.map((run) => run[c]!)
     // Channels that are changed alike share their table.
-    const twin = runs.every((run) => run[c] === run[0]) ? tables[0] : undefined
-    if (twin && c > 0) {
-      tables.push(twin)
-      continue
-    }
-    const table = new Float32Array(STEPS + 2)
-    for (let i = 0; i <= STEPS; i++) {
-      let value = i / STEPS
-      for (const change of functions) value = change(value)
-      table[i] = Math.max(0, Math.min(1, value))
-    }
-    table[STEPS + 1] = table[STEPS]!
-    tables.push(table)
+    const isLikeFirst = c > 0 && runs.every((run) => run[c] === run[0])
+    tables.push(isLikeFirst ? tables[0]! : new ToneTable(runs.map((run) => run[c]!)))
   }
   return tables
 }
 
-function applyTables(data: Float32Array, channels: number, tables: readonly Float32Array[]): void {
+function applyTables(data: Float32Array, channels: number, tables: readonly ToneTable[]): void {
   for (let c = 0; c < channels; c++) {
     const table = tables[c]!
+    const { values } = table
     for (let i = c; i < data.length; i += channels) {
       const at = data[i]! * STEPS
-      const k = Math.floor(at)
-      const low = table[k]!
-      data[i] = low + (table[k + 1]! - low) * (at - k)
+      const step = Math.floor(at)
+      let low = values[step]!
+      if (low < 0) low = table.compute(step)
+      if (at === step) {
+        data[i] = low
+        continue
+      }
+      let high = values[step + 1]!
+      if (high < 0) high = table.compute(step + 1)
+      data[i] = low + (high - low) * (at - step)
     }
   }
 }

@@ -1,0 +1,91 @@
+import { Type } from '@sinclair/typebox'
+import { defineArea } from '../operations/operation.js'
+import { boxMean, guidedFilter } from '../raster/box.js'
+import { brightnessOf, channelOf, rasterOf, withBrightness } from './brightness.js'
+import { cellMedians, cellsOf, fillSmoothly, gridField, gridOver, smoothedOnce, storedValues, type ZoneGrid } from './zone-grid.js'
+import { meanWhere } from './zone-means.js'
+import { viewOfZone } from './zone-view.js'
+
+interface Settings { readonly amount: number; readonly radiusPx: number; readonly colours: 'kept' | 'changed' }
+interface Measured {
+  readonly grid: ZoneGrid
+  /** How many times less contrast there is than around the zone, at each knot: 1 where nothing is lost. */
+  readonly loss: readonly number[]
+  /** How much brighter than around it the zone is at each knot: the veil. */
+  readonly veil: readonly number[]
+}
+
+/** Contrast is never taken for lost by more than so many times: beyond it there is only noise. */
+const MOST = 4
+/** Brightness differences above it are edges, which the base keeps, so that they get no halo. */
+const EDGE = 0.12
+/** Least deviation that counts as contrast. */
+const LEAST = 0.004
+
+/**
+ * Give back local contrast: what differs from the base, smoothed but for its edges (guided filter, He, Sun and Tang 2013),
+ * is made stronger, the more the less of it is left beside what the surroundings have; a veil over the whole is taken off.
+ * By default in brightness alone: the linear light of all channels changes in one ratio, so that chromaticity stays.
+ */
+export const contrast = defineArea<Settings, Measured>({
+  name: 'contrast',
+  version: 1,
+  stage: 'correct',
+  form: 'area',
+  title: 'Give contrast back',
+  trouble: 'Contrast is lost: a drop on the window, a veil',
+  settings: Type.Object({
+    amount: Type.Number({ title: 'Amount', minimum: 0, maximum: 200, default: 100, step: 5, unit: '%', description: '100 gives back all that is lost beside the surroundings.' }),
+    radiusPx: Type.Number({ title: 'Over', minimum: 4, maximum: 250, default: 60, step: 2, unit: 'px', description: 'Half the width over which contrast is judged.' }),
+    colours: Type.Union([Type.Literal('kept'), Type.Literal('changed')], { title: 'Colours', default: 'kept', description: 'kept: brightness alone is changed; changed: each channel for itself.' }),
+  }, { additionalProperties: false }),
+  sentence: 'Give contrast back by {amount} over {radiusPx}, colours {colours}',
+  measure(survey, { radiusPx }, context) {
+    const view = viewOfZone(survey)
+    const grid = gridOver(view, Math.max(8, radiusPx / 1.5))
+    const brightness = brightnessOf(view.pixels, context)
+    const own = Math.max(1, Math.round(radiusPx / 2 ** view.level))
+    const base = boxMean(brightness, own)
+    const spread = boxMean({ ...brightness, data: brightness.data.map((value, i) => (value - base.data[i]!) ** 2) }, own).data.map(Math.sqrt)
+    const spreads = { width: view.region.width, height: view.region.height, channels: 1, data: spread }
+    const tones = { ...spreads, data: base.data }
+    const [inside, outside] = [cellsOf(view, grid, 'inside'), cellsOf(view, grid, 'outside')]
+    const around = meanWhere(spread, view.cover, 'outside') ?? LEAST
+    const here = cellMedians(spreads, inside, 0)
+    // What lies around a zone is one number: contrast changes too much from place to place to be drawn across.
+    const loss = smoothedOnce(fillSmoothly(here.map((value) => Math.max(1, Math.min(MOST, around / Math.max(LEAST, value)))), grid), grid)
+    const target = fillSmoothly(cellMedians(tones, outside, 0), grid)
+    const tone = cellMedians(tones, inside, 0)
+    const veil = smoothedOnce(fillSmoothly(tone.map((value, i) => value - target[i]!), grid), grid)
+    return { grid, loss: storedValues(loss), veil: storedValues(veil) }
+  },
+  propose(survey, context) {
+    const view = viewOfZone(survey, 100_000)
+    const brightness = brightnessOf(view.pixels, context)
+    const base = boxMean(brightness, 8)
+    const spread = brightness.data.map((value, i) => Math.abs(value - base.data[i]!))
+    const [inside, outside] = [meanWhere(spread, view.cover, 'inside'), meanWhere(spread, view.cover, 'outside')]
+    if (!inside || !outside) return { settings: {}, reason: 'There is nothing around the zone to compare with.' }
+    return { settings: { amount: 100 }, reason: `The zone has ${(100 * Math.min(1, inside / outside)).toFixed(0)} % of the contrast around it.` }
+  },
+  reach: ({ radiusPx }, _measured, level) => 2 * Math.max(1, Math.round(radiusPx / 2 ** level)) + 2,
+  render(below, { amount, radiusPx, colours }, measured, context, level, region) {
+    if (!measured) return below
+    const radius = Math.max(1, Math.round(radiusPx / 2 ** level))
+    const loss = gridField(measured.grid, measured.loss, region, level)
+    const veil = gridField(measured.grid, measured.veil, region, level)
+    const share = amount / 100
+    const brightness = brightnessOf(below, context)
+    const stronger = (plane: typeof brightness) => {
+      const base = guidedFilter(plane, plane, radius, EDGE * EDGE).data
+      const data = plane.data.map((value, i) => {
+        const smooth = base[i]!
+        return Math.max(0, Math.min(1, smooth - share * veil[i]! + (value - smooth) * (1 + share * (loss[i]! - 1))))
+      })
+      return { ...plane, data }
+    }
+    if (colours === 'kept' || below.channels === 1) return withBrightness(below, brightness, stronger(brightness), context)
+    return rasterOf(Array.from({ length: below.channels }, (_, c) => stronger(channelOf(below, c))))
+  },
+})
+

@@ -1,0 +1,18 @@
+import type { FloatRaster } from '../operations/operation.js'
+import { depthOf, maximumOf, type Depth, type IntegerRaster } from '../raster/raster.js'
+
+/** Samples as floats between 0 and 1. */
+export function toFloat(raster: IntegerRaster): FloatRaster {
+  const scale = 1 / maximumOf(depthOf(raster))
+  const data = new Float32Array(raster.data.length)
+  for (let i = 0; i < data.length; i++) data[i] = raster.data[i]! * scale
+  return { ...raster, data }
+}
+
+/** Floats rounded to samples of a depth; a sample that was only made a float comes back as it was. */
+export function rounded({ width, height, channels, data }: FloatRaster, depth: Depth): IntegerRaster {
+  const maximum = maximumOf(depth)
+  const result = depth === 8 ? new Uint8Array(data.length) : new Uint16Array(data.length)
+  for (let i = 0; i < result.length; i++) result[i] = Math.floor(data[i]! * maximum + 0.5)
+  return { width, height, channels, data: result }
+}
