@@ -1,13 +1,13 @@
 import { Type } from '@sinclair/typebox'
 import { fitPattern } from '../mend/fit-pattern.js'
 import { patternField, type Pattern } from '../mend/pattern.js'
-import { defineArea, type OperationContext, type Survey } from '../operations/operation.js'
+import { defineArea } from '../operations/operation.js'
 import { boxMean, guidedFilter } from '../raster/box.js'
 import { exp, sin } from '../raster/exact-math.js'
-import { clipRegion, type PixelSource } from '../raster/raster.js'
+import { clipRegion } from '../raster/raster.js'
 import { makeTransfer } from '../raster/transfer.js'
-import { rounded } from '../render/samples.js'
 import { brightnessOf, channelOf, rasterOf } from './brightness.js'
+import { sourceOf } from './survey-source.js'
 import { zoneBounds } from './zone-view.js'
 
 interface Settings { readonly colour: number; readonly brightness: number; readonly periodPx: number }
@@ -85,9 +85,3 @@ export const calmMoire = defineArea<Settings, Measured>({
 })
 
 const radiusAt = (periodPx: number, level: number) => Math.max(1, Math.round((0.6 * periodPx) / 2 ** level))
-
-/** What a step sees, as samples of 16 bits. */
-export function sourceOf(survey: Survey, { channels, width, height }: OperationContext): PixelSource {
-  return { width, height, channels, depth: 16, read: (region) => rounded(survey.read(region, 0), 16) }
-}
-

@@ -38,7 +38,7 @@ export const clearHaze = defineArea<Settings, Measured>({
   title: 'Clear haze',
   trouble: 'Haze over what is far away',
   settings: Type.Object({
-    strength: Type.Number({ title: 'Haze taken', minimum: 0, maximum: 100, default: 70, step: 1, unit: '%', description: 'A rest of it tells how far away things are.' }),
+    strength: Type.Number({ title: 'Haze taken', minimum: 0, maximum: 100, default: 90, step: 1, unit: '%', description: 'A rest of it tells how far away things are.' }),
     sky: Type.Number({ title: 'Sky kept', minimum: 0, maximum: 100, default: 80, step: 5, unit: '%', description: 'How far what is as bright as the haze is left.' }),
     patchPx: Type.Number({ title: 'Looking around', minimum: 3, maximum: 80, default: 15, step: 1, unit: 'px', description: 'Half the width over which something dark is looked for.' }),
   }, { additionalProperties: false }),
@@ -60,7 +60,7 @@ export const clearHaze = defineArea<Settings, Measured>({
     const view = viewOfZone(survey, 100_000, 0)
     const dark = darkChannel(view.pixels, new Array<number>(context.channels).fill(1), Math.max(1, Math.round(patchPx / 2 ** view.level)), context)
     const middle = Float32Array.from(dark.data).sort()[dark.data.length >> 1]!
-    return { settings: { patchPx, strength: middle > 0.15 ? 75 : 55 }, reason: `The darkest of the surroundings of a usual pixel still has ${(100 * middle).toFixed(0)} % of the light.` }
+    return { settings: { patchPx, strength: middle > 0.1 ? 92 : 60 }, reason: `The darkest of the surroundings of a usual pixel still has ${(100 * middle).toFixed(0)} % of the light.` }
   },
   reach: ({ patchPx }, _measured, level) => {
     const patch = Math.max(1, Math.round(patchPx / 2 ** level))

@@ -1,6 +1,7 @@
 import { Type } from '@sinclair/typebox'
 import { defineArea, type FloatRaster } from '../operations/operation.js'
 import { boxMean } from '../raster/box.js'
+import { LN2, ln } from '../raster/exact-math.js'
 import { squareExtreme } from '../raster/extremes.js'
 import type { Plane } from '../raster/raster.js'
 import { median } from '../raster/statistics.js'
@@ -21,9 +22,22 @@ interface Measured {
 
 /** What is longer than so many times the largest speck is no speck, nor a heap of them: a rope, an edge. */
 const LONGEST = 2.5
-/** A speck reaches out to where it stands out by so much less than the threshold. */
-const OUTSKIRTS = 0.35
+/** A speck reaches out to where it stands out by this share of its height. */
+const OUTSKIRTS = 0.3
+/** A speck is no more than so many times as long as the part of it that stands out for certain. */
+const OUTGROWN = 1.5
+/** Pixels of a speck over the square of its length: a disc has 0.79, a line hardly any. */
+const COMPACT = 0.25
+/** Thresholds at which specks are looked for, over the one that is asked for. */
+const LEVELS = [8, 4, 2, 1]
 const WINDOW = 64
+const PROPOSED_WINDOW = 160
+/** Half sides of the squares that the size is looked for with, in pixels. */
+const RADII = [1, 2, 3, 4, 6, 8, 11, 15, 20]
+/** So far above the noise a pixel stands out for certain, in deviations. */
+const STRONG = 6
+/** Skewness of the brightness about its local mean from which specks are of one kind. */
+const LEAN = 0.4
 
 /**
  * Clear specks: only what stands out from its surroundings by the threshold and is smaller than the size is replaced.
@@ -66,37 +80,25 @@ export const clearSpecks = defineArea<Settings, Measured>({
     return { noise: noise.map((value) => roundTo(value, 6)), bright, dark }
   },
   propose(survey, context) {
-    const noise = noiseOfZone(survey, context)
-    const windows = windowsOf(survey, 0, 160, 'inside', 8)
-    let [bright, dark] = [0, 0]
-    const widths: number[] = []
-    for (const window of windows) {
-      const smooth = smoothed(brightnessOf(survey.read(window, 0), context), 0)
-      for (const which of ['bright', 'dark'] as const) {
-        const out = standingOut(smooth, 20, which)
+    const noise = noiseOfZone(survey, context)[0]!
+    const windows = windowsOf(survey, 0, PROPOSED_WINDOW, 'inside', 8).map((window) => smoothed(brightnessOf(survey.read(window, 0), context), 0))
+    const lean = windows.reduce((sum, window) => sum + skewness(window), 0) / Math.max(1, windows.length)
+    const polarity: Polarity = lean > LEAN ? 'bright' : lean < -LEAN ? 'dark' : 'both'
+    // Granulometry (Matheron 1975): how many pixels stand out for the first time when the square grows; specks have a size.
+    let [best, most, before] = [RADII[2]!, 0, 0]
+    RADII.forEach((radius, k) => {
+      let count = 0
+      for (const window of windows) {
+        const out = standingOut(window, radius, polarity === 'dark' ? 'dark' : 'bright')
         const grain = median(out.slice())
-        let count = 0
-        for (let y = 0; y < smooth.height; y++) {
-          for (let x = 0, run = 0; x <= smooth.width; x++) {
-            if (x < smooth.width && out[y * smooth.width + x]! > grain + 5 * noise[0]!) {
-              run++
-              count++
-            } else if (run > 0) {
-              widths.push(run)
-              run = 0
-            }
-          }
-        }
-        if (which === 'bright') bright += count
-        else dark += count
+        for (const value of out) if (value > grain + STRONG * noise) count++
       }
-    }
-    widths.sort((a, b) => a - b)
-    const usual = widths[Math.floor(0.9 * widths.length)] ?? 8
-    const sizePx = Math.max(4, Math.min(60, Math.ceil(1.5 * usual) + 2))
-    const polarity: Polarity = bright > 4 * dark ? 'bright' : dark > 4 * bright ? 'dark' : 'both'
-    const pixels = Math.max(1, windows.length * 160 * 160)
-    return { settings: { polarity, sizePx }, reason: `${((100 * (bright + dark)) / pixels).toFixed(1)} % of the zone stands out, ${polarity === 'both' ? 'bright and dark' : polarity}; nine in ten are at most ${usual} px across.` }
+      const rate = (count - before) / (k === 0 ? 1 : ln(RADII[k]! / RADII[k - 1]!) / LN2)
+      if (rate > most) [best, most] = [radius, rate]
+      before = Math.max(before, count)
+    })
+    const sizePx = Math.max(4, Math.min(60, Math.ceil(3.2 * best) + 2))
+    return { settings: { polarity, sizePx }, reason: `What stands out in the zone is ${polarity === 'both' ? 'bright and dark' : polarity} and mostly about ${2 * best + 1} px across.` }
   },
   // What a pixel is replaced by lies a ray or a lender away, and whether that is clean is told by its whole speck.
   reach: ({ sizePx }, _measured, level) => Math.ceil((Math.max(RAY_SIZES, LENDER_SIZES[1] + 2) + LONGEST + 1) * sizeAt(sizePx, level)) + 24,
@@ -110,7 +112,7 @@ export const clearSpecks = defineArea<Settings, Measured>({
       if (polarity !== 'both' && polarity !== which) continue
       const out = standingOut(smooth, radius, which)
       const grain = atLevel(measured[which], level)
-      const specks = labelSpecks(out, below.width, below.height, grain + threshold * noise, grain + OUTSKIRTS * threshold * noise, LONGEST * sizeAt(sizePx, level) + 2)
+      const specks = labelSpecks(out, below.width, below.height, grain + threshold * noise, grain, LONGEST * sizeAt(sizePx, level) + 2)
       result = replaceSpecks(result, specks, sizeAt(sizePx, level), noise, context, region)
     }
     return result
@@ -132,39 +134,69 @@ function standingOut(plane: Plane, radius: number, which: 'bright' | 'dark'): Fl
 }
 
 /**
- * Connected places above the lower threshold that hold one above the upper, no longer than so much (hysteresis, Canny
- * 1986).
+ * Connected places that stand out by more than the threshold and are no longer than so much. The strongest are looked for
+ * first, so that a speck on restless ground is not one with it; each reaches out to a share of its own height (hysteresis,
+ * Canny 1986).
  */
-function labelSpecks(out: Float32Array, width: number, height: number, upper: number, lower: number, longest: number): Specks {
+function labelSpecks(out: Float32Array, width: number, height: number, threshold: number, grain: number, longest: number): Specks {
+  const taken = new Uint8Array(out.length)
   const seen = new Uint8Array(out.length)
   const specks: Int32Array[] = []
-  const stack: number[] = []
-  for (let start = 0; start < out.length; start++) {
-    if (out[start]! <= upper || seen[start]) continue
-    const pixels: number[] = []
-    let [left, top, right, bottom] = [width, height, 0, 0]
-    stack.push(start)
-    seen[start] = 1
-    while (stack.length > 0) {
-      const i = stack.pop()!
-      pixels.push(i)
-      const x = i % width
-      const y = (i - x) / width
-      left = Math.min(left, x)
-      right = Math.max(right, x)
-      top = Math.min(top, y)
-      bottom = Math.max(bottom, y)
-      for (let ny = Math.max(0, y - 1); ny <= Math.min(height - 1, y + 1); ny++) {
-        for (let nx = Math.max(0, x - 1); nx <= Math.min(width - 1, x + 1); nx++) {
-          const n = ny * width + nx
-          if (!seen[n] && out[n]! > lower) {
-            seen[n] = 1
-            stack.push(n)
-          }
-        }
-      }
+  for (const level of LEVELS) {
+    const least = grain + level * (threshold - grain)
+    seen.set(taken)
+    for (let start = 0; start < out.length; start++) {
+      if (out[start]! <= least || seen[start]) continue
+      const core = flood(out, width, height, [start], least, seen, Infinity)
+      if (core.length > longest || core.pixels.length < COMPACT * core.length * core.length) continue
+      const most = Math.max(core.length + 4, OUTGROWN * core.length)
+      const whole = flood(out, width, height, core.pixels, grain + OUTSKIRTS * (core.peak - grain), taken, most)
+      // What runs on into something else is taken as far as it stands out for certain.
+      const isOther = whole.length > most || whole.pixels.length < COMPACT * whole.length * whole.length
+      if (isOther) for (const i of whole.pixels) taken[i] = 0
+      const { pixels } = isOther ? core : whole
+      for (const i of pixels) taken[i] = seen[i] = 1
+      specks.push(Int32Array.from(pixels))
     }
-    if (Math.max(right - left, bottom - top) + 1 <= longest) specks.push(Int32Array.from(pixels).sort())
   }
   return specks
+}
+
+/** Pixels connected with the first ones above a value; marks them as seen, and ends when they reach further than so much. */
+function flood(out: Float32Array, width: number, height: number, first: readonly number[], least: number, seen: Uint8Array, furthest: number): { pixels: number[]; length: number; peak: number } {
+  const pixels = [...first]
+  for (const i of first) seen[i] = 1
+  let [left, top, right, bottom, peak] = [width, height, 0, 0, 0]
+  for (let n = 0; n < pixels.length && Math.max(right - left, bottom - top) < furthest; n++) {
+    const i = pixels[n]!
+    const x = i % width
+    const y = (i - x) / width
+    if (out[i]! > peak) peak = out[i]!
+    if (x < left) left = x
+    if (x > right) right = x
+    if (y < top) top = y
+    if (y > bottom) bottom = y
+    for (let ny = Math.max(0, y - 1); ny <= Math.min(height - 1, y + 1); ny++) {
+      for (let nx = Math.max(0, x - 1); nx <= Math.min(width - 1, x + 1); nx++) {
+        const next = ny * width + nx
+        if (seen[next] || out[next]! <= least) continue
+        seen[next] = 1
+        pixels.push(next)
+      }
+    }
+  }
+  return { pixels, length: Math.max(right - left, bottom - top) + 1, peak }
+}
+
+/** Skewness of the brightness about its local mean: above 0 where few pixels are much lighter. */
+function skewness(plane: Plane): number {
+  const mean = boxMean(plane, 12).data
+  let [second, third] = [0, 0]
+  for (let i = 0; i < mean.length; i++) {
+    const difference = plane.data[i]! - mean[i]!
+    second += difference * difference
+    third += difference * difference * difference
+  }
+  const variance = second / mean.length
+  return variance > 0 ? third / mean.length / (variance * Math.sqrt(variance)) : 0
 }

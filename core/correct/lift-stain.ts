@@ -1,36 +1,33 @@
 import { Type } from '@sinclair/typebox'
-import { defineArea } from '../operations/operation.js'
-import { gaussianBlur } from '../raster/blur.js'
+import { fitTint } from '../mend/fit-tint.js'
+import { tintField, type Tint } from '../mend/tint.js'
+import { defineArea, type OperationContext } from '../operations/operation.js'
 import { exp, ln } from '../raster/exact-math.js'
-import type { Plane } from '../raster/raster.js'
+import { makeTransfer } from '../raster/transfer.js'
 import { roundTo } from '../round.js'
-import { cellMedians, cellsOf, fillSmoothly, gridField, gridOver, smoothedOnce, storedValues, type ZoneGrid } from './zone-grid.js'
-import { viewOfZone } from './zone-view.js'
+import { outlinesOfMask } from '../shape/from-mask.js'
+import type { Outline } from '../shape/shape.js'
+import { sourceOf } from './survey-source.js'
+import { cellMedians, cellsOf, fillSmoothly, gridOver, smoothedOnce } from './zone-grid.js'
+import { viewOfZone, type ZoneView } from './zone-view.js'
 
-interface Settings { readonly amount: number; readonly finestPx: number; readonly evidence: 'colour' | 'brightness' | 'both' }
+interface Settings { readonly amount: number; readonly evidence: 'colour' | 'brightness'; readonly finestPx: number }
 interface Measured {
-  readonly grid: ZoneGrid
-  /** Log of the light of each channel, as the surroundings go on through the zone, at each knot. */
-  readonly clean: readonly (readonly number[])[]
-  /** How much of the light the stain takes, ln by channel, for a depth of 1; its strongest channel is 1. */
-  readonly colour: readonly number[]
-  /** Depth at each knot as tone alone tells it. */
-  readonly depth: readonly number[]
+  /** What the stain takes of the light; null where nothing of it is told. */
+  readonly tint: Tint | null
 }
 
 /** Light below it is black: nothing is told by it. */
 const DARKEST = 2e-3
-/** The stain's colour lies so far from grey, as a share of its strength, that its colour tells its depth. */
-const COLOURED = 0.2
 const MOST = 3
 
 /**
  * Lift a whole stain: what it takes of the light is divided out, the detail under it stays. Observed = scene x exp(-depth x
  * colour), the colour the same over the whole stain.
  *
- * Where the stain is coloured its depth is read at every pixel from the colour: the part of the log of the light across
- * grey that differs from the clean paper around, since detail of a print changes all channels alike. Where it is grey, the
- * depth is how much darker the zone is than its surroundings carried on through it, at the knots of a grid.
+ * Told by colour, the depth is read from the colour that a tone has beside the stain (`fitTint`): right for a print of one
+ * colour whatever it shows. Told by brightness, it is how much darker the zone is than its surroundings carried on through
+ * it, at the knots of a grid: right where what is under it is even.
  */
 export const liftStain = defineArea<Settings, Measured>({
   name: 'lift-stain',
@@ -41,67 +38,100 @@ export const liftStain = defineArea<Settings, Measured>({
   trouble: 'A stain: a ring, water, a yellow place',
   settings: Type.Object({
     amount: Type.Number({ title: 'Amount', minimum: 0, maximum: 120, default: 100, step: 5, unit: '%', description: 'How much of what the stain takes is given back; less is often the honest compromise.' }),
-    finestPx: Type.Number({ title: 'Finest part', minimum: 1, maximum: 100, default: 4, step: 1, unit: 'px', description: 'Half the width of the finest rim of the stain; finer changes belong to the picture.' }),
-    evidence: Type.Union([Type.Literal('colour'), Type.Literal('brightness'), Type.Literal('both')], { title: 'Told by', default: 'both', description: 'What shows how deep the stain is: its colour, its darkness, or both where it has colour.' }),
+    evidence: Type.Union([Type.Literal('colour'), Type.Literal('brightness')], { title: 'Told by', default: 'colour', description: 'What shows how deep the stain is: its colour, for a print of one colour; its darkness, for a grey stain on even ground.' }),
+    finestPx: Type.Number({ title: 'Finest part', minimum: 2, maximum: 100, default: 8, step: 1, unit: 'px', description: 'Told by brightness: finest change of tone that is the stain; finer ones belong to the picture.' }),
   }, { additionalProperties: false }),
-  sentence: 'Lift the stain by {amount}, down to {finestPx}, told by its {evidence}',
-  measure(survey, { finestPx }, context) {
+  sentence: 'Lift the stain by {amount}, told by its {evidence}',
+  measure(survey, { evidence, finestPx }, context) {
     const view = viewOfZone(survey)
-    const grid = gridOver(view, Math.max(6, 2 * finestPx))
-    const [inside, outside] = [cellsOf(view, grid, 'inside'), cellsOf(view, grid, 'outside')]
-    const log = (sample: number) => ln(Math.max(DARKEST, context.tones.decode(sample)))
-    const channels = Array.from({ length: context.channels }, (_, c) => c)
-    const clean = channels.map((c) => smoothedOnce(fillSmoothly(cellMedians(view.pixels, outside, c, log), grid), grid))
-    const own = channels.map((c) => cellMedians(view.pixels, inside, c, log))
-    const losses = own.map((values, c) => values.map((value, i) => clean[c]![i]! - value))
-    // The colour of a stain is that of its deeper half: where it hardly is, the picture's own colours weigh more.
-    const strength = losses[0]!.map((_, i) => Math.max(...losses.map((values) => values[i]!)))
-    const known = [...strength.keys()].filter((i) => Number.isFinite(strength[i]!)).sort((a, b) => strength[b]! - strength[a]!)
-    const deep = known.slice(0, Math.max(1, Math.ceil(known.length / 2)))
-    const mean = losses.map((values) => deep.reduce((sum, i) => sum + (values[i] ?? 0), 0) / deep.length)
-    const strongest = Math.max(1e-3, ...mean)
-    const colour = mean.map((value) => roundTo(Math.max(-0.5, Math.min(1, value / strongest)), 4))
-    const square = colour.reduce((sum, value) => sum + value * value, 0)
-    const depth = smoothedOnce(fillSmoothly(strength.map((value, i) => (Number.isFinite(value) ? Math.max(-0.5, Math.min(MOST, losses.reduce((sum, values, c) => sum + colour[c]! * values[i]!, 0) / Math.max(1e-6, square))) : NaN)), grid), grid)
-    return { grid, clean: clean.map(storedValues), colour, depth: storedValues(depth) }
+    if (evidence === 'brightness' || context.channels === 1) return { tint: tintByBrightness(view, finestPx, context) }
+    const fits = outlinesOf(view).map((outline) => fitTint(sourceOf(survey, context), makeTransfer(context.curve, 16), outline)).filter((fit) => fit !== null)
+    fits.sort((a, b) => b.tint.depth.length - a.tint.depth.length)
+    return { tint: fits[0]?.tint ?? null }
   },
   propose(survey, context) {
     const view = viewOfZone(survey, 60_000)
-    const side = Math.sqrt(view.cover.reduce((sum, value) => sum + value, 0)) * 2 ** view.level
-    return { settings: { finestPx: Math.max(2, Math.min(12, Math.round(side / 80))), evidence: context.channels === 1 ? 'brightness' : 'both' }, reason: `The zone is about ${Math.round(side)} px across.` }
+    const side = Math.round(Math.sqrt(view.cover.reduce((sum, value) => sum + value, 0)) * 2 ** view.level)
+    if (context.channels === 1) return { settings: { evidence: 'brightness', finestPx: Math.max(4, Math.min(40, Math.round(side / 40))) }, reason: `The zone is about ${side} px across; a grey picture tells a stain by its brightness alone.` }
+    const spread = colourSpread(view, context)
+    const isOneColour = spread < ONE_COLOUR
+    return { settings: { evidence: isOneColour ? 'colour' : 'brightness', finestPx: Math.max(4, Math.min(40, Math.round(side / 40))) }, reason: `The zone is about ${side} px across. Around it the picture ${isOneColour ? 'has one colour, so a stain is told by its own' : 'has many colours, so a stain is told by its brightness'}.` }
   },
-  reach: ({ finestPx }, _measured, level) => Math.ceil((3 * finestPx) / 2 ** level) + 2,
-  render(below, { amount, finestPx, evidence }, measured, { tones }, level, region) {
-    if (!measured) return below
+  reach: () => 0,
+  render(below, { amount }, measured, { tones }, level, region) {
+    if (!measured?.tint) return below
     const { width, height, channels, data } = below
-    const { colour } = measured
-    const grey = colour.reduce((sum, value) => sum + value, 0) / channels
-    // Across grey: what is common to all channels may be detail of the picture.
-    const across = colour.map((value) => value - grey)
-    const square = across.reduce((sum, value) => sum + value * value, 0)
-    const isColoured = channels === 3 && Math.sqrt(square) > COLOURED && evidence !== 'brightness'
-    let depth: Float32Array
-    if (isColoured) {
-      const clean = measured.clean.map((values) => gridField(measured.grid, values, region, level))
-      const raw = new Float32Array(width * height)
-      for (let i = 0; i < raw.length; i++) {
-        let sum = 0
-        for (let c = 0; c < channels; c++) sum += across[c]! * (clean[c]![i]! - ln(Math.max(DARKEST, tones.decode(data[i * channels + c]!))))
-        raw[i] = Math.max(-0.5, Math.min(MOST, sum / square))
-      }
-      const deviation = finestPx / 2 ** level
-      const plane: Plane = { width, height, data: raw }
-      depth = deviation > 0.3 ? gaussianBlur(plane, deviation).data : raw
-    } else depth = gridField(measured.grid, measured.depth, region, level)
-    const result = new Float32Array(data.length)
-    for (let i = 0; i < depth.length; i++) {
-      // A stain takes light; what is lighter than the surroundings belongs to the picture.
-      const loss = (amount / 100) * Math.max(0, depth[i]!)
-      for (let c = 0; c < channels; c++) {
-        const k = i * channels + c
-        result[k] = loss === 0 ? data[k]! : tones.encode(tones.decode(data[k]!) * exp(loss * colour[c]!))
+    const { depth } = tintField(measured.tint)
+    const colour = measured.tint.channels
+    const step = 2 ** level
+    const result = data.slice()
+    for (let y = 0, i = 0; y < height; y++) {
+      for (let x = 0; x < width; x++, i++) {
+        const loss = (amount / 100) * depth((region.x + x + 0.5) * step, (region.y + y + 0.5) * step)
+        if (loss === 0) continue
+        for (let c = 0; c < channels; c++) {
+          const k = i * channels + c
+          result[k] = tones.encode(tones.decode(data[k]!) * exp(loss * colour[c]!))
+        }
       }
     }
     return { ...below, data: result }
   },
 })
+
+/** Spread of the log ratios of channels around a zone up to which a picture is a print of one colour. */
+const ONE_COLOUR = 0.12
+
+/** Deviation of the logs of red over green and of blue over green around a zone, the larger, among pixels of like tone. */
+function colourSpread({ pixels, cover }: ZoneView, { tones }: OperationContext): number {
+  const bins = Array.from({ length: 8 }, () => ({ n: 0, sums: [0, 0], squares: [0, 0] }))
+  const log = (sample: number) => ln(Math.max(DARKEST, tones.decode(sample)))
+  for (let i = 0; i < cover.length; i++) {
+    if (cover[i]! > 0.02) continue
+    const green = pixels.data[3 * i + 1]!
+    const bin = bins[Math.min(7, Math.floor(8 * green))]!
+    bin.n++
+    ;[0, 2].forEach((c, k) => {
+      const ratio = log(pixels.data[3 * i + c]!) - log(green)
+      bin.sums[k]! += ratio
+      bin.squares[k]! += ratio * ratio
+    })
+  }
+  let [sum, count] = [0, 0]
+  for (const { n, sums, squares } of bins) {
+    if (n < 20) continue
+    sum += n * Math.max(...[0, 1].map((k) => Math.sqrt(Math.max(0, squares[k]! / n - (sums[k]! / n) ** 2))))
+    count += n
+  }
+  return count === 0 ? 0 : sum / count
+}
+
+/** Outlines of a zone in pixels of the picture, each piece whole. */
+function outlinesOf({ region, level, cover }: ZoneView): Outline[] {
+  const step = 2 ** level
+  const place = ([x, y]: readonly [number, number]): [number, number] => [(region.x + x) * step, (region.y + y) * step]
+  return outlinesOfMask(Uint8Array.from(cover, (value) => (value > 0.5 ? 1 : 0)), region.width, region.height, Infinity)
+    .map((outline) => ({ ...outline, points: outline.points.map(place), ...(outline.holes ? { holes: outline.holes.map((hole) => hole.map(place)) } : {}) }))
+}
+
+/** How much darker a zone is than its surroundings carried on through it, in all channels as one colour. */
+function tintByBrightness(view: ZoneView, finestPx: number, { channels, tones }: OperationContext): Tint {
+  const grid = gridOver(view, finestPx)
+  const [inside, outside] = [cellsOf(view, grid, 'inside'), cellsOf(view, grid, 'outside')]
+  const log = (sample: number) => ln(Math.max(DARKEST, tones.decode(sample)))
+  const losses = Array.from({ length: channels }, (_, c) => {
+    const clean = smoothedOnce(fillSmoothly(cellMedians(view.pixels, outside, c, log), grid), grid)
+    return cellMedians(view.pixels, inside, c, log).map((value, i) => clean[i]! - value)
+  })
+  // The colour of a stain is that of its deeper half: where it hardly is, the picture's own colours weigh more.
+  const strength = losses[0]!.map((_, i) => Math.max(...losses.map((values) => values[i]!)))
+  const known = [...strength.keys()].filter((i) => Number.isFinite(strength[i]!)).sort((a, b) => strength[b]! - strength[a]!)
+  const deep = known.slice(0, Math.max(1, Math.ceil(known.length / 2)))
+  const mean = losses.map((values) => deep.reduce((sum, i) => sum + (values[i] ?? 0), 0) / deep.length)
+  const strongest = Math.max(1e-3, ...mean)
+  const colour = mean.map((value) => roundTo(Math.max(0, Math.min(1, value / strongest)), 4))
+  const square = Math.max(1e-6, colour.reduce((sum, value) => sum + value * value, 0))
+  // Beyond the zone there is no stain: its edge has none either, so that no step is left there.
+  const depth = strength.map((value, i) => (Number.isFinite(value) ? Math.max(0, Math.min(MOST, losses.reduce((sum, values, c) => sum + colour[c]! * values[i]!, 0) / square)) : outside[i]!.length > 0 ? 0 : NaN))
+  return { x: grid.x, y: grid.y, spacing: grid.spacing, columns: grid.columns, depth: [...smoothedOnce(fillSmoothly(depth, grid), grid)].map((value) => roundTo(value, 4)), channels: colour }
+}

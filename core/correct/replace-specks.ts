@@ -13,6 +13,8 @@ export const RAY_SIZES = 2.5
 export const LENDER_SIZES = [1, 1.5] as const
 /** Clean pixels of a ray that are averaged, so that their noise is no streak. */
 const AVERAGED = 4
+/** Brightness further from the middle of the rays is another thing, encoded 0..1. */
+const OTHER_TONE = 0.04
 /** Lent grain lies no further out than so many deviations of the noise: more would be a ghost of something. */
 const FURTHEST = 3
 
@@ -40,6 +42,8 @@ export function replaceSpecks(below: FloatRaster, specks: Specks, size: number, 
   const tone = new Float64Array(channels)
   const mostSteps = Math.ceil(RAY_SIZES * size)
   const cell = Math.max(8, Math.ceil(size))
+  const rays = Array.from({ length: 8 }, () => new Float64Array(3))
+  const [met8, brights] = [new Float64Array(8), new Float64Array(8)]
   const lenders = new Map<number, Lender | null>()
   const columns = Math.ceil((region.x + width) / cell) + 1
   for (let i = 0; i < masked.length; i++) {
@@ -66,8 +70,8 @@ export function replaceSpecks(below: FloatRaster, specks: Specks, size: number, 
   /** Mean of what the rays meet; false where there is nothing clean. */
   function toneAt(x: number, y: number): boolean {
     tone.fill(0)
-    let sum = 0
-    for (const [dx, dy] of DIRECTIONS) {
+    met8.fill(0)
+    for (const [d, [dx, dy]] of DIRECTIONS.entries()) {
       let [px, py, steps] = [x + dx, y + dy, 1]
       while (steps < mostSteps && px >= 0 && py >= 0 && px < width && py < height && masked[py * width + px]) {
         px += dx
@@ -75,7 +79,7 @@ export function replaceSpecks(below: FloatRaster, specks: Specks, size: number, 
         steps++
       }
       let met = 0
-      const own = [0, 0, 0]
+      const own = rays[d]!.fill(0)
       while (met < AVERAGED && px >= 0 && py >= 0 && px < width && py < height && !masked[py * width + px]) {
         for (let c = 0; c < channels; c++) own[c]! += data[(py * width + px) * channels + c]!
         met++
@@ -84,8 +88,19 @@ export function replaceSpecks(below: FloatRaster, specks: Specks, size: number, 
       }
       if (met === 0) continue
       const distance = steps * (dx !== 0 && dy !== 0 ? DIAGONAL : 1)
-      const say = 1 / (distance * distance)
-      for (let c = 0; c < channels; c++) tone[c]! += (say * own[c]!) / met
+      met8[d] = 1 / (distance * distance)
+      let bright = 0
+      for (let c = 0; c < channels; c++) bright += (channels === 1 ? 1 : context.luminance[c]!) * (own[c]! /= met)
+      brights[d] = bright
+    }
+    // A ray that meets something of another tone than most has little to say: no streak of it runs into the mend.
+    const middle = weightedMiddle(brights, met8)
+    let sum = 0
+    for (let d = 0; d < 8; d++) {
+      if (met8[d] === 0) continue
+      const off = (brights[d]! - middle) / (OTHER_TONE + 4 * noise)
+      const say = met8[d]! / (1 + off * off * off * off)
+      for (let c = 0; c < channels; c++) tone[c]! += say * rays[d]![c]!
       sum += say
     }
     if (sum === 0) return false
@@ -162,4 +177,19 @@ function planeFit(side: number, value: (x: number, y: number) => number): [numbe
   const moment = (side * side * (side * side - 1)) / 12
   const [b, d] = [sumX / moment, sumY / moment]
   return [sum / (side * side) - (b + d) * middle, b, d]
+}
+
+/** Weighted median of eight values. */
+function weightedMiddle(values: Float64Array, weights: Float64Array): number {
+  let [total, best] = [0, 0]
+  for (let i = 0; i < 8; i++) total += weights[i]!
+  // Of eight the one with the least weighted distance to all others.
+  let least = Infinity
+  for (let i = 0; i < 8; i++) {
+    if (weights[i] === 0) continue
+    let cost = 0
+    for (let k = 0; k < 8; k++) cost += (weights[k]! / total) * Math.abs(values[k]! - values[i]!)
+    if (cost < least) [least, best] = [cost, values[i]!]
+  }
+  return best
 }
