@@ -7,7 +7,7 @@ export type Specks = readonly Int32Array[]
 
 /** Directions in which the surroundings of a pixel, and a place that lends its grain, are looked for. */
 const DIRECTIONS = [[1, 0], [-1, 0], [0, 1], [0, -1], [1, 1], [-1, -1], [1, -1], [-1, 1]] as const
-const DIAGONAL = Math.SQRT2
+const DIAGONAL = 1.4142135623730951
 /** How far a ray goes, and how far away a place that lends lies, in sizes of the largest speck. */
 export const RAY_SIZES = 2.5
 export const LENDER_SIZES = [1, 1.5] as const

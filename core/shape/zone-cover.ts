@@ -140,7 +140,8 @@ export function packMask(width: number, height: number, values: Uint8Array): Mas
 
 /** @throws {RangeError} when what is packed is not of the size it says. */
 export function unpackMask({ width, height, packed }: MaskPart['mask']): Uint8Array {
-  const values = unzlibSync(Uint8Array.from(atob(packed), (character) => character.charCodeAt(0)))
+  // One byte more than there should be, so that what unpacks to more is noticed and never fills the memory.
+  const values = unzlibSync(Uint8Array.from(atob(packed), (character) => character.charCodeAt(0)), { out: new Uint8Array(width * height + 1) })
   if (values.length !== width * height) throw new RangeError(`A mask of ${width} x ${height} holds ${values.length} values.`)
   for (let i = width; i < values.length; i++) values[i]! += values[i - width]!
   return values

@@ -2,7 +2,8 @@ import { stepExtent } from '../render/patch-keys.js'
 import { ProblemError } from '../problem.js'
 import { clipRegion, type Region } from '../raster/raster.js'
 import { shapeBounds } from '../shape/shape.js'
-import type { Flaw, Operation, Step, Treatment } from './schema.js'
+import { isShapeArea, unpackMask } from '../shape/zone-cover.js'
+import type { Area, Flaw, Operation, Step, Treatment } from './schema.js'
 
 /**
  * Check that what a gesture puts into a treatment lies in the picture: a mend that cannot be made would make every later
@@ -21,6 +22,7 @@ export function checkPlaces({ original }: Treatment, operations: readonly Operat
     if (operation.at && operation.at.length !== operation.items.length) throw new ProblemError('places-missing', { title: 'The places do not fit the things', detail: `${operation.items.length} things are put at ${operation.at.length} places. Say one place for each.`, status: 422 })
     if (operation.list === 'flaws') for (const flaw of operation.items) checkFlaw(flaw, original)
     if (operation.list === 'steps') for (const step of operation.items) checkStep(step, original)
+    if (operation.list === 'areas') for (const area of operation.items) checkArea(area)
   }
 }
 
@@ -41,6 +43,18 @@ function checkStep(step: Step, picture: Size): void {
   for (const field of [step.tint, step.pattern]) {
     const values = field && ('depth' in field ? field.depth : field.waves[0]!.real)
     if (field && values && values.length % field.columns !== 0) throw new ProblemError('grid-incomplete', { title: 'A grid of values is not complete', detail: `Mend ${id} has ${values.length} values in rows of ${field.columns}. Send whole rows.`, status: 422 })
+  }
+}
+
+function checkArea(area: Area): void {
+  if (area.role === 'guard' && !isShapeArea(area)) throw new ProblemError('guard-not-of-shapes', { title: 'A guard is made of shapes', detail: `${area.name} has a slope, a range, a grey picture or is inverted, so that its edge would move with the picture. Make it a zone, or draw it.`, status: 422 })
+  for (const part of area.parts) {
+    if (!('mask' in part)) continue
+    try {
+      unpackMask(part.mask)
+    } catch {
+      throw new ProblemError('mask-damaged', { title: 'A grey picture of a zone cannot be unpacked', detail: `${area.name} holds a picture of ${part.mask.width} x ${part.mask.height} that does not unpack to that size. Import it again.`, status: 422 })
+    }
   }
 }
 

@@ -21,9 +21,15 @@ import { LENSES } from '../workers/display.js'
 import FinishList from '../finish/FinishList.vue'
 import FinishSlip from '../finish/FinishSlip.vue'
 import FinishTools from '../finish/FinishTools.vue'
-import TestStrip from '../finish/TestStrip.vue'
+import TestStrip from '../steps/TestStrip.vue'
 import ToneChart from '../finish/ToneChart.vue'
+import AreaTelltales from '../correct/AreaTelltales.vue'
+import CorrectList from '../correct/CorrectList.vue'
+import CorrectSlip from '../correct/CorrectSlip.vue'
+import CorrectTools from '../correct/CorrectTools.vue'
 import { useFinish } from '../store/finish.js'
+import { useSteps } from '../store/steps.js'
+import { useZones, type ZoneTool } from '../store/zones.js'
 import CloseLook from './CloseLook.vue'
 import StageToCome from './StageToCome.vue'
 import { STAGES } from './stages.js'
@@ -59,8 +65,11 @@ watch(() => props.picture, (id) => {
 onBeforeUnmount(() => bench.close())
 
 const finish = useFinish()
+const list = useSteps()
+const zones = useZones()
 watch(() => props.stage, (stage) => {
   look.stage = stage
+  list.stage = stage === 'correct' ? 'correct' : 'finish'
   finish.framed = false
 }, { immediate: true })
 // A lens belongs to the stage it was put on in.
@@ -129,7 +138,10 @@ key('3', () => void bench.mendSelected('fill'), () => mending() && !bench.busy)
 key('4', () => void bench.mendSelected('clone'), () => mending() && !bench.busy)
 for (const { id, key: letter } of TOOLS) if (letter) key([letter.toLowerCase(), letter], () => (bench.tool = bench.tool === id ? 'select' : id), mending)
 key('Escape', () => {
-  if (finishing()) {
+  if (correcting()) {
+    drawing()?.giveUp()
+    zones.tool = 'look'
+  } else if (finishing()) {
     view.value?.finishTools.giveUp()
     finish.tool = 'look'
   } else if (drawing()?.active.value) drawing()!.giveUp()
@@ -141,6 +153,22 @@ key('Escape', () => {
 key(['h', 'H'], () => (bench.marks = MARKS[(MARKS.indexOf(bench.marks) + 1) % MARKS.length]!))
 key(['-'], () => (bench.toolSize /= 1.2), mending)
 key(['+', '='], () => (bench.toolSize = bench.toolSize * 1.2 + 1), mending)
+const correcting = () => props.stage === 'correct'
+const ZONE_KEYS: Record<string, ZoneTool> = { v: 'look', i: 'in', e: 'out', u: 'outline', g: 'grow', t: 'tone', c: 'colour', l: 'slope' }
+for (const [letter, tool] of Object.entries(ZONE_KEYS)) key([letter, letter.toUpperCase()], () => (zones.tool = tool), correcting)
+key('Enter', () => void drawing()?.finish(), () => correcting() && !!drawing()?.active.value)
+key(['-'], () => (zones.brushPx = Math.max(1, Math.round(zones.brushPx / 1.2))), correcting)
+key(['+', '='], () => (zones.brushPx = Math.round(zones.brushPx * 1.2 + 1)), correcting)
+/** The next value of the test strip, or the one before. */
+key(',', () => stripStep(-1), () => (correcting() || finishing()) && !!list.selected)
+key('.', () => stripStep(1), () => (correcting() || finishing()) && !!list.selected)
+function stripStep(by: 1 | -1): void {
+  const setting = list.triedSetting
+  if (!setting || !list.selected) return
+  const apart = setting.name === 'strength' ? 25 : Math.max(setting.step, Math.round((setting.maximum - setting.minimum) / 25 / setting.step) * setting.step)
+  const value = Math.max(setting.minimum, Math.min(setting.maximum, list.valueOf(list.selected, setting.name) + by * apart))
+  list.adjustValue(list.selected.id, setting.name, Number(value.toFixed(6)))
+}
 const finishing = () => props.stage === 'finish'
 key(['n', 'N'], () => (finish.tool = 'neutral'), finishing)
 key(['v', 'V'], () => (finish.tool = 'level'), finishing)
@@ -151,7 +179,7 @@ key('p', () => void finish.proposeAll(), finishing)
 key(['d', 'D'], () => view.value?.toggleDivider())
 key(['b', 'B'], () => (look.beside = !look.beside))
 key(['k', 'K'], toggleBlink)
-key(['w', 'W'], () => (look.compareScope = look.compareScope === 'all' ? 'mend' : 'all'), mending)
+key(['w', 'W'], () => (look.compareScope = look.compareScope === 'all' ? 'mend' : 'all'), () => mending() || correcting())
 /** The result and what it is compared with, in turn, while blinking is on. */
 const blinking = ref(false)
 const BLINK = 700
@@ -233,6 +261,7 @@ watch(() => bench.run, (now, before) => {
     <StageToCome v-else-if="bench.opened && !STAGES.find(({ id }) => id === stage)?.isReady" :job="job" :picture="picture" :stage="stage" />
     <div v-else-if="bench.opened" class="room">
       <FinishList v-if="stage === 'finish'" />
+      <CorrectList v-else-if="stage === 'correct'" />
       <Ledger v-else />
       <div class="middle">
         <div class="tools">
@@ -244,6 +273,7 @@ watch(() => bench.run, (now, before) => {
             <ElInputNumber v-model="bench.toolSize" :min="2" :max="800" :controls="false" size="small" aria-label="Size in pixels" data-test="tool-size" /> px
           </div>
           <FinishTools v-if="stage === 'finish'" :tools="view?.finishTools ?? null" />
+          <CorrectTools v-else-if="stage === 'correct'" />
           <div v-else class="marks-choice">Marks
             <ElButton link v-for="choice in MARKS" :key="choice" :class="{ on: bench.marks === choice }" :data-test="`marks-${choice}`" @click="bench.marks = choice">{{ choice }}</ElButton>
             <span class="key">H</span>
@@ -261,18 +291,20 @@ watch(() => bench.run, (now, before) => {
             <ElButton :class="{ on: look.divider !== null }" :aria-pressed="look.divider !== null" data-test="divide" title="Original on the left, result on the right (D)" @click="view?.toggleDivider()">Divide <span class="key">D</span></ElButton>
             <ElButton :class="{ on: look.beside }" :aria-pressed="look.beside" data-test="beside-toggle" title="The original beside the result, moved with it (B)" @click="look.beside = !look.beside">Beside <span class="key">B</span></ElButton>
             <ElButton :class="{ on: blinking }" :aria-pressed="blinking" data-test="blink" title="Original and result in turn (K)" @click="toggleBlink">Blink <span class="key">K</span></ElButton>
-            <ElButton v-if="stage === 'mend'" :class="{ on: look.compareScope === 'mend' }" :aria-pressed="look.compareScope === 'mend'" data-test="scope" title="Compare with the result without the selected mend, not with the original (W)" @click="look.compareScope = look.compareScope === 'all' ? 'mend' : 'all'">One mend <span class="key">W</span></ElButton>
+            <ElButton v-if="stage === 'mend' || stage === 'correct'" :class="{ on: look.compareScope === 'mend' }" :aria-pressed="look.compareScope === 'mend'" data-test="scope" :title="stage === 'mend' ? 'Compare with the result without the selected mend, not with the original (W)' : 'Compare with the result without the selected correction (W)'" @click="look.compareScope = look.compareScope === 'all' ? 'mend' : 'all'">{{ stage === 'mend' ? 'One mend' : 'This correction' }} <span class="key">W</span></ElButton>
             <ElButton :class="{ on: look.holdOriginal && !blinking }" data-test="hold" title="The original, as long as it is held (Space)" @pointerdown="holdOriginal" @pointerup="look.holdOriginal = false" @pointercancel="look.holdOriginal = false" @contextmenu.prevent>Hold <span class="key">Space</span></ElButton>
           </span>
         </div>
         <div v-if="stage === 'finish'" class="under"><TestStrip /><ToneChart /></div>
+        <div v-else-if="stage === 'correct'" class="under"><TestStrip /><AreaTelltales /></div>
         <CloseLook v-else />
       </div>
       <div class="right">
         <FinishSlip v-if="stage === 'finish'" />
+        <CorrectSlip v-else-if="stage === 'correct'" />
         <FindSlip v-else-if="stage === 'find'" />
         <MendSlip v-else />
-        <RoundMap v-if="stage !== 'finish'" :key="stage" :open="stage === 'find'" />
+        <RoundMap v-if="stage !== 'finish' && stage !== 'correct'" :key="stage" :open="stage === 'find'" />
       </div>
     </div>
     <p v-else class="failed soft">Opening the picture</p>

@@ -8,15 +8,17 @@ const props = defineProps<{ job: string; picture: string; stage: string }>()
 const bench = useBench()
 
 const done = computed(() => bench.counts.settled + bench.counts.left)
+const corrected = computed(() => (bench.treatment?.operations ?? []).filter(({ stage, enabled }) => stage === 'correct' && enabled).length)
 const finished = computed(() => (bench.treatment?.operations ?? []).filter(({ stage, enabled }) => stage === 'finish' && enabled).length)
 const note = (id: StageId) => {
   const total = bench.flaws.length
   if (id === 'find') return total > 0 ? String(total) : ''
   if (id === 'mend') return total > 0 ? `${done.value} of ${total} judged` : ''
+  if (id === 'correct') return corrected.value > 0 ? String(corrected.value) : ''
   return id === 'finish' && finished.value > 0 ? String(finished.value) : ''
 }
 /** Whether a stage has been worked on. */
-const isReached = (id: StageId) => (id === 'find' ? bench.flaws.length > 0 : id === 'mend' ? bench.flaws.length > 0 && done.value > 0 : id === 'finish' ? finished.value > 0 : id === 'hand-over' && bench.runs.some(({ kind, state }) => kind === 'export' && state === 'done'))
+const isReached = (id: StageId) => (id === 'find' ? bench.flaws.length > 0 : id === 'mend' ? bench.flaws.length > 0 && done.value > 0 : id === 'correct' ? corrected.value > 0 : id === 'finish' ? finished.value > 0 : id === 'hand-over' && bench.runs.some(({ kind, state }) => kind === 'export' && state === 'done'))
 /** How much of the line is filled: found is one stop, what is judged leads to the next, and so on. */
 const filled = computed(() => {
   const part = 1 / STAGES.length

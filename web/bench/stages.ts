@@ -3,7 +3,7 @@ export const STAGES = [
   { id: 'assemble', word: 'Assemble', isReady: false, purpose: 'Here a picture will be put together from several: pieces of a torn print, or the exposures of a bracket. This picture has one source, so there is nothing to assemble.' },
   { id: 'find', word: 'Find', isReady: true, purpose: '' },
   { id: 'mend', word: 'Mend', isReady: true, purpose: '' },
-  { id: 'correct', word: 'Correct', isReady: false, purpose: 'Here whole areas will be corrected through zones: dense specks, veils, streaks of colour, stains.' },
+  { id: 'correct', word: 'Correct', isReady: true, purpose: '' },
   { id: 'rebuild', word: 'Rebuild', isReady: false, purpose: 'Here lost detail will be drawn again, faintly, in groups that can be taken back.' },
   { id: 'finish', word: 'Finish', isReady: true, purpose: '' },
   { id: 'hand-over', word: 'Hand over', isReady: true, purpose: '' },

@@ -1,50 +1,46 @@
 <script setup lang="ts">
 import { ElButton, ElOption, ElSelect } from 'element-plus'
 import { computed } from 'vue'
-import { describeSettings } from '@fennip/core/operations/settings.js'
 import Setting from '../shared/Setting.vue'
 import { useBench } from '../store/bench.js'
-import { useFinish } from '../store/finish.js'
+import StepSettings from '../steps/StepSettings.vue'
+import { useSteps } from '../store/steps.js'
 import { useTones } from './tones.js'
 
 /** The settings of the selected step, made from the schema of its operation. */
 const bench = useBench()
-const finish = useFinish()
+const list = useSteps()
 const tones = useTones()
-const settings = computed(() => (finish.operation ? describeSettings(finish.operation).filter(({ type }) => type === 'number' || type === 'integer') : []))
 const zones = computed(() => bench.areas.filter(({ role }) => role === 'zone'))
-const hasStrength = computed(() => finish.operation && finish.operation.form !== 'geometry')
+const hasStrength = computed(() => list.operation && list.operation.form !== 'geometry')
 const percent = (share: number) => `${(100 * share).toFixed(1)} %`
 async function strengthen(value: number): Promise<void> {
-  if (finish.selected) await finish.change(finish.selected.id, { strength: value / 100 }, 'Set the strength')
+  if (list.selected) await list.change(list.selected.id, { strength: value / 100 }, 'Set the strength')
 }
 </script>
 
 <template>
   <aside class="slip" aria-label="Selected step" data-test="finish-slip">
-    <template v-if="finish.selected && finish.operation">
-      <h2>{{ finish.operation.title }}</h2>
-      <p class="soft">{{ finish.operation.trouble }}.</p>
-      <Setting
-        v-for="setting in settings" :key="`${finish.selected.id}-${setting.name}`" :label="setting.title" :unit="setting.unit" :model-value="Number(finish.selected.settings[setting.name])" :min="setting.minimum" :max="setting.maximum" :step="setting.step" :test="`set-${setting.name}`"
-        @update:model-value="(value) => finish.adjust(finish.selected!.id, { [setting.name]: value })"
-      />
-      <p v-if="finish.operation.name === 'curve'" class="soft">Drag the points of the curve in the chart of tones; a click on the curve adds one. By key: Tab to a point, arrows move it, Del takes it out.</p>
-      <p v-if="finish.operation.name === 'perspective'" class="soft">Take Corners above the picture and click the four corners of the print.</p>
-      <template v-if="finish.operation.name === 'black-and-white'">
+    <template v-if="list.selected && list.operation">
+      <h2>{{ list.operation.title }}</h2>
+      <p class="soft">{{ list.operation.trouble }}.</p>
+      <StepSettings />
+      <p v-if="list.operation.name === 'curve'" class="soft">Drag the points of the curve in the chart of tones; a click on the curve adds one. By key: Tab to a point, arrows move it, Del takes it out.</p>
+      <p v-if="list.operation.name === 'perspective'" class="soft">Take Corners above the picture and click the four corners of the print.</p>
+      <template v-if="list.operation.name === 'black-and-white'">
         <div class="pair"><span>Clipped, dark</span><b data-test="clipped-dark">{{ percent(tones.clipped[0]) }}</b></div>
         <div class="pair"><span>Clipped, light</span><b data-test="clipped-light">{{ percent(tones.clipped[1]) }}</b></div>
         <p class="soft">Hatched in the picture while you move.</p>
       </template>
       <template v-if="hasStrength">
-        <Setting label="Strength" unit="%" :model-value="Math.round(100 * finish.selected.strength)" :min="5" :max="100" test="finish-strength" @change="strengthen" />
+        <Setting label="Strength" unit="%" :model-value="Math.round(100 * list.selected.strength)" :min="5" :max="100" test="finish-strength" @change="strengthen" />
         <label v-if="zones.length > 0">Only in
-          <ElSelect :model-value="finish.selected.zone ?? ''" size="small" aria-label="Zone" data-test="finish-zone" @change="(zone: string) => finish.change(finish.selected!.id, { zone: zone === '' ? undefined : zone }, 'Set the zone')">
+          <ElSelect :model-value="list.selected.zone ?? ''" size="small" aria-label="Zone" data-test="finish-zone" @change="(zone: string) => list.change(list.selected!.id, { zone: zone === '' ? undefined : zone }, 'Set the zone')">
             <ElOption value="" label="the whole picture" /><ElOption v-for="zone in zones" :key="zone.id" :value="zone.id" :label="zone.name" />
           </ElSelect>
         </label>
       </template>
-      <ElButton data-test="finish-remove" @click="finish.remove(finish.selected.id)">Take out</ElButton>
+      <ElButton data-test="finish-remove" @click="list.remove(list.selected.id)">Take out</ElButton>
       <p class="soft">Tone set here is seen in every stage and changes no mend.</p>
     </template>
     <template v-else>

@@ -5,6 +5,7 @@ import { ref, watch } from 'vue'
 import { plain } from '../shared/plain.js'
 import { useBench } from '../store/bench.js'
 import { useFinish, type FinishTool } from '../store/finish.js'
+import { useSteps } from '../store/steps.js'
 import type { useFinishTools } from '../stage/finish-tools.js'
 import type { Sampled } from '../workers/pixels.worker.js'
 
@@ -12,6 +13,7 @@ import type { Sampled } from '../workers/pixels.worker.js'
 const props = defineProps<{ tools: ReturnType<typeof useFinishTools> | null }>()
 const bench = useBench()
 const finish = useFinish()
+const list = useSteps()
 const TOOLS: { id: FinishTool; word: string; key: string; hint: string }[] = [
   { id: 'look', word: 'Look', key: '', hint: 'Click to say which place the test strip shows' },
   { id: 'neutral', word: 'Neutral point', key: 'N', hint: 'Click a place that should be neutral grey or white' },
@@ -26,7 +28,7 @@ const read = useThrottleFn(async () => {
   if (!at || !bench.opened) return
   const x = Math.floor(at.x)
   const y = Math.floor(at.y)
-  const sample = await bench.thePool().helper.sample(x, y, plain(finish.steps)).catch(() => null)
+  const sample = await bench.thePool().helper.sample(x, y, plain(list.steps)).catch(() => null)
   seen.value = sample ? { x, y, ...sample } : null
 }, 80, true)
 watch(() => props.tools?.pointer.value, () => void read())

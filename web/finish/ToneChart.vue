@@ -5,15 +5,15 @@ import { scaleLinear, scaleSymlog } from 'd3-scale'
 import { area, curveLinear, line } from 'd3-shape'
 import { computed, ref } from 'vue'
 import { monotoneCurve } from '@fennip/core/finish/monotone-curve.js'
-import { useFinish } from '../store/finish.js'
+import { useSteps } from '../store/steps.js'
 import { useTones } from './tones.js'
 
 /** Histogram before and after, and the curve on it, whose points are moved by pointer and by keys. */
-const finish = useFinish()
+const chainSteps = useSteps()
 const tones = useTones()
 const logarithmic = ref(true)
 const [WIDTH, HEIGHT] = [300, 128]
-const step = computed(() => (finish.selected?.operation === 'curve' ? finish.selected : finish.steps.find(({ operation, enabled }) => operation === 'curve' && enabled) ?? null))
+const step = computed(() => (chainSteps.selected?.operation === 'curve' ? chainSteps.selected : chainSteps.steps.find(({ operation, enabled }) => operation === 'curve' && enabled) ?? null))
 const points = computed(() => (step.value?.settings.points as [number, number][] | undefined) ?? [])
 const x = scaleLinear().domain([0, 1]).range([0, WIDTH])
 const y = scaleLinear().domain([0, 1]).range([HEIGHT, 0])
@@ -41,7 +41,7 @@ function setPoint(index: number, at: [number, number]): void {
   const low = index === 0 ? 0 : list[index - 1]![0] + 0.005
   const high = index === list.length - 1 ? 1 : list[index + 1]![0] - 0.005
   list[index] = [round(Math.max(low, Math.min(high, at[0]))), round(Math.max(0, Math.min(1, at[1])))]
-  finish.adjust(step.value.id, { points: list })
+  chainSteps.adjust(step.value.id, { points: list })
 }
 function place(event: PointerEvent): [number, number] {
   const box = chart.value!.getBoundingClientRect()
@@ -53,7 +53,7 @@ function press(event: PointerEvent): void {
   held = points.value.findIndex(([ax, ay]) => Math.hypot((ax - px) * WIDTH, (ay - py) * HEIGHT) < 10)
   if (held < 0 && points.value.length < 16) {
     const list = [...points.value, [round(px), round(py)] as [number, number]].sort((a, b) => a[0] - b[0])
-    finish.adjust(step.value.id, { points: list })
+    chainSteps.adjust(step.value.id, { points: list })
     held = list.findIndex(([ax]) => ax === round(px))
   }
   ;(event.currentTarget as Element).setPointerCapture(event.pointerId)
@@ -66,7 +66,7 @@ function onKey(event: KeyboardEvent, index: number): void {
   const [px, py] = points.value[index]!
   const to: Record<string, [number, number]> = { ArrowLeft: [px - by, py], ArrowRight: [px + by, py], ArrowUp: [px, py + by], ArrowDown: [px, py - by] }
   if (to[event.key]) setPoint(index, to[event.key]!)
-  else if (event.key === 'Delete' && points.value.length > 2 && step.value) finish.adjust(step.value.id, { points: points.value.filter((_, i) => i !== index) })
+  else if (event.key === 'Delete' && points.value.length > 2 && step.value) chainSteps.adjust(step.value.id, { points: points.value.filter((_, i) => i !== index) })
   else return
   event.preventDefault()
   event.stopPropagation()

@@ -3,26 +3,26 @@ import { shallowRef, watch } from 'vue'
 import { newestNext } from '../shared/newest-next.js'
 import { plain } from '../shared/plain.js'
 import { useBench } from '../store/bench.js'
-import { useFinish } from '../store/finish.js'
+import { useSteps } from '../store/steps.js'
 
 /** Histogram of the picture before and after the finish, and what is clipped: kept up while something moves. */
 export const useTones = defineStore('tones', () => {
   const bench = useBench()
-  const finish = useFinish()
+  const list = useSteps()
   const before = shallowRef<readonly (readonly number[])[]>([])
   const after = shallowRef<readonly (readonly number[])[]>([])
   const clipped = shallowRef<readonly [number, number]>([0, 0])
 
   const read = newestNext(async () => {
     if (!bench.opened) return
-    const counts = await bench.thePool().helper.histogram(plain(finish.steps))
+    const counts = await bench.thePool().helper.histogram(plain(list.steps))
     before.value = counts.before
     after.value = counts.after
     clipped.value = counts.clipped
   }, () => {
     // The picture was left, or its pixels cannot be fetched now: the chart stays as it is.
   })
-  watch(() => [bench.opened?.id, finish.steps, bench.steps], () => void read(), { immediate: true })
+  watch(() => [bench.opened?.id, list.steps, bench.steps], () => void read(), { immediate: true })
 
   return { before, after, clipped, read }
 })

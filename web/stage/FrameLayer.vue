@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import { useFinish } from '../store/finish.js'
+import { useSteps } from '../store/steps.js'
 import { useLook } from '../store/look.js'
 import type { useFinishTools } from './finish-tools.js'
 import type { Sight } from './sight.js'
@@ -8,6 +9,7 @@ import type { Sight } from './sight.js'
 /** The frame of the delivered picture, drawn over the picture that it is cut from, and what the tools of Finish draw. */
 const props = defineProps<{ sight: Sight; tools: ReturnType<typeof useFinishTools> }>()
 const finish = useFinish()
+const list = useSteps()
 const look = useLook()
 const onScreen = ({ x, y }: { x: number; y: number }) => `${x * props.sight.scale + props.sight.x} ${y * props.sight.scale + props.sight.y}`
 const polygon = computed(() => `M${props.tools.corners.value.map(onScreen).join('L')}Z`)
@@ -26,7 +28,7 @@ const guides = computed(() => {
 interface Corner { x: number; y: number }
 const strip = computed(() => {
   const half = 42 * props.sight.scale
-  return { x: finish.frame.x * props.sight.scale + props.sight.x - half, y: finish.frame.y * props.sight.scale + props.sight.y - half, width: 2 * half, height: 2 * half }
+  return { x: list.frame.x * props.sight.scale + props.sight.x - half, y: list.frame.y * props.sight.scale + props.sight.y - half, width: 2 * half, height: 2 * half }
 })
 </script>
 
@@ -43,7 +45,7 @@ const strip = computed(() => {
       </template>
       <path v-if="lines" :d="lines" class="edge under" /><path v-if="lines" :d="lines" class="edge" />
       <circle v-for="(point, i) in tools.points.value" :key="`p${i}`" :cx="point.x * sight.scale + sight.x" :cy="point.y * sight.scale + sight.y" r="4" class="handle" />
-      <rect v-if="finish.tool === 'look' && finish.selected && finish.triedSetting" v-bind="strip" class="strip" />
+      <rect v-if="finish.tool === 'look' && list.selected && list.triedSetting" v-bind="strip" class="strip" />
     </template>
   </svg>
 </template>

@@ -13,6 +13,8 @@ import { useAreas } from '../store/areas.js'
 import { useGroup } from '../store/group.js'
 import { useRound } from '../store/round.js'
 import { useFinish } from '../store/finish.js'
+import { useSteps } from '../store/steps.js'
+import { useZones } from '../store/zones.js'
 import { useShaping } from '../store/shaping.js'
 import { plain } from '../shared/plain.js'
 import { levelCount } from '@fennip/core/raster/pyramid.js'
@@ -49,10 +51,14 @@ const shaping = useShaping()
 const group = useGroup()
 const round = useRound()
 const finish = useFinish()
+const list = useSteps()
+const zones = useZones()
 const finishTools = useFinishTools()
 const drag = useMarkDrag(bench)
 const drawing = useDrawing(bench, () => sight.value.scale, {
+  width: () => (look.stage === 'correct' ? zones.brushPx : bench.strokeWidth),
   kind: () => {
+    if (look.stage === 'correct') return zones.draws ? (zones.tool === 'outline' ? 'outline' : 'stroke') : null
     switch (bench.tool) {
       case 'stroke': case 'outline': return bench.tool
       case 'area': return areas.drawWith === 'outline' ? 'outline' : 'stroke'
@@ -60,7 +66,7 @@ const drawing = useDrawing(bench, () => sight.value.scale, {
       default: return null
     }
   },
-  drawn: (shape) => (bench.tool === 'area' ? areas.drawn(shape) : bench.tool === 'shape' ? shaping.drawn(shape) : bench.addShape(shape)),
+  drawn: (shape) => (look.stage === 'correct' ? zones.drawn(shape) : bench.tool === 'area' ? areas.drawn(shape) : bench.tool === 'shape' ? shaping.drawn(shape) : bench.addShape(shape)),
 })
 const rectangle = useChoosingRectangle(bench, group)
 /** Whether the picture is there and can be worked on. */
@@ -70,9 +76,11 @@ let restTimer = 0
 let stopPixels: (() => void) | null = null
 let stopLink: (() => void) | null = null
 
+/** The zone that is worked on in Correct, and how it is shown. */
+const shownZone = computed(() => (look.stage === 'correct' && zones.current && zones.show !== 'nothing' ? { area: zones.current, show: zones.show } : null))
 const view = (): View => ({
   lens: look.lens, strength: look.lensStrength, radius: look.reliefRadius, ...(look.holdOriginal ? look.before : { show: 'result' as const }),
-  ...(finish.draft ? { operations: plain(finish.draft) } : {}), ...(finish.clipping ? { clipping: true } : {}), ...(finish.framed ? { delivered: true } : {}),
+  ...(list.draft && !look.holdOriginal ? { operations: plain(list.draft) } : {}), ...(finish.clipping ? { clipping: true } : {}), ...(shownZone.value && !look.holdOriginal ? { zone: plain(shownZone.value) } : {}), ...(finish.framed ? { delivered: true } : {}),
 })
 
 function readSight(): Sight {
@@ -131,6 +139,10 @@ onMounted(() => {
     if (twoFingers()) return
     pressed = { x: event.position.x, y: event.position.y, slipped: false }
     if (look.stage === 'finish' && !finish.framed && finishTools.press(inPicture(event.position), 9 / sight.value.scale)) return
+    if (look.stage === 'correct') {
+      if (zones.draws) drawing.press(drawnPoint(event))
+      return
+    }
     if (rectangle.press(event.originalEvent, inPicture(event.position)) || !props.editable) return
     if (bench.tool === 'area' || bench.tool === 'shape' || !drag.press(event.position, sight.value)) drawing.press(drawnPoint(event))
   })
@@ -166,6 +178,17 @@ onMounted(() => {
       if (!finish.framed) finishTools.click(at)
       return
     }
+    if (look.stage === 'correct') {
+      if (zones.tool === 'look') list.place = at
+      else if (zones.tool === 'tone' || zones.tool === 'colour') void zones.pick(at)
+      else if (zones.tool === 'outline') void drawing.click({ ...drawnPoint(event), ...at })
+      else {
+        drawing.giveUp()
+        // A dab of the brush.
+        if (zones.isBrush) void zones.drawn({ type: 'disc', x: Math.round(at.x * 10) / 10, y: Math.round(at.y * 10) / 10, r: zones.brushPx / 2 })
+      }
+      return
+    }
     if (bench.tool === 'shape' && shaping.mode === 'split') {
       void shaping.click(at)
       return
@@ -193,6 +216,12 @@ onMounted(() => {
 
 /** With Alt the wheel changes the size of the selected mark, or of what the tool makes; otherwise it zooms, as it always does. */
 function sizeByWheel(event: WheelEvent): void {
+  if (event.altKey && look.stage === 'correct' && zones.isBrush) {
+    event.preventDefault()
+    event.stopPropagation()
+    zones.brushPx = Math.max(1, Math.round(zones.brushPx * (event.deltaY < 0 ? 1.12 : 1 / 1.12)))
+    return
+  }
   if (!event.altKey || !props.editable || bench.tool === 'shape' || (bench.tool === 'select' && !bench.selected)) return
   event.preventDefault()
   event.stopPropagation()
@@ -344,7 +373,9 @@ const repaintDraft = newestNext(async () => {
 }, (error) => {
   if (!gone) bench.report(error)
 })
-watch(() => [finish.draft, finish.clipping], () => void repaintDraft())
+watch(() => [list.draft, finish.clipping], () => void repaintDraft())
+/** A zone is drawn into the tiles, since it may be made of tones and grey pictures. */
+watch(() => [shownZone.value?.area, shownZone.value?.show], () => void repaint(null, true))
 watch(() => look.before, () => {
   if (look.holdOriginal || look.divider !== null) void repaint(null)
 })
@@ -387,6 +418,7 @@ onBeforeUnmount(() => {
   viewer.value?.destroy()
 })
 const pointerDisc = computed<Disc | null>(() => {
+  if (look.stage === 'correct') return pointer.value && zones.isBrush ? { type: 'disc', x: pointer.value.x, y: pointer.value.y, r: (zones.brushPx / 2) * sight.value.scale } : null
   if (!props.editable || !pointer.value || drag.active.value || (bench.tool !== 'spot' && bench.tool !== 'stroke' && !(bench.tool === 'area' && areas.drawWith === 'grow'))) return null
   return { type: 'disc', x: pointer.value.x, y: pointer.value.y, r: (bench.toolSize / 2) * sight.value.scale }
 })
@@ -397,8 +429,8 @@ watch(() => finish.tool, (tool) => {
   if (tool === 'crop' || tool === 'corners') viewport.goHome(true).zoomBy(STEPPED_BACK, undefined, true).applyConstraints(true)
   else if (Math.abs(viewport.getZoom() / viewport.getHomeZoom() - STEPPED_BACK) < 0.01) viewport.goHome(true)
 })
-watch(() => bench.tool, () => drawing.giveUp())
-const beforeWord = computed(() => (look.before.show === 'original' ? 'Original' : look.before.upTo === 'mended' ? 'As mended' : 'Without this mend'))
+watch(() => [bench.tool, zones.tool], () => drawing.giveUp())
+const beforeWord = computed(() => (look.before.show === 'original' ? 'Original' : look.before.upTo === 'mended' ? 'As mended' : look.stage === 'correct' ? 'Without this correction' : 'Without this mend'))
 const rectangleOnScreen = computed(() => {
   const box = rectangle.box.value
   if (!box) return null
@@ -415,11 +447,11 @@ defineExpose({ zoomTo, drawing, toggleDivider, finishTools })
 </script>
 
 <template>
-  <div class="picture-view" tabindex="0" data-keys data-home role="group" aria-label="Picture" @wheel.capture="sizeByWheel" :class="[`lens-${look.lens}`, editable ? bench.tool : 'select']" @touchstart.capture="countTouches" @touchend.capture="countTouches" @touchcancel.capture="countTouches">
+  <div class="picture-view" tabindex="0" data-keys data-home role="group" aria-label="Picture" @wheel.capture="sizeByWheel" :class="[`lens-${look.lens}`, look.stage === 'correct' ? (zones.isBrush ? 'spot' : zones.tool === 'look' ? 'select' : 'outline') : editable ? bench.tool : 'select']" @touchstart.capture="countTouches" @touchend.capture="countTouches" @touchcancel.capture="countTouches">
     <div ref="frame" class="frame" data-test="picture" :aria-busy="!seen" />
     <FrameLayer v-if="bench.opened && !finish.framed" :sight="sight" :tools="finishTools" />
-    <AreasLayer v-if="bench.opened && !finish.framed" :sight="sight" :resting="resting" :faded="drag.active.value || look.holdOriginal || look.divider !== null" />
-    <MarksLayer v-if="bench.opened && !finish.framed && look.stage !== 'finish'" :sight="sight" :resting="resting" :drag="drag.preview.value" :faded="drag.active.value || look.holdOriginal || look.divider !== null" />
+    <AreasLayer v-if="bench.opened && !finish.framed && look.stage !== 'correct'" :sight="sight" :resting="resting" :faded="drag.active.value || look.holdOriginal || look.divider !== null" />
+    <MarksLayer v-if="bench.opened && !finish.framed && look.stage !== 'finish' && look.stage !== 'correct'" :sight="sight" :resting="resting" :drag="drag.preview.value" :faded="drag.active.value || look.holdOriginal || look.divider !== null" />
     <svg v-if="drawn" class="pointer" data-test="drawn"><path :d="drawn" class="under" /><path :d="drawn" /></svg>
     <svg v-if="pointerDisc" class="pointer"><circle :cx="pointerDisc.x" :cy="pointerDisc.y" :r="Math.max(1.5, pointerDisc.r)" /></svg>
     <div

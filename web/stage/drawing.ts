@@ -25,6 +25,8 @@ const widthOf = (width: number, pressures: readonly number[]) =>
 /** What is being drawn, and who gets it. */
 export interface DrawingTask {
   kind(): 'stroke' | 'outline' | null
+  /** Width of a stroke; that of the bench where it is not said. */
+  width?(): number
   drawn(shape: Shape): Promise<void>
 }
 
@@ -45,6 +47,7 @@ export function useDrawing(bench: ReturnType<typeof useBench>, screenScale: () =
   const pressures: number[] = []
   const freehand = ref(false)
   const drawing = computed(() => task.kind() !== null)
+  const width = () => task.width?.() ?? bench.strokeWidth
 
   function press(at: DrawnPoint): void {
     if (!drawing.value || points.value.length > 0) return
@@ -99,7 +102,7 @@ export function useDrawing(bench: ReturnType<typeof useBench>, screenScale: () =
     const rounded = path.map(([x, y]): Point => [roundTo(x, 1), roundTo(y, 1)])
     if (task.kind() === 'outline') {
       if (rounded.length >= 3) await task.drawn({ type: 'outline', points: rounded })
-    } else await task.drawn({ type: 'stroke', points: rounded, width: Math.max(1, Math.round(widthOf(bench.strokeWidth, pressures))) })
+    } else await task.drawn({ type: 'stroke', points: rounded, width: Math.max(1, Math.round(widthOf(width(), pressures))) })
   }
 
   function undoCorner(): void {
@@ -118,7 +121,7 @@ export function useDrawing(bench: ReturnType<typeof useBench>, screenScale: () =
     const path = next.value ? [...points.value, next.value] : [...points.value]
     if (path.length === 0) return null
     if (task.kind() === 'outline' && path.length > 2) return { type: 'outline', points: path }
-    return { type: 'stroke', points: path, width: task.kind() === 'outline' ? 1 : Math.max(1, widthOf(bench.strokeWidth, pressures)) }
+    return { type: 'stroke', points: path, width: task.kind() === 'outline' ? 1 : Math.max(1, widthOf(width(), pressures)) }
   })
 
   return { preview, drawing, active: computed(() => points.value.length > 0), press, move, release, click, hover, finish, undoCorner, giveUp }

@@ -2,6 +2,7 @@ import { computed, shallowRef } from 'vue'
 import type { Chain } from '@fennip/core/render/chain.js'
 import { useBench } from '../store/bench.js'
 import { useFinish } from '../store/finish.js'
+import { useSteps } from '../store/steps.js'
 
 interface Point { readonly x: number; readonly y: number }
 
@@ -28,6 +29,7 @@ function placeInFrame(chain: Chain, { x, y }: Point): Point {
 export function useFinishTools() {
   const bench = useBench()
   const finish = useFinish()
+  const list = useSteps()
   /** A line that is being drawn, or corners that are being set. */
   const points = shallowRef<readonly Point[]>([])
   const pointer = shallowRef<Point | null>(null)
@@ -40,7 +42,7 @@ export function useFinishTools() {
   const uncut = computed(() => finish.frameBefore('crop'))
   const cut = computed<Rectangle>(() => {
     const { width, height } = uncut.value.delivered
-    const step = finish.steps.find(({ operation, enabled }) => operation === 'crop' && enabled)
+    const step = list.steps.find(({ operation, enabled }) => operation === 'crop' && enabled)
     const settings = (step?.settings ?? {}) as Partial<Rectangle>
     const [x, y] = [settings.x ?? 0, settings.y ?? 0]
     return { x, y, width: Math.min(width - x, settings.width || width), height: Math.min(height - y, settings.height || height) }
@@ -105,9 +107,9 @@ export function useFinishTools() {
   }
 
   function cropTo(rectangle: Rectangle): void {
-    const step = finish.saved.find(({ operation }) => operation === 'crop')
-    if (step) finish.adjust(step.id, rectangle as unknown as Record<string, unknown>)
-    else if (!finish.busy) void finish.add('crop', rectangle as unknown as Record<string, unknown>)
+    const step = list.saved.find(({ operation }) => operation === 'crop')
+    if (step) list.adjust(step.id, rectangle as unknown as Record<string, unknown>)
+    else if (!list.busy) void list.add('crop', rectangle as unknown as Record<string, unknown>)
   }
 
   function release(): void {
@@ -116,7 +118,7 @@ export function useFinishTools() {
   }
 
   function click(at: Point): void {
-    if (finish.tool === 'look') finish.place = at
+    if (finish.tool === 'look') list.place = at
     else if (finish.tool === 'neutral') {
       void finish.stepFor('neutral', { x: Math.round(at.x), y: Math.round(at.y) })
       finish.tool = 'look'

@@ -1,15 +1,18 @@
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef, watch } from 'vue'
+import { plain } from '../shared/plain.js'
 import { RELIEF_RADIUS, type Lens } from '../workers/display.js'
 import type { View } from '../workers/pixels.worker.js'
 import { useBench } from './bench.js'
+import { useSteps } from './steps.js'
 
-/** What the result is compared with: the original, or the result without the selected mend. */
+/** What the result is compared with: all that was done before, or the result without the selected mend or correction. */
 export type CompareScope = 'all' | 'mend'
 
 /** How the picture on the bench is looked at: through which lens, and compared with what. Nothing of it is in the result. */
 export const useLook = defineStore('look', () => {
   const bench = useBench()
+  const list = useSteps()
   const lens = ref<Lens>('plain')
   /** Strength of each lens: what suits one hides the tones in another. */
   const strengths = ref<Record<Lens, number>>({ plain: 0, negative: 0.5, relief: 0.15, grain: 0.4, change: 0.5 })
@@ -31,9 +34,13 @@ export const useLook = defineStore('look', () => {
   const divider = ref<number | null>(null)
 
   /** What the result is compared with. */
-  const before = computed<Pick<View, 'show' | 'without' | 'upTo'>>(() => {
+  const before = computed<Pick<View, 'show' | 'without' | 'upTo' | 'operations'>>(() => {
     // In Finish the mended picture is what it is compared with: mends have been judged before.
     if (stage.value === 'finish') return { show: 'result', upTo: 'mended' }
+    if (stage.value === 'correct') {
+      const { selectedId } = list
+      return compareScope.value === 'mend' && selectedId ? { show: 'result', operations: plain(list.steps.map((step) => (step.id === selectedId ? { ...step, enabled: false } : step))) } : { show: 'result', upTo: 'mended' }
+    }
     const step = compareScope.value === 'mend' && bench.selectedId ? bench.stepOf.get(bench.selectedId) : undefined
     return step ? { show: 'result', without: step.id } : { show: 'original' }
   })

@@ -2,7 +2,7 @@ import { expose, transfer as handOver } from 'comlink'
 import { LRUCache } from 'lru-cache'
 import { clippedShares, hatchClipped, histogramOf } from '@fennip/core/finish/clipping.js'
 import type { Region, IntegerRaster, PixelSource } from '@fennip/core/raster/raster.js'
-import { clipRegion, crop, growRegion, makeRaster } from '@fennip/core/raster/raster.js'
+import { clipRegion, growRegion, makeRaster } from '@fennip/core/raster/raster.js'
 import { proposeFinish } from '@fennip/core/finish/propose.js'
 import { makeOperationStep, type StepOptions } from '@fennip/core/operations/make-step.js'
 import type { FloatRaster, Proposal, Settings } from '@fennip/core/operations/operation.js'
@@ -11,6 +11,8 @@ import { Chain, contextOf } from '@fennip/core/render/chain.js'
 import { rounded, toFloat } from '@fennip/core/render/samples.js'
 import { levelSize, TILE_SIZE, tileRegion, unpackTile } from '@fennip/core/raster/pyramid.js'
 import { tiledSource } from '@fennip/core/raster/tiled-source.js'
+import { measureAreaStep, type AreaTelltales } from '@fennip/core/check/area-telltales.js'
+import { proposeZones, type ZoneProposal } from '@fennip/core/correct/propose-zones.js'
 import { makeTransfer, type Transfer } from '@fennip/core/raster/transfer.js'
 import { layOver, layPatchesOverTile, makePatch, patchedSource, pasteTiles, type Patch } from '@fennip/core/render/patch.js'
 import { decisionsOf } from '@fennip/core/mend/methods.js'
@@ -19,7 +21,7 @@ import { applyEdit, emptyTreatment } from '@fennip/core/treatment/edit.js'
 import { unpackPatch } from '@fennip/core/render/patch-code.js'
 import { chooseMend, quickHeal } from '@fennip/core/mend/choose.js'
 import { measureStep, type MendRequest } from '@fennip/core/mend/trial.js'
-import type { Flaw, Operation, OperationStep, Step, Telltales, Treatment } from '@fennip/core/treatment/schema.js'
+import type { Area, Flaw, Operation, OperationStep, Step, Telltales, Treatment } from '@fennip/core/treatment/schema.js'
 import { nextBest } from '@fennip/core/mend/next-best.js'
 import { snapSource, type SnapTo } from '@fennip/core/mend/snap-source.js'
 import { explainMend, type Explanation } from '@fennip/core/check/explain.js'
@@ -29,6 +31,9 @@ import { splitByTexture } from '@fennip/core/mend/split-by-texture.js'
 import type { Outline, Shape, Stroke } from '@fennip/core/shape/shape.js'
 import type { Picture } from '../shared/api.js'
 import { asChange, asGrain, asNegative, asRelief, Display, GRAIN_RADIUS, RELIEF_RADIUS, type Lens } from './display.js'
+
+/** How a zone is shown: its edge, a tint over it, or the mask alone. */
+export type ZoneShow = 'edge' | 'tint' | 'mask'
 
 /** One worker: tiles, patches and mends of the picture that is open. */
 
@@ -47,6 +52,8 @@ export interface View {
   readonly upTo?: 'mended'
   /** Steps on the mended picture in place of the treatment's: a setting that is being moved, or a strip of several. */
   readonly operations?: readonly OperationStep[]
+  /** A zone drawn over the picture. */
+  readonly zone?: { readonly area: Area; readonly show: ZoneShow }
   /** Whether what is lost at black and white is hatched. */
   readonly clipping?: boolean
   /** Whether regions are of the delivered picture, in its frame. */
@@ -81,6 +88,8 @@ let treatment: Treatment
 const chains = new Map<string, Chain>()
 let chainsOf: Treatment['areas']
 const CHAINS_KEPT = 12
+/** Teal, as what is settled: a zone is what was decided. */
+const ZONE_TINT = [12, 160, 160]
 /** Of the treatment's steps, in their order. */
 let patches: Patch[] = []
 const known = new Map<string, Patch>()
@@ -201,13 +210,28 @@ function chainFor({ show, upTo, operations, delivered, without, proposal }: View
 async function seenPixels(region: Region, level: number, view: View): Promise<IntegerRaster | FloatRaster> {
   const standing = chainFor(view)
   if (!standing) return pixelsOf(region, level, view)
-  const needed = view.delivered ? standing.baseRegion(region, level) : (() => {
-    const size = levelSize(picture.original.width, picture.original.height, level)
-    return clipRegion(growRegion(region, standing.reach(level)), size.width, size.height)
-  })()
-  const below = await pixelsOf(needed, level, view)
-  const read = (part: Region) => crop(below, { ...part, x: part.x - needed.x, y: part.y - needed.y })
-  return view.delivered ? standing.deliver(region, level, read) : standing.read(region, level, read)
+  const size = levelSize(picture.original.width, picture.original.height, level)
+  const needed = view.delivered ? standing.baseRegion(region, level) : clipRegion(growRegion(region, standing.reach(level)), size.width, size.height)
+  const laid = await patchesSeen(view.without, view.proposal)
+  // What will be read for certain is fetched at once; the rest, if any, when it is asked for.
+  await Promise.all(tilesOf(needed, level).map(([column, row]) => tile(level, column, row)))
+  const read = (part: Region, at: number) => {
+    const pixels = sourceOf(at).read(part)
+    layPatchesOverTile(pixels, part, at, laid, transfer)
+    return pixels
+  }
+  return withTiles(() => (view.delivered ? standing.deliver(region, level, read) : standing.read(region, level, read)))
+}
+
+/** Columns and rows of the tiles that a region of a level touches. */
+function tilesOf(region: Region, level: number): [number, number][] {
+  const size = levelSize(picture.original.width, picture.original.height, level)
+  const inside = clipRegion(region, size.width, size.height)
+  const places: [number, number][] = []
+  for (let row = Math.floor(inside.y / TILE_SIZE); row * TILE_SIZE < inside.y + inside.height; row++) {
+    for (let column = Math.floor(inside.x / TILE_SIZE); column * TILE_SIZE < inside.x + inside.width; column++) places.push([column, row])
+  }
+  return places
 }
 
 async function paintRegion(region: Region, level: number, view: View): Promise<ImageBitmap> {
@@ -226,7 +250,32 @@ async function paintRegion(region: Region, level: number, view: View): Promise<I
     asChange(before, image.data, image.data, 1 + 10 * view.strength)
   }
   if (view.clipping) hatchClipped(raster, image.data)
+  if (view.zone && !view.delivered) await drawZone(image, wide, level, view.zone)
   return createImageBitmap(image, region.x - wide.x, region.y - wide.y, region.width, region.height)
+}
+
+/** Lay a zone over painted pixels: the line where its cover passes one half, a tint, or the mask in its place. */
+async function drawZone(image: ImageData, region: Region, level: number, { area, show }: NonNullable<View['zone']>): Promise<void> {
+  const cover = await withTiles(() => coverOf(area, region, level))
+  const { width, height, data } = image
+  for (let y = 0, i = 0; y < height; y++) {
+    for (let x = 0; x < width; x++, i++) {
+      const value = cover[i]!
+      if (show === 'mask') data[4 * i] = data[4 * i + 1] = data[4 * i + 2] = Math.round(255 * value)
+      else if (show === 'tint') for (let c = 0; c < 3; c++) data[4 * i + c]! += 0.5 * value * (ZONE_TINT[c]! - data[4 * i + c]!)
+      else {
+        const isInside = value > 0.5
+        const isEdge = (x > 0 && cover[i - 1]! > 0.5 !== isInside) || (y > 0 && cover[i - width]! > 0.5 !== isInside)
+        if (!isEdge) continue
+        // Light and dark in turn, so that it is seen on any ground.
+        data[4 * i] = data[4 * i + 1] = data[4 * i + 2] = (x + y) % 8 < 4 ? 255 : 20
+      }
+    }
+  }
+}
+
+function coverOf(area: Area, region: Region, level: number): Float32Array {
+  return new Chain({ ...picture.original, profile: picture.about.profile }, { areas: [area] }, { memory: remembered, below: `${mendedState} zone` }).cover(area.id, region, level, readMended)!
 }
 
 /** Samples for the screen: floats are rounded to the depth of the picture's tables. */
@@ -425,10 +474,38 @@ const worker = {
     return proposeFinish(toFloat(await pixelsOf({ x: 0, y: 0, ...size }, level, { show: 'result' })), contextNow())
   },
 
-  /** A step of an operation, proposed and measured on what lies below it. @param before  The steps that come before it. */
-  makeStep(id: string, name: string, settings: Settings, before: readonly OperationStep[], options: StepOptions): Promise<OperationStep> {
-    const chain = chainOf(before, `${mendedState}  `)
+  /**
+   * A step of an operation, proposed and measured on what lies below it.
+   *
+   * @param before  The steps that come before it.
+   * @param areas   Zones in place of the treatment's: one that is being changed.
+   */
+  makeStep(id: string, name: string, settings: Settings, before: readonly OperationStep[], options: StepOptions, areas?: readonly Area[]): Promise<OperationStep> {
+    const chain = areas ? new Chain({ ...picture.original, profile: picture.about.profile }, { operations: before, areas }, null) : chainOf(before, `${mendedState}  `)
     return withTiles(() => makeOperationStep(id, name, settings, chain.survey(options.zone, readMended), contextNow(), options))
+  },
+
+  /** How far the step of an operation gives itself away. @param before  The steps that come before it. */
+  areaTelltales(step: OperationStep, before: readonly OperationStep[]): Promise<AreaTelltales> {
+    const [below, above] = [chainOf(before, `${mendedState}  `), chainOf([...before, step], `${mendedState}  `)]
+    return withTiles(() => measureAreaStep(below.survey(step.zone, readMended), above.survey(step.zone, readMended), contextNow()))
+  },
+
+  /** Zones that Fennip proposes for the picture as mended. */
+  async proposeZones(): Promise<ZoneProposal[]> {
+    const level = smallLevel()
+    const size = levelSize(picture.original.width, picture.original.height, level)
+    return proposeZones(toFloat(await pixelsOf({ x: 0, y: 0, ...size }, level, { show: 'result' })), 2 ** level, contextNow())
+  },
+
+  /** Shares of the picture that zones cover, by their identifiers. */
+  async zoneShares(areas: readonly Area[]): Promise<Record<string, number>> {
+    const level = Math.min(picture.levels - 1, smallLevel() + 1)
+    const size = levelSize(picture.original.width, picture.original.height, level)
+    const region = { x: 0, y: 0, ...size }
+    const shares: Record<string, number> = {}
+    for (const area of areas) shares[area.id] = await withTiles(() => coverOf(area, region, level).reduce((sum, value) => sum + value, 0) / (size.width * size.height))
+    return shares
   },
 
   /** Samples under a place, before and after: encoded values, CIE L*a*b* and density. */

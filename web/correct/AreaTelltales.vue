@@ -1,0 +1,47 @@
+<script setup lang="ts">
+import { ElTooltip } from 'element-plus'
+import { computed } from 'vue'
+import type { AreaTelltales } from '@fennip/core/check/area-telltales.js'
+import { useSteps } from '../store/steps.js'
+
+/** Telltales of the selected correction: a bar for each, the tick where it begins to show. */
+const list = useSteps()
+const WORDS: { name: keyof AreaTelltales; word: string; help: string; text: (value: number) => string }[] = [
+  { name: 'zoneEdge', word: "Zone's edge", help: 'Step of tone along the edge of the zone, over what neighbouring tones differ by outside. Below the tick no one sees it.', text: (value) => value.toFixed(1) },
+  { name: 'grain', word: 'Grain', help: 'Grain in the zone over grain around it. 0.85 to 1.15 is right.', text: (value) => value.toFixed(2) },
+  { name: 'detailLost', word: 'Detail lost', help: 'Share of the fine structure that was there before and is gone.', text: (value) => value.toFixed(2) },
+  { name: 'clipped', word: 'Clipped', help: 'Share of the zone that has become pure black or white.', text: (value) => `${(100 * value).toFixed(1)} %` },
+  { name: 'leftOver', word: 'Left over', help: 'How far the colour of the zone is from what is around it, over what places around differ by.', text: (value) => value.toFixed(1) },
+]
+const rows = computed(() => WORDS.map(({ name, word, help, text }) => {
+  const measure = list.telltales?.[name]
+  if (!measure) return { name, word, help, text: '', share: 0, tick: 0.5, shows: false }
+  const { value, limit } = measure
+  // The tick stands in the middle: what reaches it begins to show. Grain is right at 1, on both sides.
+  const off = name === 'grain' ? Math.abs(value - 1) : value
+  return { name, word, help, text: text(value), share: Math.min(1, off / (2 * limit)), tick: 0.5, shows: off > limit }
+}))
+</script>
+
+<template>
+  <div class="telltales" data-test="area-telltales">
+    <ElTooltip v-for="row in rows" :key="row.name" :content="row.help" placement="top" :show-after="300">
+      <div class="row" :class="{ shows: row.shows }" :data-test="`telltale-${row.name}`">
+        <span>{{ row.word }}</span>
+        <span class="bar"><i :style="{ width: `${100 * row.share}%` }" /><b :style="{ left: `${100 * row.tick}%` }" /></span>
+        <span class="number">{{ list.selected ? row.text || '…' : '' }}</span>
+      </div>
+    </ElTooltip>
+  </div>
+</template>
+
+<style scoped>
+.telltales { flex: 1 1 210px; max-width: 260px; display: flex; flex-direction: column; gap: 7px; padding-top: 26px; }
+.row { display: grid; grid-template-columns: 84px 1fr 48px; gap: 8px; align-items: center; }
+.bar { position: relative; height: 6px; background: var(--hairline); }
+.bar i { position: absolute; inset: 0 auto 0 0; background: var(--settled); }
+.row.shows .bar i { background: var(--shows); }
+.row.shows .number { color: var(--shows); font-weight: 600; }
+.bar b { position: absolute; top: -4px; bottom: -4px; width: 1.5px; background: var(--ink); }
+.number { text-align: right; font-variant-numeric: tabular-nums; }
+</style>

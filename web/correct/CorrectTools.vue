@@ -1,0 +1,41 @@
+<script setup lang="ts">
+import { ElInputNumber, ElRadioButton, ElRadioGroup, ElSlider } from 'element-plus'
+import { useZones, type ZoneTool } from '../store/zones.js'
+
+/** What the pointer does in Correct, the brush, and how the zone is shown. */
+const zones = useZones()
+const TOOLS: { id: ZoneTool; word: string; key: string; hint: string }[] = [
+  { id: 'look', word: 'Look', key: 'V', hint: 'Click to say which place the test strip shows' },
+  { id: 'in', word: 'Paint in', key: 'I', hint: 'Paint what belongs to the zone' },
+  { id: 'out', word: 'Paint out', key: 'E', hint: 'Paint what does not belong to the zone' },
+  { id: 'outline', word: 'Outline', key: 'U', hint: 'Draw round it, or click corner by corner and press Enter' },
+  { id: 'grow', word: 'Grow', key: 'G', hint: 'Draw a stroke inside a thing: the zone grows to its edges' },
+  { id: 'tone', word: 'Tone', key: 'T', hint: 'Click a tone: all that is as light belongs to the zone' },
+  { id: 'colour', word: 'Colour', key: 'C', hint: 'Click a colour; more clicks widen the range' },
+  { id: 'slope', word: 'Slope', key: 'L', hint: 'Drag from where the zone is full to where it ends' },
+]
+</script>
+
+<template>
+  <ElRadioGroup v-model="zones.tool" size="small" aria-label="Tool" class="tools">
+    <ElRadioButton v-for="tool in TOOLS" :key="tool.id" :value="tool.id" :title="`${tool.hint} (${tool.key})`" :data-test="`zone-${tool.id}`">{{ tool.word }}</ElRadioButton>
+  </ElRadioGroup>
+  <div v-if="zones.isBrush" class="brush" title="Size of the brush: - and +, or Alt and the wheel">
+    <ElSlider v-model="zones.brushPx" :min="2" :max="600" :show-tooltip="false" aria-label="Size of the brush" />
+    <ElInputNumber v-model="zones.brushPx" :min="1" :max="2000" :controls="false" size="small" aria-label="Size of the brush in pixels" data-test="brush-size" /> px
+  </div>
+  <ElRadioGroup v-else-if="zones.tool === 'slope'" v-model="zones.slope" size="small" aria-label="Kind of slope"><ElRadioButton value="linear">Straight</ElRadioButton><ElRadioButton value="radial">Round</ElRadioButton></ElRadioGroup>
+  <ElRadioGroup v-model="zones.show" size="small" aria-label="The zone is shown as" class="show">
+    <ElRadioButton v-for="show in (['edge', 'tint', 'mask', 'nothing'] as const)" :key="show" :value="show" :data-test="`show-${show}`">{{ show }}</ElRadioButton>
+  </ElRadioGroup>
+</template>
+
+<style scoped>
+.tools :deep(.el-radio-button__inner), .show :deep(.el-radio-button__inner) { padding: 5px 7px; }
+.tools, .show { flex-wrap: nowrap; }
+.brush { display: flex; align-items: center; gap: 5px; }
+.brush :deep(.el-slider) { width: 70px; }
+.brush :deep(.el-input-number) { width: 46px; }
+.brush :deep(.el-input__wrapper) { padding: 0 5px; }
+.show { margin-left: auto; }
+</style>

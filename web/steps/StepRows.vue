@@ -1,0 +1,62 @@
+<script setup lang="ts">
+import { ElSwitch } from 'element-plus'
+import { computed } from 'vue'
+import { VueDraggable } from 'vue-draggable-plus'
+import { operationOf } from '@fennip/core/operations/registry.js'
+import { sentenceOf } from '@fennip/core/operations/settings.js'
+import type { OperationStep } from '@fennip/core/treatment/schema.js'
+import { useSteps } from '../store/steps.js'
+import SentenceValue from './SentenceValue.vue'
+
+/** The steps of the stage as sentences, in the order in which they are made; what a stage adds to a sentence comes in slots. */
+const list = useSteps()
+const own = computed({
+  get: () => list.own,
+  set: (rows: OperationStep[]) => void list.reorder(rows.map(({ id }) => id)),
+})
+const partsOf = (step: OperationStep) => sentenceOf(operationOf(step.operation), step.settings)
+function onKey(event: KeyboardEvent, step: OperationStep): void {
+  const ids = own.value.map(({ id }) => id)
+  const at = ids.indexOf(step.id)
+  if (event.key === 'ArrowDown' || event.key === 'ArrowUp') {
+    const by = event.key === 'ArrowDown' ? 1 : -1
+    if (event.altKey) void list.move(step.id, by)
+    else if (ids[at + by]) {
+      list.selectedId = ids[at + by]!
+      document.getElementById(`step-${ids[at + by]}`)?.focus()
+    }
+  } else if (event.key === ' ') void list.toggle(step)
+  else if (event.key === 'Delete') void list.remove(step.id)
+  else return
+  event.preventDefault()
+  event.stopPropagation()
+}
+</script>
+
+<template>
+  <VueDraggable v-model="own" handle=".grip" :animation="120" class="steps" role="list">
+    <div
+      v-for="step in own" :id="`step-${step.id}`" :key="step.id" class="step" role="listitem" tabindex="0" :class="{ on: step.id === list.selectedId, off: !step.enabled }" data-test="step" :data-operation="step.operation"
+      @click="list.selectedId = step.id" @focus="list.selectedId = step.id" @keydown.self="onKey($event, step)"
+    >
+      <ElSwitch :model-value="step.enabled" size="small" :aria-label="step.enabled ? 'Switch off' : 'Switch on'" data-test="step-switch" @click.stop @change="list.toggle(step)" />
+      <div>
+        <p><template v-for="(part, i) in partsOf(step)" :key="i"><SentenceValue v-if="'setting' in part" :step="step" :name="part.setting" :text="part.text" /><template v-else>{{ part.text }}</template></template><slot name="more" :step="step" /></p>
+        <small v-if="step.note" class="soft">{{ step.note }}</small>
+        <slot name="under" :step="step" />
+      </div>
+      <span class="grip" title="Drag to another place; Alt and arrows by key" aria-hidden="true">⠿</span>
+    </div>
+  </VueDraggable>
+</template>
+
+<style scoped>
+.steps { overflow-y: auto; flex: none; max-height: 62%; }
+.step { display: grid; grid-template-columns: 34px minmax(0, 1fr) 14px; gap: 6px; padding: 9px 8px 9px 12px; border-bottom: 1px solid var(--hairline); align-items: start; cursor: pointer; }
+.step.on { background: #fff; box-shadow: inset 0 0 0 1px var(--ink); }
+.step.off p { color: var(--soft-ink); }
+.step p { margin: 1px 0 0; }
+.step :deep(small) { display: block; }
+.step :deep(.el-switch) { height: 20px; }
+.grip { color: #9a9a9a; cursor: grab; }
+</style>

@@ -1,0 +1,65 @@
+<script setup lang="ts">
+import { ElOption, ElSelect } from 'element-plus'
+import { computed } from 'vue'
+import { valueText } from '@fennip/core/operations/settings.js'
+import Crop from '../shared/Crop.vue'
+import { plain } from '../shared/plain.js'
+import { useSteps } from '../store/steps.js'
+
+/** The framed place at five values of one setting, side by side: a click takes one, as a darkroom's strip does. */
+const list = useSteps()
+const SIDE = 84
+/** How far the outer values lie from the one that is set, as a share of the whole range. */
+const REACH = 0.08
+
+const values = computed(() => {
+  const setting = list.triedSetting
+  if (!setting || !list.selected) return []
+  const now = list.valueOf(list.selected, setting.name)
+  if (setting.name === 'strength') return [0, 25, 50, 75, 100]
+  // Five values round the one that is set, all of them in the range: at its ends the strip lies to one side.
+  const [least, most] = [setting.minimum, setting.maximum]
+  const apart = Math.max(setting.step, Math.round(((most - least) * REACH) / 2 / setting.step) * setting.step)
+  const first = Math.max(least, Math.min(most - 4 * apart, now - 2 * apart))
+  return [0, 1, 2, 3, 4].map((k) => Number((Math.round((first + k * apart) / setting.step) * setting.step).toFixed(6)))
+})
+/** The one that is set, or nearest to it. */
+const taken = computed(() => {
+  if (!list.triedSetting || !list.selected) return -1
+  const now = list.valueOf(list.selected, list.triedSetting.name)
+  return values.value.reduce((best, value, i) => (Math.abs(value - now) < Math.abs(values.value[best]! - now) ? i : best), 0)
+})
+const strips = computed(() => list.variants(values.value).map((operations, i) => ({ value: values.value[i]!, text: valueText(list.triedSetting!, values.value[i]), view: { lens: 'plain' as const, strength: 0, show: 'result' as const, operations: plain(operations) } })))
+/** 1:1 in pixels of the screen. */
+const region = computed(() => ({ x: Math.round(list.frame.x - SIDE / 2), y: Math.round(list.frame.y - SIDE / 2), width: SIDE, height: SIDE }))
+const take = (value: number) => list.selected && list.triedSetting && list.adjustValue(list.selected.id, list.triedSetting.name, value)
+</script>
+
+<template>
+  <div class="strip" data-test="test-strip">
+    <div class="title"><b>Test strip</b>
+      <template v-if="list.triedSetting"><span class="soft">of</span>
+        <ElSelect :model-value="list.triedSetting.name" size="small" aria-label="Setting to try" data-test="tried" @change="(name: string) => (list.tried = name)"><ElOption v-for="setting in list.triable" :key="setting.name" :value="setting.name" :label="setting.title.toLowerCase()" /></ElSelect>
+        <span class="soft">click in the picture for another place</span>
+      </template>
+    </div>
+    <div v-if="strips.length > 0" class="row">
+      <button v-for="(strip, i) in strips" :key="i" type="button" :class="{ on: i === taken }" :aria-label="`${list.triedSetting!.title} ${strip.text}`" data-test="strip-value" @click="take(strip.value)">
+        <Crop :region="region" :view="strip.view" :width="SIDE" :height="SIDE" /><span>{{ strip.text }}{{ i === taken ? ', taken' : '' }}</span>
+      </button>
+    </div>
+    <p v-else class="soft">{{ list.own.length === 0 ? 'A step that is selected is tried here at five values of a setting.' : 'Select a step with a value to try it at five values.' }}</p>
+  </div>
+</template>
+
+<style scoped>
+.strip { flex: 2 1 420px; min-width: 0; }
+.title { display: flex; gap: 6px; align-items: center; height: 26px; white-space: nowrap; overflow: hidden; }
+.title :deep(.el-select) { width: 118px; }
+.row { display: flex; gap: 5px; overflow: hidden; }
+.row button { border: 2px solid transparent; background: none; padding: 0; cursor: pointer; text-align: left; font-size: 12px; }
+.row button.on { border-color: var(--ink); }
+.row button:hover { border-color: var(--soft-ink); }
+.row span { display: block; white-space: nowrap; }
+p { margin: 4px 0; }
+</style>
