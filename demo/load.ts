@@ -1,7 +1,8 @@
 import { rationalEntry, textEntry, TAG, writeExif, shortEntry } from '@fennip/codec/directory.js'
 import { encodePicture } from '@fennip/codec/write.js'
-import { FRAME, PRINT, dustyPylon, fadedPrint, pylonLight, shaftValve, stainedPrint, stationPrint, tornPrint, type DemoPicture, type DemoSize } from './pictures.js'
-import type { Light } from './photograph.js'
+import { FRAME, PRINT, dustyPylon, fadedPrint, pylonLight, shaftValve, stainedPrint, stationPrint, tornPrint, type DemoSize } from './pictures.js'
+import { AREA_FRAME, denseDive, hazyValley, nightStation, rainyWindow, ringStain, seatCover } from './areas.js'
+import type { Light, Photograph } from './photograph.js'
 import { dustOfSensor, seriesFrame, SERIES_FRAMES, SERIES_ROOM } from './series.js'
 
 export const DEMO_TITLE = 'Orrendale jubilee book'
@@ -35,8 +36,8 @@ export function demoFiles(frame: DemoSize = FRAME, print: DemoSize = PRINT): Dem
   let light: ReturnType<typeof pylonLight> | undefined
   const pylon = () => (light ??= pylonLight(frame))
   const metadata = (exif: Uint8Array | null, resolutionPerInch: number | null) => ({ icc: null, exif, resolutionPerInch })
-  const deep = (picture: DemoPicture, exif: Uint8Array | null, resolution: number | null) => encodePicture(picture.damaged, null, metadata(exif, resolution), { format: 'tiff', depth: 16, quality: 95 })
-  const camera = (picture: DemoPicture, exif: Uint8Array) => encodePicture(picture.damaged, null, metadata(exif, 300), { format: 'jpeg', depth: 8, quality: 96 })
+  const deep = (picture: Photograph, exif: Uint8Array | null, resolution: number | null) => encodePicture(picture.damaged, null, metadata(exif, resolution), { format: 'tiff', depth: 16, quality: 95 })
+  const camera = (picture: Photograph, exif: Uint8Array) => encodePicture(picture.damaged, null, metadata(exif, 300), { format: 'jpeg', depth: 8, quality: 96 })
   return [
     { name: 'pylon-7-west.jpg', make: async () => camera(dustyPylon(await pylon(), 7), cameraExif(16, '2026:05:11 09:14:02')) },
     { name: 'pylon-7-west.tif', make: async () => deep(dustyPylon(await pylon(), 7, 16), cameraExif(16, '2026:05:11 09:14:02'), 300) },
@@ -45,7 +46,21 @@ export function demoFiles(frame: DemoSize = FRAME, print: DemoSize = PRINT): Dem
     { name: 'torn-print.tif', make: async () => deep(await tornPrint({ width: print.width / 2, height: print.height / 2 }), null, 300) },
     { name: 'stained-print.tif', make: async () => deep(await stainedPrint({ width: print.width / 2, height: print.height / 2 }), null, 300) },
     { name: 'faded-print.tif', make: async () => deep(await fadedPrint({ width: print.width / 2, height: print.height / 2 }), null, 300) },
+    ...areasOf(frame, print, camera, deep),
     ...seriesOf(frame),
+  ]
+}
+
+/** Pictures whose trouble covers an area. */
+function areasOf(frame: DemoSize, print: DemoSize, camera: (picture: Photograph, exif: Uint8Array) => Promise<Uint8Array>, deep: (picture: Photograph, exif: null, resolution: number) => Promise<Uint8Array>): DemoFile[] {
+  const size = { width: Math.round((frame.width * AREA_FRAME.width) / FRAME.width), height: Math.round((frame.height * AREA_FRAME.height) / FRAME.height) }
+  return [
+    { name: 'cabin-window-rain.jpg', make: async () => camera(await rainyWindow(size), cameraExif(4, '2026:09:14 16:20:10')) },
+    { name: 'valley-haze.jpg', make: async () => camera(await hazyValley(size), cameraExif(11, '2026:07:02 07:12:44')) },
+    { name: 'seat-cover.jpg', make: async () => camera(seatCover(size), cameraExif(8, '2026:06:18 11:03:27')) },
+    { name: 'upper-station-night.jpg', make: async () => camera(await nightStation({ width: Math.round(size.width * 0.8), height: Math.round(size.height * 0.8) }), cameraExif(2, '2026:10:30 21:48:05')) },
+    { name: 'shaft-dense.jpg', make: async () => camera(await denseDive(size), cameraExif(8, '2026:06:02 15:52:18')) },
+    { name: 'ring-stain.tif', make: async () => deep(await ringStain({ width: print.width / 2, height: print.height / 2 }), null, 300) },
   ]
 }
 

@@ -21,7 +21,7 @@ export const PRINT: DemoSize = { width: 4800, height: 3200 }
 /** A smaller one, scanned at 300. */
 export const TORN: DemoSize = { width: 2400, height: 1600 }
 
-const scene = (name: string) => fileURLToPath(new URL(`./scenes/${name}.jpg`, import.meta.url))
+export const scene = (name: string) => fileURLToPath(new URL(`./scenes/${name}.jpg`, import.meta.url))
 
 /** Lengths of the damage follow the size of the picture, so that small versions look like the large ones. */
 const scaleOf = (size: DemoSize, full: DemoSize) => size.width / full.width
