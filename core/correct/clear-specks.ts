@@ -1,10 +1,9 @@
 import { Type } from '@sinclair/typebox'
 import { defineArea, type FloatRaster } from '../operations/operation.js'
 import { boxMean } from '../raster/box.js'
-import { LN2, ln } from '../raster/exact-math.js'
+import { PI } from '../raster/exact-math.js'
 import { squareExtreme } from '../raster/extremes.js'
 import type { Plane } from '../raster/raster.js'
-import { median } from '../raster/statistics.js'
 import { roundTo } from '../round.js'
 import { brightnessOf } from './brightness.js'
 import { LENDER_SIZES, RAY_SIZES, replaceSpecks, type Specks } from './replace-specks.js'
@@ -15,36 +14,40 @@ interface Settings { readonly polarity: Polarity; readonly sizePx: number; reado
 interface Measured {
   /** Deviation of the noise of brightness, by level. */
   readonly noise: readonly number[]
-  /** How far the picture stands out by its grain alone, by level: median over the zone, bright and dark. */
-  readonly bright: readonly number[]
-  readonly dark: readonly number[]
 }
 
 /** What is longer than so many times the largest speck is no speck, nor a heap of them: a rope, an edge. */
-const LONGEST = 2.5
+const LONGEST = 1.6
 /** A speck reaches out to where it stands out by this share of its height. */
 const OUTSKIRTS = 0.3
 /** A speck is no more than so many times as long as the part of it that stands out for certain. */
 const OUTGROWN = 1.5
 /** Pixels of a speck over the square of its length: a disc has 0.79, a line hardly any. */
-const COMPACT = 0.25
+const COMPACT = 0.35
 /** Thresholds at which specks are looked for, over the one that is asked for. */
 const LEVELS = [8, 4, 2, 1]
-const WINDOW = 64
-const PROPOSED_WINDOW = 160
-/** Half sides of the squares that the size is looked for with, in pixels. */
-const RADII = [1, 2, 3, 4, 6, 8, 11, 15, 20]
-/** So far above the noise a pixel stands out for certain, in deviations. */
-const STRONG = 6
-/** Skewness of the brightness about its local mean from which specks are of one kind. */
-const LEAN = 0.4
+/** So many times what the ground stands out by on the mean around a pixel belongs to its texture. */
+const TEXTURE = 2.2
+/** A speck says no more of the texture around it than so many deviations of the noise. */
+const TEXTURE_CAP = 12
+/** Texture is judged over a square of so many sizes of the largest speck, half its side. */
+const TEXTURE_SIZES = 2
+
+const PROPOSED_WINDOW = 192
+/** Largest speck that is looked for when a size is proposed, in pixels. */
+const PROPOSED_SIZE = 24
+const PROPOSED_THRESHOLD = 5
+/** Share of the specks that the proposed size holds. */
+const HELD = 0.9
+/** One kind is proposed alone when there are so many times as many of it. */
+const MOSTLY = 3
 
 /**
  * Clear specks: only what stands out from its surroundings by the threshold and is smaller than the size is replaced.
  *
  * What stands out is found by the top-hat transform: the brightness less its opening (its closing for dark specks) by a
  * square of the size, which no larger thing survives (Serra 1982; running extremes after van Herk 1992, in constant time a
- * pixel). Long things that are thin are left by their length.
+ * pixel), and less what the texture around stands out by. Long things that are thin are left by their length.
  */
 export const clearSpecks = defineArea<Settings, Measured>({
   name: 'clear-specks',
@@ -56,71 +59,42 @@ export const clearSpecks = defineArea<Settings, Measured>({
   settings: Type.Object({
     polarity: Type.Union([Type.Literal('bright'), Type.Literal('dark'), Type.Literal('both')], { title: 'Which', default: 'both', description: 'Specks lighter than their surroundings, darker ones, or both.' }),
     sizePx: Type.Number({ title: 'Largest speck', minimum: 2, maximum: 120, default: 12, step: 1, unit: 'px', description: 'Across. What is larger stays.' }),
-    threshold: Type.Number({ title: 'Stands out by', minimum: 1.5, maximum: 20, default: 4, step: 0.5, unit: '× noise', description: 'Least difference to the surroundings, in deviations of the noise.' }),
+    threshold: Type.Number({ title: 'Stands out by', minimum: 1.5, maximum: 20, default: 5, step: 0.5, unit: '× noise', description: 'Least difference to the surroundings, in deviations of the noise.' }),
   }, { additionalProperties: false }),
   sentence: 'Clear {polarity} specks up to {sizePx} that stand {threshold} out',
-  measure(survey, { sizePx }, context) {
-    const noise = noiseOfZone(survey, context)
-    const [bright, dark]: [number[], number[]] = [[], []]
-    noise.forEach((_, level) => {
-      const radius = radiusAt(sizePx, level)
-      const side = Math.max(WINDOW, 4 * radius)
-      const windows = windowsOf(survey, level, side, 'inside', 6)
-      const values: Record<'bright' | 'dark', number[]> = { bright: [], dark: [] }
-      for (const window of windows) {
-        const brightness = brightnessOf(survey.read(window, level), context)
-        const smooth = smoothed(brightness, level)
-        for (const which of ['bright', 'dark'] as const) values[which].push(median(standingOut(smooth, radius, which).slice()))
-      }
-      // A third of a window may be specks: the lower quartile of the windows' medians is grain.
-      const lower = (list: number[]) => list.sort((a, b) => a - b)[list.length >> 2] ?? noise[level]!
-      bright.push(roundTo(lower(values.bright), 6))
-      dark.push(roundTo(lower(values.dark), 6))
-    })
-    return { noise: noise.map((value) => roundTo(value, 6)), bright, dark }
-  },
+  measure: (survey, _settings, context) => ({ noise: noiseOfZone(survey, context).map((value) => roundTo(value, 6)) }),
   propose(survey, context) {
     const noise = noiseOfZone(survey, context)[0]!
-    const windows = windowsOf(survey, 0, PROPOSED_WINDOW, 'inside', 8).map((window) => smoothed(brightnessOf(survey.read(window, 0), context), 0))
-    const lean = windows.reduce((sum, window) => sum + skewness(window), 0) / Math.max(1, windows.length)
-    const polarity: Polarity = lean > LEAN ? 'bright' : lean < -LEAN ? 'dark' : 'both'
-    // Granulometry (Matheron 1975): how many pixels stand out for the first time when the square grows; specks have a size.
-    let [best, most, before] = [RADII[2]!, 0, 0]
-    RADII.forEach((radius, k) => {
-      let count = 0
-      for (const window of windows) {
-        const out = standingOut(window, radius, polarity === 'dark' ? 'dark' : 'bright')
-        const grain = median(out.slice())
-        for (const value of out) if (value > grain + STRONG * noise) count++
-      }
-      const rate = (count - before) / (k === 0 ? 1 : ln(RADII[k]! / RADII[k - 1]!) / LN2)
-      if (rate > most) [best, most] = [radius, rate]
-      before = Math.max(before, count)
-    })
-    const sizePx = Math.max(4, Math.min(60, Math.ceil(3.2 * best) + 2))
-    return { settings: { polarity, sizePx }, reason: `What stands out in the zone is ${polarity === 'both' ? 'bright and dark' : polarity} and mostly about ${2 * best + 1} px across.` }
+    const lengths: Record<'bright' | 'dark', number[]> = { bright: [], dark: [] }
+    for (const window of windowsOf(survey, 0, PROPOSED_WINDOW, 'inside', 8)) {
+      const smooth = smoothed(brightnessOf(survey.read(window, 0), context), 0)
+      for (const which of ['bright', 'dark'] as const) for (const speck of findSpecks(smooth, which, PROPOSED_SIZE, PROPOSED_THRESHOLD * noise, noise)) lengths[which].push(2 * Math.sqrt(speck.length / PI))
+    }
+    const [bright, dark] = [lengths.bright.length, lengths.dark.length]
+    const polarity: Polarity = bright > MOSTLY * dark ? 'bright' : dark > MOSTLY * bright ? 'dark' : 'both'
+    const all = (polarity === 'both' ? [...lengths.bright, ...lengths.dark] : lengths[polarity]).sort((a, b) => a - b)
+    if (all.length === 0) return { settings: {}, reason: 'Nothing small stands out in the zone.' }
+    const usual = all[Math.min(all.length - 1, Math.floor(HELD * all.length))]!
+    return { settings: { polarity, sizePx: Math.max(4, Math.min(60, Math.ceil(1.3 * usual) + 2)) }, reason: `What stands out in the zone is ${polarity === 'both' ? 'bright and dark' : polarity}; nine in ten are at most ${Math.round(usual)} px across.` }
   },
-  // What a pixel is replaced by lies a ray or a lender away, and whether that is clean is told by its whole speck.
-  reach: ({ sizePx }, _measured, level) => Math.ceil((Math.max(RAY_SIZES, LENDER_SIZES[1] + 2) + LONGEST + 1) * sizeAt(sizePx, level)) + 24,
+  // What a pixel is replaced by lies a ray or a lender away; whether that is clean is told by its whole speck and the texture around.
+  reach: ({ sizePx }, _measured, level) => Math.ceil((Math.max(RAY_SIZES, LENDER_SIZES[1] + 2) + LONGEST + TEXTURE_SIZES + 1) * sizeAt(sizePx, level)) + 24,
   render(below, { polarity, sizePx, threshold }, measured, context, level, region) {
     if (!measured) return below
-    const noise = atLevel(measured.noise, level)
-    const radius = radiusAt(sizePx, level)
     const smooth = smoothed(brightnessOf(below, context), level)
+    const size = sizeAt(sizePx, level)
     let result: FloatRaster = below
     for (const which of ['bright', 'dark'] as const) {
       if (polarity !== 'both' && polarity !== which) continue
-      const out = standingOut(smooth, radius, which)
-      const grain = atLevel(measured[which], level)
-      const specks = labelSpecks(out, below.width, below.height, grain + threshold * noise, grain, LONGEST * sizeAt(sizePx, level) + 2)
-      result = replaceSpecks(result, specks, sizeAt(sizePx, level), noise, context, region)
+      // A speck stands out by as much on every level: the threshold is that of full size.
+      const specks = findSpecks(smooth, which, size, threshold * measured.noise[0]!, measured.noise[0]!)
+      result = replaceSpecks(result, specks, size, atLevel(measured.noise, level), context, region)
     }
     return result
   },
 })
 
 const sizeAt = (sizePx: number, level: number) => Math.max(2, sizePx / 2 ** level)
-const radiusAt = (sizePx: number, level: number) => Math.max(1, Math.ceil(sizeAt(sizePx, level) / 2))
 
 /** At full size single pixels of noise would widen what stands out; smaller levels are smooth already. */
 const smoothed = (plane: Plane, level: number): Plane => (level === 0 ? boxMean(plane, 1) : plane)
@@ -134,23 +108,37 @@ function standingOut(plane: Plane, radius: number, which: 'bright' | 'dark'): Fl
 }
 
 /**
+ * Specks of a plane of brightness.
+ *
+ * @param size       Across the largest one, in pixels.
+ * @param threshold  Least difference to the surroundings.
+ */
+function findSpecks(plane: Plane, which: 'bright' | 'dark', size: number, threshold: number, noise: number): Specks {
+  const { width, height } = plane
+  const out = standingOut(plane, Math.max(1, Math.ceil(size / 2)), which)
+  const texture = boxMean({ width, height, data: out.map((value) => Math.min(value, TEXTURE_CAP * noise)) }, Math.min(255, Math.ceil(TEXTURE_SIZES * size))).data
+  for (let i = 0; i < out.length; i++) out[i]! -= TEXTURE * texture[i]!
+  return labelSpecks(out, width, height, threshold, LONGEST * size + 2)
+}
+
+/**
  * Connected places that stand out by more than the threshold and are no longer than so much. The strongest are looked for
  * first, so that a speck on restless ground is not one with it; each reaches out to a share of its own height (hysteresis,
  * Canny 1986).
  */
-function labelSpecks(out: Float32Array, width: number, height: number, threshold: number, grain: number, longest: number): Specks {
+function labelSpecks(out: Float32Array, width: number, height: number, threshold: number, longest: number): Specks {
   const taken = new Uint8Array(out.length)
   const seen = new Uint8Array(out.length)
   const specks: Int32Array[] = []
   for (const level of LEVELS) {
-    const least = grain + level * (threshold - grain)
+    const least = level * threshold
     seen.set(taken)
     for (let start = 0; start < out.length; start++) {
       if (out[start]! <= least || seen[start]) continue
       const core = flood(out, width, height, [start], least, seen, Infinity)
       if (core.length > longest || core.pixels.length < COMPACT * core.length * core.length) continue
       const most = Math.max(core.length + 4, OUTGROWN * core.length)
-      const whole = flood(out, width, height, core.pixels, grain + OUTSKIRTS * (core.peak - grain), taken, most)
+      const whole = flood(out, width, height, core.pixels, OUTSKIRTS * core.peak, taken, most)
       // What runs on into something else is taken as far as it stands out for certain.
       const isOther = whole.length > most || whole.pixels.length < COMPACT * whole.length * whole.length
       if (isOther) for (const i of whole.pixels) taken[i] = 0
@@ -186,17 +174,4 @@ function flood(out: Float32Array, width: number, height: number, first: readonly
     }
   }
   return { pixels, length: Math.max(right - left, bottom - top) + 1, peak }
-}
-
-/** Skewness of the brightness about its local mean: above 0 where few pixels are much lighter. */
-function skewness(plane: Plane): number {
-  const mean = boxMean(plane, 12).data
-  let [second, third] = [0, 0]
-  for (let i = 0; i < mean.length; i++) {
-    const difference = plane.data[i]! - mean[i]!
-    second += difference * difference
-    third += difference * difference * difference
-  }
-  const variance = second / mean.length
-  return variance > 0 ? third / mean.length / (variance * Math.sqrt(variance)) : 0
 }
