@@ -1,9 +1,6 @@
 import { basename } from 'node:path'
-import { formatOfName, DEEP_FORMATS } from '@fennip/codec/formats.js'
+import { formatOfName } from '@fennip/codec/formats.js'
 import { readPicture } from '@fennip/codec/read.js'
-import { rowsOf } from '@fennip/codec/rows.js'
-import { fillFile, writeFileWhole } from '@fennip/codec/sink.js'
-import { lossesOf, writePicture } from '@fennip/codec/write.js'
 import { proposeFinish } from '@fennip/core/finish/propose.js'
 import { checkSettings } from '@fennip/core/operations/check-settings.js'
 import { makeOperationStep } from '@fennip/core/operations/make-step.js'
@@ -12,12 +9,12 @@ import { allOperations, operationOf, orderOf, placeOf } from '@fennip/core/opera
 import { describeSettings } from '@fennip/core/operations/settings.js'
 import { ProblemError } from '@fennip/core/problem.js'
 import { rasterLevels } from '@fennip/core/raster/pyramid.js'
-import { crop } from '@fennip/core/raster/raster.js'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'
 import { Chain, contextOf } from '@fennip/core/render/chain.js'
-import { rounded, toFloat } from '@fennip/core/render/samples.js'
+import { toFloat } from '@fennip/core/render/samples.js'
 import { emptyTreatment } from '@fennip/core/treatment/edit.js'
 import type { OperationStep } from '@fennip/core/treatment/schema.js'
+import { writeChain } from './chain-output.js'
 import { sha256Of } from './hash.js'
 import { parse, UsageError } from './parse.js'
 
@@ -25,7 +22,8 @@ import { parse, UsageError } from './parse.js'
 export async function finish(args: string[]): Promise<void> {
   const { values, lists, positionals } = parse(args, { treatment: { type: 'string' } }, 2, ['set'])
   const [input, output] = positionals as [string, string]
-  const format = formatOfName(output)
+  // A name that cannot be written is told before the work begins.
+  formatOfName(output)
   const picture = await readPicture(input, basename(input))
   const { header, pixels } = picture
   const base = { width: header.width, height: header.height, channels: header.channels, profile: header.profile }
@@ -53,15 +51,7 @@ export async function finish(args: string[]): Promise<void> {
   for (const name of [...own.keys()].sort((a, b) => orderOf(a) - orderOf(b))) add(name, own.get(name)!)
   const treatment = { ...emptyTreatment({ sha256: await sha256Of(input), width: header.width, height: header.height, channels: header.channels, depth: header.depth }), operations: steps }
   const chain = new Chain(base, treatment)
-  const deep = DEEP_FORMATS.includes(format) ? 16 : 8
-  const options = { format, depth: chain.isEmpty ? header.depth : (Math.max(header.depth, chain.changesPixels ? deep : header.depth) as 8 | 16), quality: 95 }
-  for (const loss of lossesOf(pixels, picture.alpha !== null, options)) process.stderr.write(`fennip: ${loss}\n`)
-  const region = { x: 0, y: 0, width: chain.delivered.width, height: chain.delivered.height }
-  const result = chain.isEmpty ? pixels : rounded(chain.deliver(region, 0, (part) => crop(pixels, part)), options.depth)
-  const alpha = picture.alpha && (chain.isEmpty ? picture.alpha : rounded(chain.deliverPlane(region, (part) => crop(picture.alpha!, part)), options.depth))
-  const perInch = steps.find(({ operation }) => operation === 'print-size')?.settings.perInch as number | undefined
-  await fillFile(output, (sink) => writePicture(rowsOf(result, alpha), { ...header.metadata, resolutionPerInch: perInch ?? header.metadata.resolutionPerInch }, options, sink))
-  if (values.treatment) await writeFileWhole(values.treatment, new TextEncoder().encode(`${JSON.stringify(treatment, null, 1)}\n`))
+  await writeChain(picture, chain, output, treatment, values.treatment, steps.find(({ operation }) => operation === 'print-size')?.settings.perInch as number | undefined)
 }
 
 const numbersOf = (key: string, value: string, count: number): number[] => {
@@ -91,7 +81,7 @@ function settingsOf(key: string, value: string): [string, Record<string, unknown
   return [[found[0]!.name, { [setting]: valueOf(found[0]!, setting, value) }]]
 }
 
-function valueOf(operation: Operation, name: string, value: string): unknown {
+export function valueOf(operation: Operation, name: string, value: string): unknown {
   const { type } = describeSettings(operation).find((setting) => setting.name === name)!
   if (type === 'number' || type === 'integer') return Number(value)
   if (type === 'boolean') return value === 'true'

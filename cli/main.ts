@@ -20,6 +20,7 @@ import { outlinesOfMask } from '@fennip/core/shape/from-mask.js'
 import { mendAll } from '@fennip/core/treatment/mend-all.js'
 import { FLAW_KINDS, SEARCH_KINDS, type Flaw, type FindsDocument, type SearchKind } from '@fennip/core/treatment/schema.js'
 import { readFinds, readTreatment } from '@fennip/core/treatment/validate.js'
+import { correct } from './correct.js'
 import { finish, operations } from './finish.js'
 import { sha256Of } from './hash.js'
 import { parse, UsageError } from './parse.js'
@@ -29,6 +30,7 @@ const USAGE = `fennip finds and mends flaws in photographs.
   fennip find IN [--kinds dust,speck,mould,line,loss,stain,flat,moire] [--rate N] --json OUT.json
   fennip mend IN OUT [--mask MASK.png | --flaws F.json | --kinds dust,speck] [--method auto|lift|heal|fill] [--report R.json]
   fennip apply IN TREATMENT.json OUT
+  fennip correct IN OUT --operation NAME [--zone ZONE.png] [--strength 0..1] [--set KEY=VALUE]... [--treatment T.json]
   fennip finish IN OUT [--set KEY=VALUE]... [--treatment T.json]
   fennip operations [NAME]
 
@@ -46,6 +48,7 @@ export async function main(args: string[]): Promise<number> {
     if (command === 'find') await find(rest)
     else if (command === 'mend') await mend(rest)
     else if (command === 'apply') await apply(rest)
+    else if (command === 'correct') await correct(rest)
     else if (command === 'finish') await finish(rest)
     else if (command === 'operations') operations(rest)
     else if (command === '--help' || command === 'help') process.stdout.write(USAGE)

@@ -1,4 +1,5 @@
 import { randomUUID } from 'node:crypto'
+import { LRUCache } from 'lru-cache'
 import { receiveMessageOnPort, type MessagePort } from 'node:worker_threads'
 import { checkWhole, readHeader, readPicture, type PictureHeader, type ReadLimits } from '@fennip/codec/read.js'
 import { withAlpha } from '@fennip/codec/rows.js'
@@ -7,7 +8,7 @@ import { writePicture, type WriteOptions } from '@fennip/codec/write.js'
 import { findInTile, findInWhole, findLines, joinFinds, tileSurroundings, type Find, type FindOptions, type TileFinds, type TileMeasures, type WholeKind } from '@fennip/core/find/find.js'
 import type { LineFind } from '@fennip/core/find/line-kinds.js'
 import { levelCount } from '@fennip/core/raster/pyramid.js'
-import { crop, type IntegerRaster, type Region } from '@fennip/core/raster/raster.js'
+import { crop, makeRaster, paste, type IntegerRaster, type Region } from '@fennip/core/raster/raster.js'
 import { Chain } from '@fennip/core/render/chain.js'
 import { rounded } from '@fennip/core/render/samples.js'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'
@@ -70,6 +71,9 @@ export async function takeIn({ where, sha256, name, limits, port }: { where: Whe
 
 /** Rows of the result that are rendered together: a turned frame reads more of the picture than it writes. */
 const ROWS_TOGETHER = 512
+const COLUMNS_TOGETHER = 2048
+/** What an export keeps of patches of the chain, covers of zones and what filters made. */
+const CHAIN_BYTES = 48 * 2 ** 20
 
 /** Render a treatment from top to bottom and encode it; the file appears whole or not at all. */
 export async function writeOutput({ where, plan, name, options, file, port }: { where: Where; plan: Plan; name: string; options: WriteOptions; file: string; port: MessagePort }): Promise<{ bytes: number }> {
@@ -82,12 +86,22 @@ export async function writeOutput({ where, plan, name, options, file, port }: { 
   const path = await storage.localFile(originalKey(plan.original.sha256))
   const header = await readHeader(path, name)
   const alpha = header.hasAlpha ? (await readPicture(path, name)).alpha : null
-  const chain = new Chain(document, plan)
+  const memory = new LRUCache<string, Float32Array<ArrayBufferLike>>({ maxSize: CHAIN_BYTES, sizeCalculation: ({ byteLength }) => Math.max(1, byteLength) })
+  const chain = new Chain(document, plan, { memory, below: 'mended' })
   const { width, height } = chain.delivered
   const depth = chain.isEmpty ? source.depth : DEEP_FORMATS.includes(options.format) ? options.depth : 8
   const mended = (region: Region) => renderRegion(source, patches, region)
+  /** Block by block: floats of a whole row of a wide picture, with all that filters read around it, would fill the memory. */
+  const delivered = (region: Region): IntegerRaster => {
+    const pixels = makeRaster(region.width, region.height, source.channels, depth)
+    for (let x = 0; x < region.width; x += COLUMNS_TOGETHER) {
+      const block = { ...region, x: region.x + x, width: Math.min(COLUMNS_TOGETHER, region.width - x) }
+      paste(pixels, rounded(chain.deliver(block, 0, mended), depth), x, 0)
+    }
+    return pixels
+  }
   const render = (region: Region): IntegerRaster => {
-    const pixels = chain.isEmpty ? mended(region) : rounded(chain.deliver(region, 0, mended), depth)
+    const pixels = chain.isEmpty ? mended(region) : delivered(region)
     if (!alpha) return pixels
     return withAlpha(pixels, chain.changesFrame || depth !== source.depth ? rounded(chain.deliverPlane(region, (part) => crop(alpha, part)), depth) : crop(alpha, region))
   }

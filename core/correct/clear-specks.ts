@@ -33,7 +33,7 @@ const TEXTURE_CAP = 12
 /** Texture is judged over a square of so many sizes of the largest speck, half its side. */
 const TEXTURE_SIZES = 2
 
-const PROPOSED_WINDOW = 192
+const PROPOSED_WINDOWS = [192, 112, 64]
 /** Largest speck that is looked for when a size is proposed, in pixels. */
 const PROPOSED_SIZE = 24
 const PROPOSED_THRESHOLD = 5
@@ -66,7 +66,9 @@ export const clearSpecks = defineArea<Settings, Measured>({
   propose(survey, context) {
     const noise = noiseOfZone(survey, context)[0]!
     const lengths: Record<'bright' | 'dark', number[]> = { bright: [], dark: [] }
-    for (const window of windowsOf(survey, 0, PROPOSED_WINDOW, 'inside', 8)) {
+    // Narrow zones hold smaller windows alone.
+    const windows = PROPOSED_WINDOWS.map((side) => windowsOf(survey, 0, side, 'inside', 8)).find((list) => list.length > 2) ?? []
+    for (const window of windows) {
       const smooth = smoothed(brightnessOf(survey.read(window, 0), context), 0)
       for (const which of ['bright', 'dark'] as const) for (const speck of findSpecks(smooth, which, PROPOSED_SIZE, PROPOSED_THRESHOLD * noise, noise)) lengths[which].push(2 * Math.sqrt(speck.length / PI))
     }

@@ -55,6 +55,8 @@ interface Common<S, M> {
   readonly title: string
   /** What is wrong, in the restorer's words: how the operation is offered. */
   readonly trouble: string
+  /** Made by drawing in the picture, so not offered by its trouble. */
+  readonly byHand?: boolean
   /** JSON Schema with title, range, default and unit of every setting: form, sentence, validation and documentation are made from it. */
   readonly settings: TObject
   /** The step as a sentence; `{name}` stands for the value of a setting. */
@@ -94,9 +96,15 @@ export interface PatchOperation<S = Settings, M = unknown> extends Common<S, M> 
   readonly form: 'patch'
   /** Pixels of the base that it may change. */
   bounds(settings: S, measured: M | undefined): Region
-  reach(settings: S, measured: M | undefined, level: number): number
-  /** @param region  Where `below` lies, in pixels of the level. */
-  render(below: FloatRaster, settings: S, measured: M | undefined, context: OperationContext, level: number, region: Region): FloatRaster
+  /** How far beyond its bounds it reads, in pixels of the base. */
+  reach(settings: S, measured: M | undefined): number
+  /**
+   * New pixels of its bounds with its context, at full size; smaller levels show them made smaller.
+   *
+   * @param below   May be changed.
+   * @param region  Where `below` lies, in pixels of the base: the bounds and the reach around them, inside the picture.
+   */
+  render(below: FloatRaster, settings: S, measured: M | undefined, context: OperationContext, region: Region): FloatRaster
 }
 
 export interface Size { readonly width: number; readonly height: number }

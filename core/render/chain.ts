@@ -1,12 +1,12 @@
 import { sha256 } from '@noble/hashes/sha2.js'
 import { bytesToHex, utf8ToBytes } from '@noble/hashes/utils.js'
 import { operationOf } from '../operations/registry.js'
-import type { FloatRaster, GeometryOperation, Operation, OperationContext, Size, Survey, TonePart } from '../operations/operation.js'
+import type { FloatRaster, GeometryOperation, Operation, OperationContext, PatchOperation, Size, Survey, TonePart } from '../operations/operation.js'
 import { OPERATION_STAGES } from '../operations/operation.js'
 import type { ColourProfile } from '../raster/profile.js'
 import { labPixels } from '../raster/lab.js'
 import { levelCount, levelSize } from '../raster/pyramid.js'
-import { clipRegion, crop, growRegion, type IntegerRaster, type Region } from '../raster/raster.js'
+import { clipRegion, crop, growRegion, overlaps, type IntegerRaster, type Region } from '../raster/raster.js'
 import { makeToneSpace } from '../raster/tone-space.js'
 import { zoneCover, zoneReach } from '../shape/zone-cover.js'
 import type { Area, OperationStep, Plan } from '../treatment/schema.js'
@@ -218,11 +218,7 @@ export class Chain {
     if (operation.form !== 'area' && operation.form !== 'patch') throw new RangeError(`${operation.name} is no filter`)
     // Nothing is computed where the zone does not reach.
     if (step.zone !== undefined && !this.cover(step.zone, region, level, mended)?.some((value) => value > 0)) return this.upTo(count - 1, region, level, mended)
-    if (operation.form === 'patch') {
-      const scale = 2 ** level
-      const bounds = operation.bounds(step.settings, step.measured)
-      if (bounds.x / scale > region.x + region.width || (bounds.x + bounds.width) / scale < region.x || bounds.y / scale > region.y + region.height || (bounds.y + bounds.height) / scale < region.y) return this.upTo(count - 1, region, level, mended)
-    }
+    if (operation.form === 'patch') return this.patched(count, step, operation, region, level, mended)
     const size = levelSize(this.base.width, this.base.height, level)
     const wide = clipRegion(growRegion(region, reachOf(link, level)), size.width, size.height)
     const below = this.upTo(count - 1, wide, level, mended)
@@ -230,6 +226,42 @@ export class Chain {
     const kept = crop(below, inside) as FloatRaster
     const whole = operation.render(below, step.settings, step.measured, this.context, level, wide)
     return this.blended(kept, crop(whole, inside) as FloatRaster, step, region, level, mended)
+  }
+
+  /** A patch is made at full size and remembered; a smaller level shows the mean of its change. */
+  private patched(count: number, step: OperationStep, operation: PatchOperation, region: Region, level: number, mended: ReadMended): FloatRaster {
+    const below = this.upTo(count - 1, region, level, mended)
+    const { channels, width, height } = this.base
+    const scale = 2 ** level
+    const exact = clipRegion(operation.bounds(step.settings, step.measured), width, height)
+    // Whole pixels of the level, so that a mean is one of full pixels.
+    const [x, y] = [Math.floor(exact.x / scale) * scale, Math.floor(exact.y / scale) * scale]
+    const bounds = clipRegion({ x, y, width: Math.ceil((exact.x + exact.width - x) / scale) * scale, height: Math.ceil((exact.y + exact.height - y) / scale) * scale }, width, height)
+    const shown = { x: x / scale, y: y / scale, width: Math.ceil(bounds.width / scale), height: Math.ceil(bounds.height / scale) }
+    if (exact.width === 0 || exact.height === 0 || !overlaps(shown, region)) return below
+    const change = this.recall(`change ${this.segments[count - 1]!.kind === 'filter' ? (this.segments[count - 1] as { key: string }).key : ''}`, bounds, 0, () => {
+      const wide = clipRegion(growRegion(bounds, operation.reach(step.settings, step.measured)), width, height)
+      const place = { ...bounds, x: bounds.x - wide.x, y: bounds.y - wide.y }
+      const full = this.upTo(count - 1, wide, 0, mended)
+      const before = crop(full, place).data as Float32Array
+      const after = crop(operation.render(full, step.settings, step.measured, this.context, wide), place).data as Float32Array
+      return after.map((value, i) => value - before[i]!)
+    })
+    const changed = { ...below, data: below.data.slice() }
+    const inside = clipRegion({ ...shown, x: shown.x - region.x, y: shown.y - region.y }, region.width, region.height)
+    for (let row = inside.y; row < inside.y + inside.height; row++) {
+      for (let column = inside.x; column < inside.x + inside.width; column++) {
+        const [left, top] = [(column + region.x) * scale - bounds.x, (row + region.y) * scale - bounds.y]
+        const [right, bottom] = [Math.min(bounds.width, left + scale), Math.min(bounds.height, top + scale)]
+        const at = (row * region.width + column) * channels
+        for (let c = 0; c < channels; c++) {
+          let sum = 0
+          for (let py = top; py < bottom; py++) for (let px = left; px < right; px++) sum += change[(py * bounds.width + px) * channels + c]!
+          if (sum !== 0) changed.data[at + c] = Math.max(0, Math.min(1, changed.data[at + c]! + sum / ((right - left) * (bottom - top))))
+        }
+      }
+    }
+    return this.blended(below, changed, step, region, level, mended)
   }
 
   /** What an operation made, laid on by its strength and through its zone. */
@@ -309,7 +341,7 @@ function linksOf(steps: readonly OperationStep[]): Link[] {
 }
 
 function reachOf({ step, operation }: Link, level: number): number {
-  return operation.form === 'area' || operation.form === 'patch' ? operation.reach(step.settings, step.measured, level) : 0
+  return operation.form === 'area' ? operation.reach(step.settings, step.measured, level) : 0
 }
 
 /** Pixels of the source on one pixel of the result, at a place of the result. */

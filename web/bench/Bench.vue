@@ -154,11 +154,11 @@ key(['h', 'H'], () => (bench.marks = MARKS[(MARKS.indexOf(bench.marks) + 1) % MA
 key(['-'], () => (bench.toolSize /= 1.2), mending)
 key(['+', '='], () => (bench.toolSize = bench.toolSize * 1.2 + 1), mending)
 const correcting = () => props.stage === 'correct'
-const ZONE_KEYS: Record<string, ZoneTool> = { v: 'look', i: 'in', e: 'out', u: 'outline', g: 'grow', t: 'tone', c: 'colour', l: 'slope' }
+const ZONE_KEYS: Record<string, ZoneTool> = { v: 'look', m: 'mend', i: 'in', e: 'out', u: 'outline', g: 'grow', t: 'tone', c: 'colour', l: 'slope' }
 for (const [letter, tool] of Object.entries(ZONE_KEYS)) key([letter, letter.toUpperCase()], () => (zones.tool = tool), correcting)
 key('Enter', () => void drawing()?.finish(), () => correcting() && !!drawing()?.active.value)
-key(['-'], () => (zones.brushPx = Math.max(1, Math.round(zones.brushPx / 1.2))), correcting)
-key(['+', '='], () => (zones.brushPx = Math.round(zones.brushPx * 1.2 + 1)), correcting)
+key(['-'], () => (zones.sizePx = Math.max(1, Math.round(zones.sizePx / 1.2))), correcting)
+key(['+', '='], () => (zones.sizePx = Math.round(zones.sizePx * 1.2 + 1)), correcting)
 /** The next value of the test strip, or the one before. */
 key(',', () => stripStep(-1), () => (correcting() || finishing()) && !!list.selected)
 key('.', () => stripStep(1), () => (correcting() || finishing()) && !!list.selected)

@@ -32,12 +32,12 @@ watch(() => zones.current?.name, (now) => (name.value = now ?? ''), { immediate:
       <StepSettings />
       <ElButton data-test="step-remove" @click="list.remove(list.selected.id)">Take out</ElButton>
     </template>
-    <template v-else-if="!zones.current">
+    <template v-else-if="!zones.current || zones.tool === 'mend'">
       <h2>Correct</h2>
       <p class="soft">What covers an area is corrected through a zone, with a strength, and only there. Say what is wrong: Fennip measures the zone and what is around it and sets the rest.</p>
       <p class="soft">The strip under the picture shows one place at five values: a click takes one.</p>
     </template>
-    <section v-if="zones.current" class="zone-settings">
+    <section v-if="zones.current && zones.tool !== 'mend'" class="zone-settings">
       <h2>Zone</h2>
       <ElInput v-model="name" size="small" maxlength="80" aria-label="Name of the zone" data-test="zone-name" @change="zones.rename(name)" />
       <template v-if="lastRange">
@@ -50,7 +50,7 @@ watch(() => zones.current?.name, (now) => (name.value = now ?? ''), { immediate:
       <Setting v-model="softEdge" label="Soft edge" unit="px" :min="0" :max="200" test="zone-soft" @change="(softEdgePx) => zones.set({ softEdgePx }, 'Soften')" />
       <Setting v-model="moved" label="Moved out" unit="px" :min="-60" :max="60" test="zone-moved" @change="(movedPx) => zones.set({ movedPx }, movedPx < 0 ? 'Move in' : 'Move out')" />
       <label class="line">Inverted <ElSwitch :model-value="zones.current.inverted ?? false" size="small" aria-label="Inverted" data-test="zone-invert" @change="zones.set({ inverted: !zones.current!.inverted }, 'Invert')" /></label>
-      <template v-if="zones.isBrush">
+      <template v-if="zones.tool === 'in' || zones.tool === 'out'">
         <Setting v-model="zones.hardness" label="Brush, hard" unit="%" :min="0" :max="100" test="brush-hardness" />
         <Setting v-model="zones.brushStrength" label="Brush, strength" unit="%" :min="5" :max="100" test="brush-strength" />
       </template>

@@ -56,7 +56,7 @@ const zones = useZones()
 const finishTools = useFinishTools()
 const drag = useMarkDrag(bench)
 const drawing = useDrawing(bench, () => sight.value.scale, {
-  width: () => (look.stage === 'correct' ? zones.brushPx : bench.strokeWidth),
+  width: () => (look.stage === 'correct' ? zones.sizePx : bench.strokeWidth),
   kind: () => {
     if (look.stage === 'correct') return zones.draws ? (zones.tool === 'outline' ? 'outline' : 'stroke') : null
     switch (bench.tool) {
@@ -185,7 +185,7 @@ onMounted(() => {
       else {
         drawing.giveUp()
         // A dab of the brush.
-        if (zones.isBrush) void zones.drawn({ type: 'disc', x: Math.round(at.x * 10) / 10, y: Math.round(at.y * 10) / 10, r: zones.brushPx / 2 })
+        if (zones.isBrush) void zones.drawn({ type: 'disc', x: Math.round(at.x * 10) / 10, y: Math.round(at.y * 10) / 10, r: zones.sizePx / 2 })
       }
       return
     }
@@ -219,7 +219,7 @@ function sizeByWheel(event: WheelEvent): void {
   if (event.altKey && look.stage === 'correct' && zones.isBrush) {
     event.preventDefault()
     event.stopPropagation()
-    zones.brushPx = Math.max(1, Math.round(zones.brushPx * (event.deltaY < 0 ? 1.12 : 1 / 1.12)))
+    zones.sizePx = Math.max(1, Math.round(zones.sizePx * (event.deltaY < 0 ? 1.12 : 1 / 1.12)))
     return
   }
   if (!event.altKey || !props.editable || bench.tool === 'shape' || (bench.tool === 'select' && !bench.selected)) return
@@ -418,7 +418,7 @@ onBeforeUnmount(() => {
   viewer.value?.destroy()
 })
 const pointerDisc = computed<Disc | null>(() => {
-  if (look.stage === 'correct') return pointer.value && zones.isBrush ? { type: 'disc', x: pointer.value.x, y: pointer.value.y, r: (zones.brushPx / 2) * sight.value.scale } : null
+  if (look.stage === 'correct') return pointer.value && zones.isBrush ? { type: 'disc', x: pointer.value.x, y: pointer.value.y, r: (zones.sizePx / 2) * sight.value.scale } : null
   if (!props.editable || !pointer.value || drag.active.value || (bench.tool !== 'spot' && bench.tool !== 'stroke' && !(bench.tool === 'area' && areas.drawWith === 'grow'))) return null
   return { type: 'disc', x: pointer.value.x, y: pointer.value.y, r: (bench.toolSize / 2) * sight.value.scale }
 })

@@ -36,7 +36,7 @@ export const useSteps = defineStore('steps', () => {
   const own = computed(() => steps.value.filter((step) => step.stage === stage.value))
   const selected = computed(() => own.value.find(({ id }) => id === selectedId.value) ?? null)
   const operation = computed(() => (selected.value ? operationOf(selected.value.operation) : null))
-  const offered = computed(() => allOperations().filter((one) => one.stage === stage.value))
+  const offered = computed(() => allOperations().filter((one) => one.stage === stage.value && !one.byHand))
   /** Settings of the selected step that a test strip can try. */
   const triable = computed(() => (operation.value ? [...(stage.value === 'finish' ? [] : [STRENGTH]), ...describeSettings(operation.value).filter(({ type }) => type === 'number' || type === 'integer')] : []))
   const triedSetting = computed(() => triable.value.find(({ name }) => name === tried.value) ?? triable.value[0] ?? null)

@@ -10,8 +10,8 @@ import type { ZoneShow } from '../workers/pixels.worker.js'
 import { identifier, useBench } from './bench.js'
 import { useSteps } from './steps.js'
 
-/** What the pointer does in Correct: say which place is tried, or make the zone. */
-export type ZoneTool = 'look' | 'in' | 'out' | 'outline' | 'grow' | 'tone' | 'colour' | 'slope'
+/** What the pointer does in Correct: say which place is tried, mend a place on the corrected picture, or make the zone. */
+export type ZoneTool = 'look' | 'mend' | 'in' | 'out' | 'outline' | 'grow' | 'tone' | 'colour' | 'slope'
 
 /** Half the range of lightness around a picked tone, and over how much it fades, CIE L*. */
 const TONE_HALF = 7
@@ -46,8 +46,13 @@ export const useZones = defineStore('zones', () => {
   const current = computed(() => zones.value.find(({ id }) => id === (selectedId.value ?? list.selected?.zone)) ?? null)
   const chosen = computed(() => zones.value.find(({ id }) => id === selectedId.value) ?? null)
   const usedBy = computed(() => new Map(zones.value.map(({ id }) => [id, list.saved.filter((step) => step.zone === id).length])))
-  const draws = computed(() => ['in', 'out', 'outline', 'grow', 'slope'].includes(tool.value))
-  const isBrush = computed(() => tool.value === 'in' || tool.value === 'out' || tool.value === 'grow')
+  /** Across, of what the tool in hand paints, in picture pixels. */
+  const sizePx = computed({ get: () => (tool.value === 'mend' ? mendPx.value : brushPx.value), set: (size: number) => (tool.value === 'mend' ? (mendPx.value = size) : (brushPx.value = size)) })
+  const draws = computed(() => ['mend', 'in', 'out', 'outline', 'grow', 'slope'].includes(tool.value))
+  /** How a place is mended. */
+  const method = ref<'heal' | 'clone' | 'fill' | 'lift'>('heal')
+  const mendPx = ref(40)
+  const isBrush = computed(() => tool.value === 'mend' || tool.value === 'in' || tool.value === 'out' || tool.value === 'grow')
 
   function freeName(): string {
     for (let n = 1; ; n++) if (!bench.areas.some((area) => area.name === `zone ${n}`)) return `zone ${n}`
@@ -89,7 +94,10 @@ export const useZones = defineStore('zones', () => {
   /** A shape was drawn with the tool in hand. */
   async function drawn(shape: Shape): Promise<void> {
     const strength = brushStrength.value / 100
-    if (tool.value === 'in' || tool.value === 'out') {
+    if (tool.value === 'mend') {
+      const place = shape.type === 'stroke' ? { points: shape.points, widthPx: shape.width } : shape.type === 'disc' ? { points: [[shape.x, shape.y]], widthPx: round(2 * shape.r) } : null
+      if (place) await list.add(method.value, { ...place, softEdgePx: Math.max(1, Math.min(60, Math.round(0.12 * place.widthPx))) })
+    } else if (tool.value === 'in' || tool.value === 'out') {
       const softEdgePx = round(brushPx.value * (1 - hardness.value / 100))
       await addParts([{ mode: tool.value === 'in' ? 'add' : 'take', shape, softEdgePx, ...(strength < 1 ? { strength } : {}) }], tool.value === 'in' ? 'Paint in' : 'Paint out')
     } else if (tool.value === 'outline') await addParts([{ mode: 'add', shape }], 'Outline')
@@ -201,10 +209,11 @@ export const useZones = defineStore('zones', () => {
     tool.value = 'look'
     proposals.value = []
     shares.value = {}
+    mendPx.value = Math.max(8, Math.round((bench.opened?.original.width ?? 1200) / 100))
     brushPx.value = Math.max(10, Math.round((bench.opened?.original.width ?? 1200) / 12))
   })
 
-  return { selectedId, tool, brushPx, hardness, brushStrength, slope, show, proposals, proposing, growing, shares, zones, current, chosen, usedBy, draws, isBrush, addParts, drawn, pick, setRange, importMask, propose, take, rename, set, remove }
+  return { selectedId, tool, method, sizePx, brushPx, hardness, brushStrength, slope, show, proposals, proposing, growing, shares, zones, current, chosen, usedBy, draws, isBrush, addParts, drawn, pick, setRange, importMask, propose, take, rename, set, remove }
 })
 
 /** What a zone is made of, in words. */
