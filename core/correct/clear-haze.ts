@@ -8,7 +8,7 @@ import { roundTo } from '../round.js'
 import { brightnessOf } from './brightness.js'
 import { viewOfZone } from './zone-view.js'
 
-interface Settings { readonly strength: number; readonly sky: number; readonly patchPx: number }
+interface Settings { readonly taken: number; readonly sky: number; readonly patchPx: number }
 interface Measured {
   /** Linear light of the haze in each channel: what an object infinitely far away would show. */
   readonly airlight: readonly number[]
@@ -38,11 +38,11 @@ export const clearHaze = defineArea<Settings, Measured>({
   title: 'Clear haze',
   trouble: 'Haze over what is far away',
   settings: Type.Object({
-    strength: Type.Number({ title: 'Haze taken', minimum: 0, maximum: 100, default: 90, step: 1, unit: '%', description: 'A rest of it tells how far away things are.' }),
+    taken: Type.Number({ title: 'Haze taken', minimum: 0, maximum: 100, default: 90, step: 1, unit: '%', description: 'A rest of it tells how far away things are.' }),
     sky: Type.Number({ title: 'Sky kept', minimum: 0, maximum: 100, default: 80, step: 5, unit: '%', description: 'How far what is as bright as the haze is left.' }),
     patchPx: Type.Number({ title: 'Looking around', minimum: 3, maximum: 80, default: 15, step: 1, unit: 'px', description: 'Half the width over which something dark is looked for.' }),
   }, { additionalProperties: false }),
-  sentence: 'Take {strength} of the haze, sky kept by {sky}',
+  sentence: 'Take {taken} of the haze, sky kept by {sky}',
   measure(survey, { patchPx }, context) {
     const view = viewOfZone(survey, 250_000, 0)
     const dark = darkChannel(view.pixels, new Array<number>(context.channels).fill(1), Math.max(1, Math.round(patchPx / 2 ** view.level)), context)
@@ -60,13 +60,13 @@ export const clearHaze = defineArea<Settings, Measured>({
     const view = viewOfZone(survey, 100_000, 0)
     const dark = darkChannel(view.pixels, new Array<number>(context.channels).fill(1), Math.max(1, Math.round(patchPx / 2 ** view.level)), context)
     const middle = Float32Array.from(dark.data).sort()[dark.data.length >> 1]!
-    return { settings: { patchPx, strength: middle > 0.1 ? 92 : 60 }, reason: `The darkest of the surroundings of a usual pixel still has ${(100 * middle).toFixed(0)} % of the light.` }
+    return { settings: { patchPx, taken: middle > 0.1 ? 92 : 60 }, reason: `The darkest of the surroundings of a usual pixel still has ${(100 * middle).toFixed(0)} % of the light.` }
   },
   reach: ({ patchPx }, _measured, level) => {
     const patch = Math.max(1, Math.round(patchPx / 2 ** level))
     return patch + 2 * GUIDE * patch + 2
   },
-  render(below, { strength, sky, patchPx }, measured, context, level) {
+  render(below, { taken, sky, patchPx }, measured, context, level) {
     if (!measured) return below
     const { airlight } = measured
     const { channels, data } = below
@@ -81,7 +81,7 @@ export const clearHaze = defineArea<Settings, Measured>({
       for (let c = 0; c < channels; c++) furthest = Math.max(furthest, Math.abs(tones.decode(data[i * channels + c]!) / Math.max(1e-3, airlight[c]!) - 1))
       const isSky = Math.max(0, 1 - furthest / SKY)
       const kept = (sky / 100) * isSky * isSky * (3 - 2 * isSky)
-      const raw = Math.max(LEAST, 1 - (strength / 100) * Math.max(0, Math.min(1, smooth[i]!)))
+      const raw = Math.max(LEAST, 1 - (taken / 100) * Math.max(0, Math.min(1, smooth[i]!)))
       const transmission = raw + (1 - raw) * kept
       for (let c = 0; c < channels; c++) {
         const k = i * channels + c

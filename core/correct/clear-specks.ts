@@ -33,7 +33,7 @@ const TEXTURE_CAP = 12
 /** Texture is judged over a square of so many sizes of the largest speck, half its side. */
 const TEXTURE_SIZES = 2
 
-const PROPOSED_WINDOWS = [192, 112, 64]
+const PROPOSED_WINDOWS = [192, 112, 64, 36]
 /** Largest speck that is looked for when a size is proposed, in pixels. */
 const PROPOSED_SIZE = 24
 const PROPOSED_THRESHOLD = 5
@@ -41,6 +41,8 @@ const PROPOSED_THRESHOLD = 5
 const HELD = 0.9
 /** One kind is proposed alone when there are so many times as many of it. */
 const MOSTLY = 3
+/** Skewness of the brightness about its local mean from which specks are of one kind. */
+const LEAN = 0.6
 
 /**
  * Clear specks: only what stands out from its surroundings by the threshold and is smaller than the size is replaced.
@@ -65,15 +67,18 @@ export const clearSpecks = defineArea<Settings, Measured>({
   measure: (survey, _settings, context) => ({ noise: noiseOfZone(survey, context).map((value) => roundTo(value, 6)) }),
   propose(survey, context) {
     const noise = noiseOfZone(survey, context)[0]!
+    let lean = 0
     const lengths: Record<'bright' | 'dark', number[]> = { bright: [], dark: [] }
     // Narrow zones hold smaller windows alone.
     const windows = PROPOSED_WINDOWS.map((side) => windowsOf(survey, 0, side, 'inside', 8)).find((list) => list.length > 2) ?? []
     for (const window of windows) {
       const smooth = smoothed(brightnessOf(survey.read(window, 0), context), 0)
+      lean += skewness(smooth) / windows.length
       for (const which of ['bright', 'dark'] as const) for (const speck of findSpecks(smooth, which, PROPOSED_SIZE, PROPOSED_THRESHOLD * noise, noise)) lengths[which].push(2 * Math.sqrt(speck.length / PI))
     }
     const [bright, dark] = [lengths.bright.length, lengths.dark.length]
-    const polarity: Polarity = bright > MOSTLY * dark ? 'bright' : dark > MOSTLY * bright ? 'dark' : 'both'
+    // Between specks that lie close the ground itself stands out the other way: then it is told by which side has the few.
+    const polarity: Polarity = bright > MOSTLY * dark || lean > LEAN ? 'bright' : dark > MOSTLY * bright || lean < -LEAN ? 'dark' : 'both'
     const all = (polarity === 'both' ? [...lengths.bright, ...lengths.dark] : lengths[polarity]).sort((a, b) => a - b)
     if (all.length === 0) return { settings: {}, reason: 'Nothing small stands out in the zone.' }
     const usual = all[Math.min(all.length - 1, Math.floor(HELD * all.length))]!
@@ -176,4 +181,17 @@ function flood(out: Float32Array, width: number, height: number, first: readonly
     }
   }
   return { pixels, length: Math.max(right - left, bottom - top) + 1, peak }
+}
+
+/** Skewness of the brightness about its local mean: above 0 where few pixels are much lighter. */
+function skewness(plane: Plane): number {
+  const mean = boxMean(plane, 12).data
+  let [second, third] = [0, 0]
+  for (let i = 0; i < mean.length; i++) {
+    const difference = plane.data[i]! - mean[i]!
+    second += difference * difference
+    third += difference * difference * difference
+  }
+  const variance = second / mean.length
+  return variance > 0 ? third / mean.length / (variance * Math.sqrt(variance)) : 0
 }

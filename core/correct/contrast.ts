@@ -1,16 +1,19 @@
 import { Type } from '@sinclair/typebox'
 import { defineArea } from '../operations/operation.js'
 import { boxMean, guidedFilter } from '../raster/box.js'
+import { roundTo } from '../round.js'
 import { brightnessOf, channelOf, rasterOf, withBrightness } from './brightness.js'
 import { cellMedians, cellsOf, fillSmoothly, gridField, gridOver, smoothedOnce, storedValues, type ZoneGrid } from './zone-grid.js'
 import { meanWhere } from './zone-means.js'
-import { viewOfZone } from './zone-view.js'
+import { atLevel, noiseOfZone, viewOfZone } from './zone-view.js'
 
 interface Settings { readonly amount: number; readonly radiusPx: number; readonly colours: 'kept' | 'changed' }
 interface Measured {
   readonly grid: ZoneGrid
   /** How many times less contrast there is than around the zone, at each knot: 1 where nothing is lost. */
   readonly loss: readonly number[]
+  /** Deviation of the noise of brightness, by level: what is no stronger stays as it is. */
+  readonly noise: readonly number[]
   /** How much brighter than around it the zone is at each knot: the veil. */
   readonly veil: readonly number[]
 }
@@ -19,6 +22,8 @@ interface Measured {
 const MOST = 4
 /** Brightness differences above it are edges, which the base keeps, so that they get no halo. */
 const EDGE = 0.12
+/** Detail of so many deviations of the noise is detail for certain. */
+const CERTAIN = 4
 /** Least deviation that counts as contrast. */
 const LEAST = 0.004
 
@@ -57,7 +62,7 @@ export const contrast = defineArea<Settings, Measured>({
     const target = fillSmoothly(cellMedians(tones, outside, 0), grid)
     const tone = cellMedians(tones, inside, 0)
     const veil = smoothedOnce(fillSmoothly(tone.map((value, i) => value - target[i]!), grid), grid)
-    return { grid, loss: storedValues(loss), veil: storedValues(veil) }
+    return { grid, loss: storedValues(loss), veil: storedValues(veil), noise: noiseOfZone(survey, context).map((value) => roundTo(value, 6)) }
   },
   propose(survey, context) {
     const view = viewOfZone(survey, 100_000)
@@ -75,12 +80,16 @@ export const contrast = defineArea<Settings, Measured>({
     const loss = gridField(measured.grid, measured.loss, region, level)
     const veil = gridField(measured.grid, measured.veil, region, level)
     const share = amount / 100
+    const certain = CERTAIN * atLevel(measured.noise, level)
     const brightness = brightnessOf(below, context)
     const stronger = (plane: typeof brightness) => {
       const base = guidedFilter(plane, plane, radius, EDGE * EDGE).data
       const data = plane.data.map((value, i) => {
         const smooth = base[i]!
-        return Math.max(0, Math.min(1, smooth - share * veil[i]! + (value - smooth) * (1 + share * (loss[i]! - 1))))
+        const detail = value - smooth
+        // Detail as weak as the noise is not told from it, and is not made stronger.
+        const told = Math.min(1, Math.abs(detail) / certain)
+        return Math.max(0, Math.min(1, smooth - share * veil[i]! + detail * (1 + share * told * told * (loss[i]! - 1))))
       })
       return { ...plane, data }
     }

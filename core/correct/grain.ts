@@ -24,6 +24,8 @@ const REACH = 4
 const SIDE = 2 * REACH + 1
 /** Grain is what a Gaussian of this deviation takes away. */
 const FINE = 1.5
+/** What changes more slowly than a Gaussian of this deviation is tone: the coarse part of the grain is kept for its spectrum. */
+const TONE = 6
 const WINDOW = 48
 const WINDOWS = 16
 const TONES = 8
@@ -53,11 +55,11 @@ export const grain = defineArea<Settings, Measured>({
     const inside = windowsOf(survey, 0, WINDOW, 'inside', WINDOWS)
     const details = calmest(around.map((window) => detailOf(survey, window, context)))
     const own = inside.map((window) => detailOf(survey, window, context))
-    const taps = filterOf(details.map(({ fine }) => fine))
+    const taps = filterOf(details.map(({ spread }) => spread))
     const wanted = byTone(details)
     const here = byTone(own)
     // What a high pass leaves of the synthesised grain is less than what was laid on: made up for, so that the high pass agrees.
-    const kept = deviationOf(highPass(synthesised(0, 0, 128, 128, taps, 7), 128)) || 1
+    const kept = deviationOf(highPass(synthesised(0, 0, 128, 128, taps, 7), 128, FINE)) || 1
     const missing = wanted.map((value, i) => roundTo(Math.sqrt(Math.max(0, value * value - (here[i] ?? 0) ** 2)) / kept, 6))
     const common = roundTo(commonShare(details), 3)
     const byLevel = Array.from({ length: Math.min(6, survey.levels) }, (_, level) => roundTo(levelShare(taps, 2 ** level), 4))
@@ -99,8 +101,8 @@ export const grain = defineArea<Settings, Measured>({
 })
 
 interface Detail {
-  /** High pass of brightness, and of each channel. */
-  readonly fine: Float32Array
+  /** Brightness less its tone, for the spectrum; its high pass for the strength is that of the telltale. */
+  readonly spread: Float32Array
   readonly channels: readonly Float32Array[]
   readonly tone: number
   readonly deviation: number
@@ -109,12 +111,12 @@ interface Detail {
 function detailOf(survey: Survey, window: { x: number; y: number; width: number; height: number }, context: OperationContext): Detail {
   const pixels = survey.read(window, 0)
   const brightness = brightnessOf(pixels, context)
-  const fine = highPass(brightness.data, window.width)
-  return { fine, channels: Array.from({ length: pixels.channels }, (_, c) => highPass(channelOf(pixels as FloatRaster, c).data, window.width)), tone: median(brightness.data.slice()), deviation: deviationOf(fine) }
+  const fine = highPass(brightness.data, window.width, FINE)
+  return { spread: highPass(brightness.data, window.width, TONE), channels: Array.from({ length: pixels.channels }, (_, c) => highPass(channelOf(pixels as FloatRaster, c).data, window.width, FINE)), tone: median(brightness.data.slice()), deviation: deviationOf(fine) }
 }
 
-function highPass(data: Float32Array, width: number): Float32Array {
-  const soft = gaussianBlur({ width, height: data.length / width, data }, FINE).data
+function highPass(data: Float32Array, width: number, deviation: number): Float32Array {
+  const soft = gaussianBlur({ width, height: data.length / width, data }, deviation).data
   return data.map((value, i) => value - soft[i]!)
 }
 

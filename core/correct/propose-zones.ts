@@ -48,7 +48,8 @@ export function proposeZones(picture: FloatRaster, scale: number, context: Opera
     const place = ([x, y]: readonly [number, number]): [number, number] => [x * scale, y * scale]
     proposals.push({ name, reason: reason(share), share, softEdgePx: Math.round(3 * scale), parts: outlines.map((outline) => ({ mode: 'add', shape: { ...outline, points: outline.points.map(place), ...(outline.holes ? { holes: outline.holes.map((hole) => hole.map(place)) } : {}) } })) })
   }
-  const border = reachedFrom(edgePlaces(width, height, ['top', 'bottom', 'left', 'right']), width, height, (i) => distanceTo(lab, i, edgeColour(lab, width, height)) < BORDER)
+  const colour = edgeColour(lab, width, height)
+  const border = reachedFrom(edgePlaces(width, height, ['top', 'bottom', 'left', 'right']), width, height, (i) => distanceTo(lab, i, colour) < BORDER)
   const isBorder = coversEdges(border, width, height)
   if (isBorder) add('paper border', (share) => `One colour along the edges, ${percent(share)} of the picture.`, border)
   const start = edgePlaces(width, height, ['top']).filter((i) => spread[i]! < SMOOTH && lab[3 * i]! > 15)

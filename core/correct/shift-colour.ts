@@ -40,8 +40,8 @@ export const shiftColour = defineArea<Settings>({
     const [chroma, target] = [here, around].map(([, a, b]) => Math.sqrt(a * a + b * b)) as [number, number]
     const hue = degrees(atan2(here[2], here[1]))
     const other = degrees(atan2(around[2], around[1]))
-    const turn = target > NEUTRAL ? ((other - hue + 540) % 360) - 180 : 0
-    const within = Math.abs(turn) > 60 || chroma < NEUTRAL ? 180 : 70
+    const turn = target > NEUTRAL / 5 ? ((other - hue + 540) % 360) - 180 : 0
+    const within = chroma < NEUTRAL ? 180 : 70
     return {
       settings: { hue: Math.round(hue), within, turn: Math.round(turn), saturation: Math.round(Math.min(200, (100 * target) / Math.max(1e-3, chroma))), lightness: Math.round(200 * Math.max(-0.4, Math.min(0.4, around[0] - here[0]))) / 2 },
       reason: `The zone is ${(100 * Math.abs(here[0] - around[0])).toFixed(0)} % ${here[0] > around[0] ? 'lighter' : 'darker'} and ${chroma > target ? 'more' : 'less'} coloured (${(100 * chroma).toFixed(0)} against ${(100 * target).toFixed(0)}) than what is around it.`,

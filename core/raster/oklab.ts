@@ -15,6 +15,9 @@ type Three = [number, number, number]
 const times = (m: Matrix, [x, y, z]: Three): Three => [m[0]! * x + m[1]! * y + m[2]! * z, m[3]! * x + m[4]! * y + m[5]! * z, m[6]! * x + m[7]! * y + m[8]! * z]
 const product = (a: Matrix, b: Matrix): number[] => Array.from({ length: 9 }, (_, i) => [0, 1, 2].reduce((sum, k) => sum + a[3 * Math.floor(i / 3) + k]! * b[3 * k + (i % 3)]!, 0))
 
+/** Cube root, also of colours that no light has. */
+const root = (value: number) => (value < 0 ? -cubeRoot(-value) : cubeRoot(value))
+
 /** Inverse of a matrix of three rows by its cofactors. */
 export function inverse3([a, b, c, d, e, f, g, h, k]: Matrix): number[] {
   const cofactors = [e! * k! - f! * h!, c! * h! - b! * k!, b! * f! - c! * e!, f! * g! - d! * k!, a! * k! - c! * g!, c! * d! - a! * f!, d! * h! - e! * g!, b! * g! - a! * h!, a! * e! - b! * d!]
@@ -25,7 +28,7 @@ export function inverse3([a, b, c, d, e, f, g, h, k]: Matrix): number[] {
 /** OKLab of XYZ at D65. */
 export function oklabOfXyz65(xyz: Three): Three {
   const [l, m, s] = times(LMS_OF_XYZ, xyz)
-  return times(LAB_OF_LMS, [cubeRoot(l), cubeRoot(m), cubeRoot(s)])
+  return times(LAB_OF_LMS, [root(l), root(m), root(s)])
 }
 
 /** Conversions between the linear light of a picture's channels and OKLab. */
@@ -45,7 +48,7 @@ export function okSpaceOf(toXyz: readonly number[]): OkSpace {
   const space: OkSpace = {
     ofLight(light) {
       const [l, m, s] = times(forward, light)
-      return times(LAB_OF_LMS, [cubeRoot(Math.max(0, l)), cubeRoot(Math.max(0, m)), cubeRoot(Math.max(0, s))])
+      return times(LAB_OF_LMS, [root(l), root(m), root(s)])
     },
     toLight(lab) {
       const [l, m, s] = times(unlab, lab)

@@ -50,7 +50,7 @@ const choose = (name: string) => list.add(name, {}, { zone: zones.current?.id, p
     </StepRows>
     <p v-if="list.own.length === 0" class="none soft">Nothing is corrected yet. Make a zone, or begin with the trouble: the zone can be painted afterwards.</p>
     <div class="ask"><WhatIsWrong primary @choose="choose" /><span class="soft">specks, a stain, moire, haze, lost contrast, a colour streak, too dark, noise, no grain</span></div>
-    <h3>Zones</h3>
+    <h3>Zones <ElButton link size="small" data-test="zone-new" @click="zones.begin">New zone</ElButton></h3>
     <div class="zones" role="listbox" aria-label="Zones">
       <button
         v-for="zone in zones.zones" :key="zone.id" type="button" role="option" class="zone" :class="{ on: zone.id === zones.current?.id }" :aria-selected="zone.id === zones.current?.id" data-test="zone"
@@ -78,7 +78,7 @@ header { padding: 12px; border-bottom: 1px solid var(--hairline); }
 .value { border: 0; background: none; padding: 0; font-weight: 600; text-decoration: underline dotted; text-underline-offset: 3px; cursor: pointer; }
 label { display: grid; gap: 4px; }
 .ask { display: flex; gap: 8px; align-items: center; padding: 12px; border-bottom: 1px solid var(--hairline); font-size: 12px; }
-h3 { margin: 10px 12px 4px; font-size: 14px; }
+h3 { margin: 10px 12px 4px; font-size: 14px; display: flex; justify-content: space-between; }
 .zones { overflow-y: auto; min-height: 60px; flex: 1; }
 .zone { display: grid; grid-template-columns: 16px minmax(0, 1fr) auto; gap: 8px; width: 100%; border: 0; border-bottom: 1px solid var(--hairline); background: none; padding: 7px 12px; text-align: left; cursor: pointer; align-items: baseline; }
 .zone.on { background: #fff; box-shadow: inset 3px 0 0 var(--settled); }

@@ -27,7 +27,7 @@ watch(() => zones.current?.name, (now) => (name.value = now ?? ''), { immediate:
   <aside class="slip" aria-label="Selected correction" data-test="correct-slip">
     <template v-if="list.selected && list.operation && !zones.chosen">
       <h2>{{ list.operation.title }}</h2>
-      <p class="soft">{{ list.operation.trouble }}.</p>
+      <p class="soft">{{ list.operation.trouble }}.{{ list.selected.zone === undefined && !list.operation.byHand ? ' It changes the whole picture: paint to keep it to a zone.' : '' }}</p>
       <Setting label="Strength" unit="%" :model-value="Math.round(100 * list.selected.strength)" :min="0" :max="100" test="step-strength" @update:model-value="(value) => list.adjustValue(list.selected!.id, 'strength', value)" />
       <StepSettings />
       <ElButton data-test="step-remove" @click="list.remove(list.selected.id)">Take out</ElButton>

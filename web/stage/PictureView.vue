@@ -346,10 +346,9 @@ function zoomTo(scale: number | 'fit'): void {
   const flaw = bench.selected
   const image = viewer.value.world.getItemAt(0)
   viewport.zoomTo(image.imageToViewportZoom(scale / devicePixelRatio))
-  if (flaw) {
-    const { x, y } = shapeCentre(flaw.shape)
-    viewport.panTo(image.imageToViewportCoordinates(new OpenSeadragon.Point(x, y)))
-  }
+  // Where the strip looks, or the flaw that is worked on.
+  const place = list.selected && (look.stage === 'correct' || look.stage === 'finish') ? list.frame : flaw ? shapeCentre(flaw.shape) : null
+  if (place) viewport.panTo(image.imageToViewportCoordinates(new OpenSeadragon.Point(place.x, place.y)))
 }
 
 /** Bring a place into the middle, at 1:1 or closer. */

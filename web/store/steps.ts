@@ -4,6 +4,7 @@ import type { AreaTelltales } from '@fennip/core/check/area-telltales.js'
 import type { OperationStage, Settings } from '@fennip/core/operations/operation.js'
 import { allOperations, operationOf, placeOf } from '@fennip/core/operations/registry.js'
 import { describeSettings, type SettingDescription } from '@fennip/core/operations/settings.js'
+import { areaBounds } from '@fennip/core/shape/area.js'
 import type { Area, Operation, OperationStep } from '@fennip/core/treatment/schema.js'
 import { plain } from '../shared/plain.js'
 import { identifier, useBench } from './bench.js'
@@ -40,7 +41,14 @@ export const useSteps = defineStore('steps', () => {
   /** Settings of the selected step that a test strip can try. */
   const triable = computed(() => (operation.value ? [...(stage.value === 'finish' ? [] : [STRENGTH]), ...describeSettings(operation.value).filter(({ type }) => type === 'number' || type === 'integer')] : []))
   const triedSetting = computed(() => triable.value.find(({ name }) => name === tried.value) ?? triable.value[0] ?? null)
-  const frame = computed(() => ({ x: place.value?.x ?? (bench.opened?.original.width ?? 0) / 2, y: place.value?.y ?? (bench.opened?.original.height ?? 0) / 2 }))
+  const frame = computed(() => {
+    if (place.value) return place.value
+    const zone = bench.areas.find(({ id }) => id === selected.value?.zone)
+    const { width, height } = bench.opened?.original ?? { width: 0, height: 0 }
+    const inZone = zone && !zone.inverted ? areaBounds(zone) : null
+    // What a correction does is seen in its zone.
+    return inZone && inZone.width > 0 ? { x: Math.max(0, Math.min(width, inZone.x + inZone.width / 2)), y: Math.max(0, Math.min(height, inZone.y + inZone.height / 2)) } : { x: width / 2, y: height / 2 }
+  })
   /** The value of a setting, strength included. */
   const valueOf = (step: OperationStep, name: string) => (name === 'strength' ? Math.round(100 * step.strength) : Number(step.settings[name]))
   const withValue = (step: OperationStep, name: string, value: number): OperationStep => (name === 'strength' ? { ...step, strength: value / 100 } : { ...step, settings: { ...step.settings, [name]: value } })
@@ -184,6 +192,7 @@ export const useSteps = defineStore('steps', () => {
   watch(stage, () => (selectedId.value = null))
   watch(selectedId, () => {
     tried.value = null
+    place.value = null
     void keep()
   })
 

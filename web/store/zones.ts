@@ -30,7 +30,7 @@ export const useZones = defineStore('zones', () => {
   const tool = ref<ZoneTool>('look')
   const brushPx = ref(120)
   /** Share of the brush's radius that is hard: the rest fades. */
-  const hardness = ref(50)
+  const hardness = ref(75)
   /** How much a stroke adds or takes, in percent. */
   const brushStrength = ref(100)
   const slope = ref<'linear' | 'radial'>('linear')
@@ -48,6 +48,8 @@ export const useZones = defineStore('zones', () => {
   const usedBy = computed(() => new Map(zones.value.map(({ id }) => [id, list.saved.filter((step) => step.zone === id).length])))
   /** Across, of what the tool in hand paints, in picture pixels. */
   const sizePx = computed({ get: () => (tool.value === 'mend' ? mendPx.value : brushPx.value), set: (size: number) => (tool.value === 'mend' ? (mendPx.value = size) : (brushPx.value = size)) })
+  /** Largest brush that the slider offers: a third of the picture. */
+  const mostPx = computed(() => Math.max(600, Math.round((bench.opened?.original.width ?? 1800) / 3), sizePx.value))
   const draws = computed(() => ['mend', 'in', 'out', 'outline', 'grow', 'slope'].includes(tool.value))
   /** How a place is mended. */
   const method = ref<'heal' | 'clone' | 'fill' | 'lift'>('heal')
@@ -173,6 +175,13 @@ export const useZones = defineStore('zones', () => {
     await create({ id: identifier('z'), name, role: 'zone', parts: plain(parts), softEdgePx: Math.min(500, softEdgePx) }, `New zone: ${name}`)
   }
 
+  /** Begin a zone of its own, that no correction uses yet. */
+  function begin(): void {
+    list.selectedId = null
+    selectedId.value = null
+    if (!['in', 'outline', 'grow', 'tone', 'colour', 'slope'].includes(tool.value)) tool.value = 'in'
+  }
+
   const rename = (name: string) => current.value && name.trim() !== '' && put({ ...current.value, name: name.trim().slice(0, 80) }, `Name: ${name.trim().slice(0, 80)}`)
   async function set(values: Partial<Pick<Area, 'softEdgePx' | 'movedPx' | 'inverted'>>, label: string): Promise<void> {
     const zone = current.value
@@ -213,7 +222,7 @@ export const useZones = defineStore('zones', () => {
     brushPx.value = Math.max(10, Math.round((bench.opened?.original.width ?? 1200) / 12))
   })
 
-  return { selectedId, tool, method, sizePx, brushPx, hardness, brushStrength, slope, show, proposals, proposing, growing, shares, zones, current, chosen, usedBy, draws, isBrush, addParts, drawn, pick, setRange, importMask, propose, take, rename, set, remove }
+  return { selectedId, tool, method, sizePx, mostPx, brushPx, hardness, brushStrength, slope, show, proposals, proposing, growing, shares, zones, current, chosen, usedBy, draws, isBrush, addParts, drawn, pick, setRange, importMask, propose, take, begin, rename, set, remove }
 })
 
 /** What a zone is made of, in words. */

@@ -173,17 +173,26 @@ async function fetchRegion(region: Region, level: number): Promise<void> {
   await Promise.all(wanted)
 }
 
-/** Run work that reads pixels, fetching what it misses until it goes through. */
-async function withTiles<T>(work: () => T): Promise<T> {
+/**
+ * Run work that reads pixels, fetching what it misses until it goes through.
+ *
+ * @param around  So many tiles around a missing one are fetched with it: measuring reads on, and begins anew each time.
+ */
+async function withTiles<T>(work: () => T, around = 0): Promise<T> {
   for (;;) {
     try {
       return work()
     } catch (error) {
       if (!(error instanceof TileWanted)) throw error
-      await tile(error.level, error.column, error.row)
+      const { level, column, row } = error
+      const region = { x: (column - around) * TILE_SIZE, y: (row - around) * TILE_SIZE, width: (2 * around + 1) * TILE_SIZE, height: (2 * around + 1) * TILE_SIZE }
+      await Promise.all(tilesOf(region, level).map(([c, r]) => tile(level, c, r)))
     }
   }
 }
+
+/** Tiles around a missing one that measuring fetches with it. */
+const MEASURED_AROUND = 2
 
 /** A chain of operations on the picture at hand, kept while they may be asked for again. */
 function chainOf(operations: readonly OperationStep[], below: string): Chain {
@@ -482,13 +491,13 @@ const worker = {
    */
   makeStep(id: string, name: string, settings: Settings, before: readonly OperationStep[], options: StepOptions, areas?: readonly Area[]): Promise<OperationStep> {
     const chain = areas ? new Chain({ ...picture.original, profile: picture.about.profile }, { operations: before, areas }, null) : chainOf(before, `${mendedState}  `)
-    return withTiles(() => makeOperationStep(id, name, settings, chain.survey(options.zone, readMended), contextNow(), options))
+    return withTiles(() => makeOperationStep(id, name, settings, chain.survey(options.zone, readMended), contextNow(), options), MEASURED_AROUND)
   },
 
   /** How far the step of an operation gives itself away. @param before  The steps that come before it. */
   areaTelltales(step: OperationStep, before: readonly OperationStep[]): Promise<AreaTelltales> {
     const [below, above] = [chainOf(before, `${mendedState}  `), chainOf([...before, step], `${mendedState}  `)]
-    return withTiles(() => measureAreaStep(below.survey(step.zone, readMended), above.survey(step.zone, readMended), contextNow()))
+    return withTiles(() => measureAreaStep(below.survey(step.zone, readMended), above.survey(step.zone, readMended), contextNow()), MEASURED_AROUND)
   },
 
   /** Zones that Fennip proposes for the picture as mended. */
