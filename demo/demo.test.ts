@@ -253,7 +253,7 @@ describe('the demo pictures', () => {
     expect(new Set(print.flaws.map(({ kind }) => kind))).toEqual(new Set(['speck', 'scratch']))
   })
   it('are four files, two of them of 16 bits', () => {
-    expect(demoFiles(SIZE, SIZE).map(({ name }) => name)).toEqual(['pylon-7-west.jpg', 'pylon-7-west.tif', 'shaft-valve-3.jpg', 'lower-station.tif', 'torn-print.tif', 'stained-print.tif', 'faded-print.tif', 'pylon-4-noon.jpg', 'pylon-4-cable.jpg', 'pylon-5-north.jpg', 'pylon-5-sky.jpg', 'pylon-6-path.jpg', 'pylon-6-evening.jpg'])
+    expect(demoFiles(SIZE, SIZE).map(({ name }) => name)).toEqual(['pylon-7-west.jpg', 'pylon-7-west.tif', 'shaft-valve-3.jpg', 'lower-station.tif', 'torn-print.tif', 'stained-print.tif', 'faded-print.tif', 'cabin-window-rain.jpg', 'valley-haze.jpg', 'seat-cover.jpg', 'upper-station-night.jpg', 'shaft-dense.jpg', 'ring-stain.tif', 'pylon-4-noon.jpg', 'pylon-4-cable.jpg', 'pylon-5-north.jpg', 'pylon-5-sky.jpg', 'pylon-6-path.jpg', 'pylon-6-evening.jpg'])
   })
 })
 

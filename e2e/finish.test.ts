@@ -7,9 +7,13 @@ import { arrival, upload } from '../demo/load.js'
 import { encodePicture } from '../codec/write.js'
 import { readPicture } from '../codec/read.js'
 import { allOperations } from '../core/operations/registry.js'
-import { defaultSettings } from '../core/operations/settings.js'
+import { makeOperationStep } from '../core/operations/make-step.js'
 import { makeRandom } from '../core/random.js'
+import { greyProfile, srgbProfile } from '../core/raster/profile.js'
+import { rasterLevels } from '../core/raster/pyramid.js'
 import { makeRaster } from '../core/raster/raster.js'
+import { makeTransfer } from '../core/raster/transfer.js'
+import { Chain, contextOf } from '../core/render/chain.js'
 import type { OperationStep } from '../core/treatment/schema.js'
 import { rest } from './browser.js'
 import { Harness } from './harness.js'
@@ -30,14 +34,14 @@ afterAll(() => harness.stop())
 
 const chain = async (id = picture) => (await harness.opened(id)).treatment.operations ?? []
 const stepOf = async (operation: string) => (await chain()).find((step) => step.operation === operation)
-const row = (operation: string) => page.locator(`[data-test=finish-step][data-operation=${operation}]`)
+const row = (operation: string) => page.locator(`[data-test=step][data-operation=${operation}]`)
 const shown = () => page.locator('[data-test=picture] canvas').first().screenshot()
 
 describe('the stage line', () => {
   it('shows all seven stages; those that have nothing yet say what they will be for and lead on', async () => {
     expect(await page.locator('.stage-line .stop').count()).toBe(7)
-    await harness.test('stage-correct').click()
-    await page.getByText('whole areas will be corrected').waitFor()
+    await harness.test('stage-rebuild').click()
+    await page.getByText('lost detail will be drawn again').waitFor()
     await harness.test('lead-on').click()
     await page.waitForURL(/\/finish$/)
     await page.waitForSelector('[data-test=picture][aria-busy=false] canvas')
@@ -91,7 +95,7 @@ describe('steps', () => {
     await harness.test('offer-sharpen').click()
     await row('sharpen').waitFor()
     await harness.saved()
-    await row('sharpen').locator('[data-test=finish-switch]').click()
+    await row('sharpen').locator('[data-test=step-switch]').click()
     await expect.poll(async () => (await stepOf('sharpen'))!.enabled).toBe(false)
     const at = async () => (await chain()).findIndex(({ operation }) => operation === 'sharpen')
     const was = await at()
@@ -197,6 +201,7 @@ describe('screen and file', () => {
       const id = (await arrival(harness.services.address, await upload(harness.services.address, harness.job, `bytes-${channels}-${depth}.png`, await encodePicture(raster, null, { icc: null, exif: null, resolutionPerInch: null }, { format: 'png', depth, quality: 90 })))).picture!
       const some: Record<string, Record<string, unknown>> = {
         'black-and-white': { blackDensity: 1.2, whiteDensity: 0.15 }, cast: { redContrast: 1.3, blueOffset: 0.05 }, sharpen: { amount: 150 }, lens: { k1: 0.05 }, perspective: { corners: [[8, 6], [140, 3], [146, 104], [4, 100]] },
+        neutral: { x: 60, y: 50 }, 'clear-specks': { sizePx: 5 }, contrast: { radiusPx: 12 }, 'clear-haze': { patchPx: 5 }, lighten: { band: 'dark' }, ...Object.fromEntries(['heal', 'clone', 'fill', 'lift'].map((name) => [name, { points: [[70, 50]], widthPx: 14 }])),
         turn: { degrees: 4.2 }, crop: { x: 10, y: 8, width: 100, height: 70 }, size: { longestSidePx: 120 }, 'print-size': { widthCm: 2, perInch: 150 },
       }
       let revision = 0
@@ -205,8 +210,10 @@ describe('screen and file', () => {
         expect(answer.status, await answer.clone().text()).toBe(200)
         revision = ((await answer.json()) as { revision: number }).revision
       }
+      const base = { width: raster.width, height: raster.height, channels, profile: channels === 1 ? greyProfile(false) : srgbProfile(false) }
+      const survey = new Chain(base, {}).survey(undefined, rasterLevels(raster, makeTransfer({ type: 'srgb' }, depth)).read)
       for (const operation of allOperations()) {
-        const step: OperationStep = { id: 's', stage: operation.stage, operation: operation.name, version: operation.version, settings: { ...defaultSettings(operation), ...some[operation.name] }, strength: 1, enabled: true, ...(operation.name === 'neutral' ? { measured: { light: [0.4, 0.3, 0.2].slice(0, channels) } } : {}) }
+        const step = makeOperationStep('s', operation.name, some[operation.name] ?? {}, survey, contextOf(base))
         await put([step])
         const file = await written(id, depth)
         expect(await onScreen(id, depth, file), operation.name).toBe(file.hash)

@@ -1,3 +1,4 @@
+import { createHash } from 'node:crypto'
 import { mkdtempSync, readdirSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { dirname, join } from 'node:path'
@@ -81,6 +82,11 @@ export class Harness {
    * the server for no patch.
    */
   async workerHash(picture: string, treatment: Treatment, method: string, ...values: unknown[]): Promise<string> {
+    return createHash('sha256').update(Uint8Array.from(await this.workerBytes(picture, treatment, method, ...values))).digest('hex')
+  }
+
+  /** The bytes themselves. */
+  async workerBytes(picture: string, treatment: Treatment, method: string, ...values: unknown[]): Promise<number[]> {
     const assets = fileURLToPath(new URL('../web/dist/assets/', import.meta.url))
     const script = readdirSync(assets).find((name) => name.startsWith('pixels.worker') && name.endsWith('.js'))!
     const { list } = (await (await fetch(`${this.services.address}/api/jobs/${this.job}`)).json()) as { list: { id: string }[] }
@@ -105,8 +111,7 @@ export class Harness {
         await call('load', treatment, false)
         const bytes = (await call(method, ...values)) as Uint8Array<ArrayBuffer>
         worker.terminate()
-        const hash = new Uint8Array(await crypto.subtle.digest('SHA-256', bytes))
-        return [...hash].map((byte) => byte.toString(16).padStart(2, '0')).join('')
+        return [...bytes]
       },
       { script, summary, treatment, method, values },
     )

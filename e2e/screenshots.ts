@@ -180,9 +180,9 @@ if (faded) {
   await page.goto(`${address}/jobs/${job.id}/pictures/${faded.id}/finish`)
   await page.waitForSelector('[data-test=picture][aria-busy=false] canvas')
   await rest(page, 1500)
-  if ((await page.locator('[data-test=finish-step]').count()) === 0) {
+  if ((await page.locator('[data-test=step]').count()) === 0) {
     await page.click('[data-test=propose-all]')
-    await page.waitForSelector('[data-test=finish-step]', { timeout: 30000 })
+    await page.waitForSelector('[data-test=step]', { timeout: 30000 })
     for (const offer of ['sharpen', 'curve']) {
       await rest(page, 700)
       await page.click('[data-test=what-is-wrong]')

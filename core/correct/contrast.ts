@@ -22,8 +22,9 @@ interface Measured {
 const MOST = 4
 /** Brightness differences above it are edges, which the base keeps, so that they get no halo. */
 const EDGE = 0.12
-/** Detail of so many deviations of the noise is detail for certain. */
-const CERTAIN = 4
+/** Up to so many deviations of the noise nothing is told from it; from so many on it is detail for certain. */
+const UNSURE = 2
+const CERTAIN = 6
 /** Least deviation that counts as contrast. */
 const LEAST = 0.004
 
@@ -61,7 +62,8 @@ export const contrast = defineArea<Settings, Measured>({
     const loss = smoothedOnce(fillSmoothly(here.map((value) => Math.max(1, Math.min(MOST, around / Math.max(LEAST, value)))), grid), grid)
     const target = fillSmoothly(cellMedians(tones, outside, 0), grid)
     const tone = cellMedians(tones, inside, 0)
-    const veil = smoothedOnce(fillSmoothly(tone.map((value, i) => value - target[i]!), grid), grid)
+    const hasSurroundings = outside.some((cell) => cell.length > 0)
+    const veil = smoothedOnce(fillSmoothly(tone.map((value, i) => (hasSurroundings ? value - target[i]! : 0)), grid), grid)
     return { grid, loss: storedValues(loss), veil: storedValues(veil), noise: noiseOfZone(survey, context).map((value) => roundTo(value, 6)) }
   },
   propose(survey, context) {
@@ -80,7 +82,8 @@ export const contrast = defineArea<Settings, Measured>({
     const loss = gridField(measured.grid, measured.loss, region, level)
     const veil = gridField(measured.grid, measured.veil, region, level)
     const share = amount / 100
-    const certain = CERTAIN * atLevel(measured.noise, level)
+    const noise = atLevel(measured.noise, level)
+    const [unsure, certain] = [UNSURE * noise, CERTAIN * noise]
     const brightness = brightnessOf(below, context)
     const stronger = (plane: typeof brightness) => {
       const base = guidedFilter(plane, plane, radius, EDGE * EDGE).data
@@ -88,8 +91,8 @@ export const contrast = defineArea<Settings, Measured>({
         const smooth = base[i]!
         const detail = value - smooth
         // Detail as weak as the noise is not told from it, and is not made stronger.
-        const told = Math.min(1, Math.abs(detail) / certain)
-        return Math.max(0, Math.min(1, smooth - share * veil[i]! + detail * (1 + share * told * told * (loss[i]! - 1))))
+        const told = Math.max(0, Math.min(1, (Math.abs(detail) - unsure) / (certain - unsure)))
+        return Math.max(0, Math.min(1, smooth - share * veil[i]! + detail * (1 + share * told * told * (3 - 2 * told) * (loss[i]! - 1))))
       })
       return { ...plane, data }
     }

@@ -115,9 +115,11 @@ function outlinesOf({ region, level, cover }: ZoneView): Outline[] {
 }
 
 /** How much darker a zone is than its surroundings carried on through it, in all channels as one colour. */
-function tintByBrightness(view: ZoneView, finestPx: number, { channels, tones }: OperationContext): Tint {
+function tintByBrightness(view: ZoneView, finestPx: number, { channels, tones }: OperationContext): Tint | null {
   const grid = gridOver(view, finestPx)
   const [inside, outside] = [cellsOf(view, grid, 'inside'), cellsOf(view, grid, 'outside')]
+  // With nothing around, or nothing inside, no stain is told.
+  if ([inside, outside].some((cells) => cells.every((cell) => cell.length === 0))) return null
   const log = (sample: number) => ln(Math.max(DARKEST, tones.decode(sample)))
   const losses = Array.from({ length: channels }, (_, c) => {
     const clean = smoothedOnce(fillSmoothly(cellMedians(view.pixels, outside, c, log), grid), grid)

@@ -44,7 +44,8 @@ export const match = defineArea<Settings, Measured>({
     const [inside, outside] = [cellsOf(view, grid, 'inside'), cellsOf(view, grid, 'outside')]
     const channels = Array.from({ length: context.channels }, (_, c) => c)
     const own = channels.map((c) => smoothedOnce(fillSmoothly(cellMedians(view.pixels, inside, c), grid), grid))
-    const wanted = channels.map((c) => smoothedOnce(fillSmoothly(cellMedians(view.pixels, outside, c), grid), grid))
+    // With nothing around there is nothing to match.
+    const wanted = outside.every((cell) => cell.length === 0) ? own : channels.map((c) => smoothedOnce(fillSmoothly(cellMedians(view.pixels, outside, c), grid), grid))
     const brightness = brightnessOf(view.pixels, context)
     const base = boxMean(brightness, Math.max(2, Math.round(finestPx / 2 / 2 ** view.level))).data
     const spread = brightness.data.map((value, i) => Math.abs(value - base[i]!))

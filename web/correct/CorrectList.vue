@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { ElButton, ElOption, ElPopover, ElSelect } from 'element-plus'
 import { computed, ref } from 'vue'
+import { operationOf } from '@fennip/core/operations/registry.js'
 import type { OperationStep } from '@fennip/core/treatment/schema.js'
 import StepRows from '../steps/StepRows.vue'
 import WhatIsWrong from '../steps/WhatIsWrong.vue'
@@ -11,8 +12,9 @@ import { partsInWords, useZones } from '../store/zones.js'
 /** Corrections as sentences, each with its zone and strength, and the zones of the picture. */
 const list = useSteps()
 const zones = useZones()
+const isByHand = (step: OperationStep) => operationOf(step.operation).byHand === true
 const nameOf = (step: OperationStep) => zones.zones.find(({ id }) => id === step.zone)?.name ?? 'the whole picture'
-const on = computed(() => list.own.filter(({ enabled }) => enabled))
+const on = computed(() => list.own.filter((step) => step.enabled && !isByHand(step)))
 const percent = (share: number | undefined) => (share === undefined ? '' : `${Math.round(100 * share)} %`)
 const covered = computed(() => {
   if (on.value.length === 0) return ''
@@ -32,11 +34,11 @@ const choose = (name: string) => list.add(name, {}, { zone: zones.current?.id, p
 </script>
 
 <template>
-  <section class="correct-list" aria-label="Corrections">
+  <section class="correct-list" data-keys aria-label="Corrections">
     <header><b>{{ list.own.length }} {{ list.own.length === 1 ? 'correction' : 'corrections' }}</b> <span class="soft">{{ covered }}</span></header>
     <StepRows>
       <template #more="{ step }">
-        <span>, in </span>
+        <template v-if="!isByHand(step)"><span>, in </span>
         <ElPopover trigger="click" placement="bottom" :width="220" :show-arrow="false">
           <template #reference><button type="button" class="value" data-test="value-zone">{{ nameOf(step) }}</button></template>
           <label>In which zone
@@ -44,7 +46,7 @@ const choose = (name: string) => list.add(name, {}, { zone: zones.current?.id, p
               <ElOption value="" label="the whole picture" /><ElOption v-for="zone in zones.zones" :key="zone.id" :value="zone.id" :label="zone.name" />
             </ElSelect>
           </label>
-        </ElPopover>
+        </ElPopover></template>
         <span>, at </span><SentenceValue :step="step" name="strength" :text="`${Math.round(100 * step.strength)} %`" />
       </template>
     </StepRows>

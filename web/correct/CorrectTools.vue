@@ -23,7 +23,7 @@ const TOOLS: { id: ZoneTool; word: string; key: string; hint: string }[] = [
     <ElRadioButton v-for="tool in TOOLS" :key="tool.id" :value="tool.id" :title="`${tool.hint} (${tool.key})`" :data-test="`zone-${tool.id}`">{{ tool.word }}</ElRadioButton>
   </ElRadioGroup>
   <div v-if="zones.isBrush" class="brush" title="Size of the brush: - and +, or Alt and the wheel">
-    <ElSlider v-model="zones.sizePx" :min="2" :max="zones.mostPx" :show-tooltip="false" aria-label="Size of the brush" />
+    <ElSlider v-if="zones.tool !== 'mend'" v-model="zones.sizePx" :min="2" :max="zones.mostPx" :show-tooltip="false" aria-label="Size of the brush" />
     <ElInputNumber v-model="zones.sizePx" :min="1" :max="2000" :controls="false" size="small" aria-label="Size of the brush in pixels" data-test="brush-size" /> px
   </div>
   <ElRadioGroup v-else-if="zones.tool === 'slope'" v-model="zones.slope" size="small" aria-label="Kind of slope"><ElRadioButton value="linear">Straight</ElRadioButton><ElRadioButton value="radial">Round</ElRadioButton></ElRadioGroup>
@@ -42,5 +42,6 @@ const TOOLS: { id: ZoneTool; word: string; key: string; hint: string }[] = [
 .brush :deep(.el-input__wrapper) { padding: 0 5px; }
 .show { margin-left: auto; display: flex; align-items: center; gap: 5px; color: var(--soft-ink); }
 .show :deep(.el-select) { width: 76px; }
-.method { width: 68px; }
+.method { width: 72px; flex: none; }
+.brush :deep(.el-input-number) { flex: none; }
 </style>

@@ -11,7 +11,7 @@ const list = useSteps()
 </script>
 
 <template>
-  <section class="finish-list" aria-label="Steps of the finish">
+  <section class="finish-list" data-keys aria-label="Steps of the finish">
     <header><b>Finish</b> <span class="soft">in this order</span></header>
     <StepRows>
       <template #under="{ step }">

@@ -74,8 +74,9 @@ export const useSteps = defineStore('steps', () => {
       const own = saved.value.filter((step) => step.stage === operationOf(name).stage)
       const at = operationOf(name).stage === 'finish' ? placeOf(name, saved.value) : saved.value.indexOf(own.at(-1)!) + 1
       const step = await make(identifier('s'), name, settings, saved.value.slice(0, at), options)
-      await save(`Add: ${titleOf(step)}`, [{ type: 'put', list: 'operations', items: [step], at: [at] }])
+      const saving = save(`Add: ${titleOf(step)}`, [{ type: 'put', list: 'operations', items: [step], at: [at] }])
       selectedId.value = step.id
+      await saving
       return step
     } catch (error) {
       bench.report(error)

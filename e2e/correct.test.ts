@@ -1,0 +1,241 @@
+import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import type { Page } from 'playwright-core'
+import sharp from 'sharp'
+import { rest } from './browser.js'
+import { Harness } from './harness.js'
+
+/** The stage Correct: zones in every way they are made, corrections by their trouble, test strip, telltales, mends on top. */
+
+let harness: Harness
+let page: Page
+const FRAME = { width: 2400, height: 1600 }
+beforeAll(async () => {
+  harness = await Harness.start(['shaft-dense.jpg', 'ring-stain.tif', 'cabin-window-rain.jpg'], {}, FRAME, { width: 1600, height: 1066 })
+  page = harness.page
+}, 120_000)
+afterAll(() => harness.stop())
+
+const treatment = async (id: string) => (await harness.opened(id)).treatment
+const steps = async (id: string) => (await treatment(id)).operations ?? []
+const zones = async (id: string) => (await treatment(id)).areas ?? []
+const row = (operation: string) => page.locator(`[data-test=step][data-operation=${operation}]`)
+const shown = () => page.locator('[data-test=picture] canvas').first().screenshot()
+let clicks = 0
+
+async function open(name: string): Promise<string> {
+  const id = await harness.pictureNamed(name)
+  await harness.open(id, 'mend')
+  await harness.test('stage-correct').click()
+  await page.waitForURL(/correct$/)
+  await page.waitForSelector('[data-test=picture][aria-busy=false] canvas')
+  await rest(page, 600)
+  clicks = 0
+  return id
+}
+
+/** A place of the picture on the page, x and y from 0 to 1. */
+async function at(x: number, y: number, size: { width: number; height: number }): Promise<[number, number]> {
+  const box = (await harness.test('picture').boundingBox())!
+  const scale = Math.min(box.width / size.width, box.height / size.height)
+  return [box.x + box.width / 2 + (x - 0.5) * size.width * scale, box.y + box.height / 2 + (y - 0.5) * size.height * scale]
+}
+
+async function tool(name: string, px?: number): Promise<void> {
+  await harness.test(`zone-${name}`).click()
+  clicks++
+  if (px === undefined) return
+  await page.locator('[data-test=brush-size] input').fill(String(px))
+  await page.keyboard.press('Enter')
+}
+
+async function stroke(size: { width: number; height: number }, points: readonly (readonly [number, number])[]): Promise<void> {
+  await page.mouse.move(...(await at(...points[0]!, size)))
+  await page.mouse.down()
+  for (const point of points.slice(1)) await page.mouse.move(...(await at(...point, size)), { steps: 6 })
+  await page.mouse.up()
+  clicks++
+}
+
+async function correct(id: string, operation: string): Promise<void> {
+  const before = (await steps(id)).length
+  await harness.test('what-is-wrong').click()
+  await harness.test(`offer-${operation}`).click()
+  clicks += 2
+  await expect.poll(async () => (await steps(id)).length, { timeout: 30_000 }).toBe(before + 1)
+  await rest(page, 400)
+}
+
+/** Mean absolute difference to the mended picture over a square of the result, of 255. */
+async function changeAt(id: string, x: number, y: number, side = 40): Promise<number> {
+  const region = { x: Math.round(x), y: Math.round(y), width: side, height: side }
+  const { treatment: now } = await harness.opened(id)
+  const { depth } = now.original
+  const [result, original] = await Promise.all([harness.workerBytes(id, now, 'deliveredBytes', region, depth), harness.workerBytes(id, { ...now, operations: [] }, 'deliveredBytes', region, depth)])
+  // Of 16 bits the high byte is the second.
+  const samples = (bytes: number[]) => (depth === 8 ? bytes : bytes.filter((_, i) => i % 2 === 1))
+  return samples(result).reduce((sum, value, i) => sum + Math.abs(value - samples(original)[i]!), 0) / samples(result).length
+}
+
+describe('dense backscatter', () => {
+  const size = { width: 1200, height: 800 }
+  it('is cleared in the water, the wheel left out, its edge gone over with a small brush, in few clicks', { timeout: 90_000 }, async () => {
+    const id = await open('shaft-dense.jpg')
+    const began = Date.now()
+    await tool('in', 420)
+    await stroke(size, [[0.1, 0.2], [0.9, 0.2], [0.9, 0.55], [0.1, 0.55], [0.1, 0.85], [0.9, 0.85]])
+    await expect.poll(async () => (await zones(id)).length).toBe(1)
+    await tool('out', 60)
+    await stroke(size, Array.from({ length: 41 }, (_, i) => [0.49 + 0.215 * Math.cos((i * 2 * Math.PI) / 40), 0.51 + 0.345 * Math.sin((i * 2 * Math.PI) / 40)] as const))
+    await expect.poll(async () => (await zones(id))[0]!.parts.map(({ mode }) => mode)).toEqual(['add', 'take'])
+    const [part] = (await zones(id))[0]!.parts
+    expect(part!.softEdgePx).toBe(105)
+    const before = await shown()
+    await correct(id, 'clear-specks')
+    const step = (await steps(id))[0]!
+    expect(step).toMatchObject({ stage: 'correct', zone: (await zones(id))[0]!.id, settings: { polarity: 'bright' } })
+    expect(step.note).toContain('bright')
+    await rest(page, 1200)
+    expect(Buffer.compare(before, await shown())).not.toBe(0)
+    // Telltales are measured for it, and a second correction uses the same zone.
+    await expect.poll(async () => harness.test('telltale-grain').innerText(), { timeout: 30_000 }).toMatch(/\d\.\d\d/)
+    await correct(id, 'even-out')
+    expect((await steps(id)).map(({ operation, zone }) => [operation, zone])).toEqual([['clear-specks', step.zone], ['even-out', step.zone]])
+    expect(clicks).toBeLessThan(12)
+    expect(Date.now() - began).toBeLessThan(60_000)
+  })
+
+  it('its strength is taken from the strip, by click and by key, and only this correction is compared', async () => {
+    const id = await harness.pictureNamed('shaft-dense.jpg')
+    await row('clear-specks').click()
+    await expect.poll(() => harness.test('strip-value').count()).toBe(5)
+    await harness.test('strip-value').nth(3).click()
+    await expect.poll(async () => (await steps(id))[0]!.strength).toBe(0.75)
+    await row('clear-specks').focus()
+    await page.keyboard.press(',')
+    await expect.poll(async () => (await steps(id))[0]!.strength).toBe(0.5)
+    await page.locator('[data-home]').first().focus()
+    await page.keyboard.press('w')
+    await page.keyboard.down('Space')
+    await page.getByText('Without this correction').first().waitFor()
+    await page.keyboard.up('Space')
+    // Switched off and on: the same pixels again.
+    const on = await shown()
+    await row('clear-specks').locator('[data-test=step-switch]').click()
+    await expect.poll(async () => (await steps(id))[0]!.enabled).toBe(false)
+    await row('clear-specks').locator('[data-test=step-switch]').click()
+    await expect.poll(async () => (await steps(id))[0]!.enabled).toBe(true)
+    await rest(page, 1500)
+    expect(Buffer.compare(on, await shown())).toBe(0)
+  })
+
+  it('a zone is renamed, moved, softened, inverted and shown as tint and mask; undo takes one gesture back', async () => {
+    const id = await harness.pictureNamed('shaft-dense.jpg')
+    await harness.test('zone').first().click()
+    await harness.test('zone-name').fill('the water')
+    await page.keyboard.press('Enter')
+    await expect.poll(async () => (await zones(id))[0]!.name).toBe('the water')
+    for (const [name, value, key] of [['zone-moved-number', '-6', 'movedPx'], ['zone-soft-number', '12', 'softEdgePx']] as const) {
+      await page.locator(`[data-test=${name}] input`).fill(value)
+      await page.keyboard.press('Enter')
+      await expect.poll(async () => (await zones(id))[0]![key], { timeout: 20_000 }).toBe(Number(value))
+    }
+    await harness.test('zone-invert').click()
+    await expect.poll(async () => (await zones(id))[0]!.inverted, { timeout: 20_000 }).toBe(true)
+    await harness.saved()
+    await harness.test('undo').click()
+    await expect.poll(async () => (await zones(id))[0]!.inverted).toBeUndefined()
+    const edge = await shown()
+    for (const choice of ['tint', 'mask']) {
+      await harness.test('zone-show').click()
+      await page.getByRole('option', { name: choice, exact: true }).click()
+      await rest(page, 1200)
+      expect(Buffer.compare(edge, await shown())).not.toBe(0)
+    }
+    await harness.test('zone-remove').click()
+    await page.getByText('is used by').first().waitFor()
+    expect(await zones(id)).toHaveLength(1)
+  })
+})
+
+describe('a ring on a print', () => {
+  const size = { width: 800, height: 533 }
+  it('is outlined and lifted; the rest of the print stays as it is', { timeout: 60_000 }, async () => {
+    const id = await open('ring-stain.tif')
+    await tool('outline')
+    await stroke(size, Array.from({ length: 33 }, (_, i) => [0.36 + 0.205 * Math.cos((i * 2 * Math.PI) / 32), 0.44 + 0.31 * Math.sin((i * 2 * Math.PI) / 32)] as const))
+    await expect.poll(async () => (await zones(id)).length).toBe(1)
+    await correct(id, 'lift-stain')
+    expect((await steps(id))[0]!.settings.evidence).toBe('colour')
+    expect(await changeAt(id, 0.36 * 800 - 20, 0.44 * 533 - 20)).toBeGreaterThan(3)
+    expect(await changeAt(id, 700, 400)).toBe(0)
+  })
+
+  it('pale streaks are darkened by degrees through a zone by slope and colour', { timeout: 60_000 }, async () => {
+    const id = await harness.pictureNamed('ring-stain.tif')
+    await harness.test('zone-new').click()
+    await tool('slope')
+    await stroke(size, [[0.66, 0.3], [0.66, 0.75]])
+    await expect.poll(async () => (await zones(id)).length).toBe(2)
+    expect('slope' in (await zones(id))[1]!.parts[0]!).toBe(true)
+    await correct(id, 'lighten')
+    const lighten = (await steps(id)).find(({ operation }) => operation === 'lighten')!
+    expect(lighten.zone).toBe((await zones(id))[1]!.id)
+    await page.locator('[data-test=set-stops-number] input').fill('-0.15')
+    await page.keyboard.press('Enter')
+    await expect.poll(async () => (await steps(id)).find(({ operation }) => operation === 'lighten')!.settings.stops).toBe(-0.15)
+  })
+
+  it('zones are picked by tone and by colour, grown, imported from a grey picture, and proposed', { timeout: 90_000 }, async () => {
+    const id = await harness.pictureNamed('ring-stain.tif')
+    for (const [name, kind] of [['tone', 'tone'], ['colour', 'colour']] as const) {
+      await harness.test('zone-new').click()
+      await tool(name)
+      await page.mouse.click(...(await at(0.9, 0.2, size)))
+      await expect.poll(async () => ((await zones(id)).at(-1)!.parts[0] as { range?: { type: string } }).range?.type, { timeout: 15_000 }).toBe(kind)
+    }
+    await page.mouse.click(...(await at(0.8, 0.9, size)))
+    await expect.poll(async () => ((await zones(id)).at(-1)!.parts[0] as { range: { samples: unknown[] } }).range.samples.length).toBe(2)
+    const count = (await zones(id)).length
+    const grey = await sharp({ create: { width: 80, height: 53, channels: 3, background: '#000' } }).composite([{ input: await sharp({ create: { width: 20, height: 20, channels: 3, background: '#fff' } }).png().toBuffer(), left: 30, top: 10 }]).png().toBuffer()
+    await harness.test('zone-file').setInputFiles({ name: 'mask-of-client.png', mimeType: 'image/png', buffer: grey })
+    await expect.poll(async () => (await zones(id)).at(-1)!.name, { timeout: 15_000 }).toBe('mask-of-client')
+    await harness.test('zone-file').setInputFiles({ name: 'letter.png', mimeType: 'image/png', buffer: Buffer.from('no picture') })
+    await page.getByText('letter.png cannot be read as a picture').first().waitFor()
+    await harness.test('zone-new').click()
+    await tool('grow', 20)
+    await stroke(size, [[0.1, 0.95], [0.5, 0.95]])
+    await expect.poll(async () => (await zones(id)).length, { timeout: 20_000 }).toBe(count + 2)
+    await harness.test('zone-propose').click()
+    await harness.test('zone-take').first().click({ timeout: 20_000 })
+    await expect.poll(async () => (await zones(id)).length, { timeout: 20_000 }).toBe(count + 3)
+  })
+})
+
+describe('a drop on the window', () => {
+  const size = { width: 1200, height: 800 }
+  it('gets contrast back in two passes of two strengths, and a place that is left is healed in faint passes on top', { timeout: 90_000 }, async () => {
+    const id = await open('cabin-window-rain.jpg')
+    await tool('in', 300)
+    await page.mouse.click(...(await at(0.3, 0.38, size)))
+    await expect.poll(async () => (await zones(id)).length).toBe(1)
+    await correct(id, 'contrast')
+    await correct(id, 'contrast')
+    expect((await steps(id)).map(({ operation, settings }) => [operation, settings.colours])).toEqual([['contrast', 'kept'], ['contrast', 'kept']])
+    await tool('mend', 30)
+    for (const n of [3, 4]) {
+      await page.mouse.click(...(await at(0.36, 0.5, size)))
+      await expect.poll(async () => (await steps(id)).length, { timeout: 30_000 }).toBe(n)
+      await harness.saved()
+      await rest(page, 400)
+      await page.locator('[data-test=step-strength-number] input').fill('30')
+      await page.keyboard.press('Enter')
+      await expect.poll(async () => (await steps(id)).at(-1)!.strength).toBe(0.3)
+    }
+    await page.locator('[data-test=set-another-number] input').fill('2')
+    await page.keyboard.press('Enter')
+    const source = async (k: number) => ((await steps(id))[k]!.measured as { decisions: { source: { dx: number; dy: number } } }).decisions.source
+    await expect.poll(async () => JSON.stringify(await source(3)) !== JSON.stringify(await source(2)), { timeout: 15_000 }).toBe(true)
+    expect(await changeAt(id, 0.36 * 1200 - 12, 0.5 * 800 - 12, 24)).toBeGreaterThan(0)
+    expect(harness.complaints).toEqual([])
+  })
+})
