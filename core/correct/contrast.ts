@@ -7,7 +7,7 @@ import { cellMedians, cellsOf, fillSmoothly, gridField, gridOver, smoothedOnce, 
 import { meanWhere } from './zone-means.js'
 import { atLevel, noiseOfZone, viewOfZone } from './zone-view.js'
 
-interface Settings { readonly amount: number; readonly radiusPx: number; readonly colours: 'kept' | 'changed' }
+interface Settings { readonly amount: number; readonly veil: number; readonly radiusPx: number; readonly colours: 'kept' | 'changed' }
 interface Measured {
   readonly grid: ZoneGrid
   /** How many times less contrast there is than around the zone, at each knot: 1 where nothing is lost. */
@@ -25,12 +25,15 @@ const EDGE = 0.12
 /** Up to so many deviations of the noise nothing is told from it; from so many on it is detail for certain. */
 const UNSURE = 2
 const CERTAIN = 6
+/** A zone is of another tone when it lies so many deviations of the tones around away from their mean. */
+const VEILED = 1.2
 /** Least deviation that counts as contrast. */
 const LEAST = 0.004
 
 /**
  * Give back local contrast: what differs from the base, smoothed but for its edges (guided filter, He, Sun and Tang 2013),
- * is made stronger, the more the less of it is left beside what the surroundings have; a veil over the whole is taken off.
+ * is made stronger, the more the less of it is left beside what the surroundings have; where it is wished, tone goes to that
+ * of the surroundings.
  * By default in brightness alone: the linear light of all channels changes in one ratio, so that chromaticity stays.
  */
 export const contrast = defineArea<Settings, Measured>({
@@ -42,10 +45,11 @@ export const contrast = defineArea<Settings, Measured>({
   trouble: 'Contrast is lost: a drop on the window, a veil',
   settings: Type.Object({
     amount: Type.Number({ title: 'Amount', minimum: 0, maximum: 200, default: 100, step: 5, unit: '%', description: '100 gives back all that is lost beside the surroundings.' }),
+    veil: Type.Number({ title: 'Veil taken off', minimum: 0, maximum: 100, default: 0, step: 5, unit: '%', description: 'How far the tone of the zone goes to that of its surroundings: right where both show the same, a sky or a wall.' }),
     radiusPx: Type.Number({ title: 'Over', minimum: 4, maximum: 250, default: 60, step: 2, unit: 'px', description: 'Half the width over which contrast is judged.' }),
     colours: Type.Union([Type.Literal('kept'), Type.Literal('changed')], { title: 'Colours', default: 'kept', description: 'kept: brightness alone is changed; changed: each channel for itself.' }),
   }, { additionalProperties: false }),
-  sentence: 'Give contrast back by {amount} over {radiusPx}, colours {colours}',
+  sentence: 'Give contrast back by {amount} over {radiusPx}, veil off by {veil}, colours {colours}',
   measure(survey, { radiusPx }, context) {
     const view = viewOfZone(survey)
     const grid = gridOver(view, Math.max(8, radiusPx / 1.5))
@@ -73,10 +77,15 @@ export const contrast = defineArea<Settings, Measured>({
     const spread = brightness.data.map((value, i) => Math.abs(value - base.data[i]!))
     const [inside, outside] = [meanWhere(spread, view.cover, 'inside'), meanWhere(spread, view.cover, 'outside')]
     if (!inside || !outside) return { settings: {}, reason: 'There is nothing around the zone to compare with.' }
-    return { settings: { amount: 100 }, reason: `The zone has ${(100 * Math.min(1, inside / outside)).toFixed(0)} % of the contrast around it.` }
+    const here = meanWhere(base.data, view.cover, 'inside')!
+    const there = meanWhere(base.data, view.cover, 'outside')!
+    const spread2 = meanWhere(base.data.map((value) => (value - there) ** 2), view.cover, 'outside')!
+    // Tone is matched where what is around is of one tone, so that the zone would be too.
+    const isVeiled = Math.abs(here - there) > VEILED * Math.sqrt(spread2)
+    return { settings: { amount: 100, veil: isVeiled ? 100 : 0 }, reason: `The zone has ${(100 * Math.min(1, inside / outside)).toFixed(0)} % of the contrast around it${isVeiled ? ' and is of another tone' : ''}.` }
   },
   reach: ({ radiusPx }, _measured, level) => 2 * Math.max(1, Math.round(radiusPx / 2 ** level)) + 2,
-  render(below, { amount, radiusPx, colours }, measured, context, level, region) {
+  render(below, { amount, veil: taken, radiusPx, colours }, measured, context, level, region) {
     if (!measured) return below
     const radius = Math.max(1, Math.round(radiusPx / 2 ** level))
     const loss = gridField(measured.grid, measured.loss, region, level)
@@ -92,7 +101,7 @@ export const contrast = defineArea<Settings, Measured>({
         const detail = value - smooth
         // Detail as weak as the noise is not told from it, and is not made stronger.
         const told = Math.max(0, Math.min(1, (Math.abs(detail) - unsure) / (certain - unsure)))
-        return Math.max(0, Math.min(1, smooth - share * veil[i]! + detail * (1 + share * told * told * (3 - 2 * told) * (loss[i]! - 1))))
+        return Math.max(0, Math.min(1, smooth - (taken / 100) * veil[i]! + detail * (1 + share * told * told * (3 - 2 * told) * (loss[i]! - 1))))
       })
       return { ...plane, data }
     }

@@ -197,6 +197,9 @@ function toggleBlink(): void {
   }
 }
 key(['z', 'Z'], () => view.value?.zoomTo(1))
+key(['r', 'R'], () => view.value?.atPrintSize())
+key(['x', 'X'], () => (look.flipped = !look.flipped))
+key(['y', 'Y'], () => (look.quarters = (look.quarters + 1) % 4))
 key('PageDown', () => round.goOn())
 key('PageUp', () => round.goBack())
 key('0', () => view.value?.zoomTo('fit'))

@@ -1,5 +1,6 @@
 import { defineStore } from 'pinia'
-import { shallowRef, watch } from 'vue'
+import { watchDebounced } from '@vueuse/core'
+import { shallowRef } from 'vue'
 import { newestNext } from '../shared/newest-next.js'
 import { plain } from '../shared/plain.js'
 import { useBench } from '../store/bench.js'
@@ -22,7 +23,8 @@ export const useTones = defineStore('tones', () => {
   }, () => {
     // The picture was left, or its pixels cannot be fetched now: the chart stays as it is.
   })
-  watch(() => [bench.opened?.id, list.steps, bench.steps], () => void read(), { immediate: true })
+  // The picture follows the hand first: the chart follows when it rests for a moment.
+  watchDebounced(() => [bench.opened?.id, list.steps, bench.steps], () => void read(), { immediate: true, debounce: 120, maxWait: 600 })
 
   return { before, after, clipped, read }
 })

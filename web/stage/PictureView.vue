@@ -138,6 +138,8 @@ onMounted(() => {
     frame.value!.parentElement!.focus({ preventScroll: true })
     if (twoFingers()) return
     pressed = { x: event.position.x, y: event.position.y, slipped: false }
+    // With fresh eyes one only looks.
+    if (look.isFresh) return
     if (look.stage === 'finish' && !finish.framed && finishTools.press(inPicture(event.position), 9 / sight.value.scale)) return
     if (look.stage === 'correct') {
       if (zones.draws) drawing.press(drawnPoint(event))
@@ -170,7 +172,7 @@ onMounted(() => {
   })
   made.addHandler('canvas-click', (event: PointerNews) => {
     // Held however long, what was pressed is meant; what was moved away from is not, and with two fingers nothing is.
-    if (!pressed || pressed.slipped || drag.justEnded() || performance.now() - touchedByTwo < AFTER_TWO) return
+    if (look.isFresh || !pressed || pressed.slipped || drag.justEnded() || performance.now() - touchedByTwo < AFTER_TWO) return
     const at = inPicture(pressed)
     const { width, height } = bench.opened!.original
     if (at.x < 0 || at.y < 0 || at.x >= width || at.y >= height) return
@@ -379,6 +381,22 @@ watch(() => look.before, () => {
   if (look.holdOriginal || look.divider !== null) void repaint(null)
 })
 watch(() => look.beside, () => setTimeout(follow, 60))
+/** Mirrored and turned in the viewer alone; marks and tools, which know the upright picture, rest meanwhile. */
+watch(() => [look.flipped, look.quarters], () => {
+  const viewport = viewer.value?.viewport
+  if (!viewport) return
+  drawing.giveUp()
+  viewport.setFlip(look.flipped)
+  viewport.setRotation(90 * look.quarters, true)
+  viewport.goHome(true)
+})
+/** Pixels of the picture on an inch of paper: as set in Finish, as the file says, or 300. */
+const perInch = computed(() => {
+  const print = list.saved.find((step) => step.operation === 'print-size' && step.enabled)
+  return print ? Number(print.settings.perInch) : bench.opened?.about.resolutionPerInch ?? 300
+})
+/** As large as on paper: an inch has 96 pixels of the page (CSS Values 4, 6.2). */
+const atPrintSize = () => zoomTo((96 / perInch.value) * devicePixelRatio)
 /** Only what the divider passed over is painted anew. */
 watch(() => look.divider, (now, before) => {
   if (!bench.opened) return
@@ -442,15 +460,15 @@ const refusal = computed(() => {
   return dragged?.kind === 'source' && dragged.source && bench.selectedStep ? bench.sourceRefusal(bench.selectedStep, { ...bench.selectedStep.source, dx: Math.round(dragged.source.dx), dy: Math.round(dragged.source.dy) }) : null
 })
 const drawn = computed(() => (drawing.preview.value ? pathOf(drawing.preview.value, sight.value) : ''))
-defineExpose({ zoomTo, drawing, toggleDivider, finishTools })
+defineExpose({ zoomTo, atPrintSize, drawing, toggleDivider, finishTools })
 </script>
 
 <template>
   <div class="picture-view" tabindex="0" data-keys data-home role="group" aria-label="Picture" @wheel.capture="sizeByWheel" :class="[`lens-${look.lens}`, look.stage === 'correct' ? (zones.isBrush ? 'spot' : zones.tool === 'look' ? 'select' : 'outline') : editable ? bench.tool : 'select']" @touchstart.capture="countTouches" @touchend.capture="countTouches" @touchcancel.capture="countTouches">
     <div ref="frame" class="frame" data-test="picture" :aria-busy="!seen" />
-    <FrameLayer v-if="bench.opened && !finish.framed" :sight="sight" :tools="finishTools" />
-    <AreasLayer v-if="bench.opened && !finish.framed && look.stage !== 'correct'" :sight="sight" :resting="resting" :faded="drag.active.value || look.holdOriginal || look.divider !== null" />
-    <MarksLayer v-if="bench.opened && !finish.framed && look.stage !== 'finish' && look.stage !== 'correct'" :sight="sight" :resting="resting" :drag="drag.preview.value" :faded="drag.active.value || look.holdOriginal || look.divider !== null" />
+    <FrameLayer v-if="bench.opened && !finish.framed && !look.isFresh" :sight="sight" :tools="finishTools" />
+    <AreasLayer v-if="bench.opened && !look.isFresh && !finish.framed && look.stage !== 'correct'" :sight="sight" :resting="resting" :faded="drag.active.value || look.holdOriginal || look.divider !== null" />
+    <MarksLayer v-if="bench.opened && !look.isFresh && !finish.framed && look.stage !== 'finish' && look.stage !== 'correct'" :sight="sight" :resting="resting" :drag="drag.preview.value" :faded="drag.active.value || look.holdOriginal || look.divider !== null" />
     <svg v-if="drawn" class="pointer" data-test="drawn"><path :d="drawn" class="under" /><path :d="drawn" /></svg>
     <svg v-if="pointerDisc" class="pointer"><circle :cx="pointerDisc.x" :cy="pointerDisc.y" :r="Math.max(1.5, pointerDisc.r)" /></svg>
     <div
@@ -462,11 +480,15 @@ defineExpose({ zoomTo, drawing, toggleDivider, finishTools })
     <div class="banners">
       <div v-if="look.holdOriginal" class="banner">{{ beforeWord }}</div>
       <div v-else-if="look.lens !== 'plain'" class="banner lens">{{ LENS_WORDS[look.lens] }} lens: the result is not touched</div>
+      <div v-if="look.isFresh" class="banner lens" data-test="fresh">Seen {{ [look.flipped ? 'mirrored' : '', look.quarters ? `turned by ${90 * look.quarters}°` : ''].filter(Boolean).join(' and ') }}: nothing is changed</div>
       <div v-if="bench.marks !== 'all'" class="banner low">{{ bench.marks === 'none' ? 'Marks are hidden' : 'Settled marks are hidden' }}</div>
     </div>
     <div v-if="look.stage !== 'finish' || finish.tool !== 'crop'" class="zoom">
       <ElButton @click="zoomTo('fit')">Whole <span class="key">0</span></ElButton>
       <ElButton @click="zoomTo(1)">1 : 1 <span class="key">Z</span></ElButton>
+      <ElButton :title="`As large as on paper at ${Math.round(perInch)} pixels per inch (R)`" data-test="print-view" @click="atPrintSize">Print</ElButton>
+      <ElButton :class="{ on: look.flipped }" :aria-pressed="look.flipped" title="Mirrored, to see it with fresh eyes (X)" data-test="flip" @click="look.flipped = !look.flipped">Mirror</ElButton>
+      <ElButton :class="{ on: look.quarters !== 0 }" title="Turned by a quarter, in the view alone (Y)" data-test="turn-view" @click="look.quarters = (look.quarters + 1) % 4">Turn</ElButton>
       <span data-test="zoom">{{ zoomText }}</span>
     </div>
   </div>
@@ -495,6 +517,8 @@ defineExpose({ zoomTo, drawing, toggleDivider, finishTools })
 .banner.low { background: var(--soft-ink); }
 .zoom { position: absolute; right: 10px; bottom: 10px; display: flex; background: var(--sheet); border-radius: 3px; align-items: center; }
 .zoom button { border: 0; background: none; padding: 4px 9px; cursor: pointer; }
+.zoom button.on { font-weight: 700; }
+.zoom :deep(.el-button + .el-button) { margin-left: 0; }
 .zoom button:hover { background: var(--ground); }
 .zoom > span { padding: 4px 9px; min-width: 40px; text-align: right; border-left: 1px solid var(--hairline); }
 </style>

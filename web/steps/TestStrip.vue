@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { ElOption, ElSelect } from 'element-plus'
+import { refDebounced } from '@vueuse/core'
 import { computed } from 'vue'
 import { valueText } from '@fennip/core/operations/settings.js'
 import Crop from '../shared/Crop.vue'
@@ -30,6 +31,8 @@ const taken = computed(() => {
   return values.value.reduce((best, value, i) => (Math.abs(value - now) < Math.abs(values.value[best]! - now) ? i : best), 0)
 })
 const strips = computed(() => list.variants(values.value).map((operations, i) => ({ value: values.value[i]!, text: valueText(list.triedSetting!, values.value[i]), view: { lens: 'plain' as const, strength: 0, show: 'result' as const, operations: plain(operations) } })))
+/** The picture follows the hand first: the strip is made anew when it rests for a moment. */
+const resting = refDebounced(strips, 150)
 /** 1:1 in pixels of the screen. */
 const region = computed(() => ({ x: Math.round(list.frame.x - SIDE / 2), y: Math.round(list.frame.y - SIDE / 2), width: SIDE, height: SIDE }))
 const take = (value: number) => list.selected && list.triedSetting && list.adjustValue(list.selected.id, list.triedSetting.name, value)
@@ -43,8 +46,8 @@ const take = (value: number) => list.selected && list.triedSetting && list.adjus
         <span class="soft">click in the picture for another place</span>
       </template>
     </div>
-    <div v-if="strips.length > 0" class="row">
-      <button v-for="(strip, i) in strips" :key="i" type="button" :class="{ on: i === taken }" :aria-label="`${list.triedSetting!.title} ${strip.text}`" data-test="strip-value" @click="take(strip.value)">
+    <div v-if="resting.length > 0" class="row">
+      <button v-for="(strip, i) in resting" :key="i" type="button" :class="{ on: i === taken }" :aria-label="`${list.triedSetting!.title} ${strip.text}`" data-test="strip-value" @click="take(strip.value)">
         <Crop :region="region" :view="strip.view" :width="SIDE" :height="SIDE" /><span>{{ strip.text }}{{ i === taken ? ', taken' : '' }}</span>
       </button>
     </div>

@@ -45,13 +45,20 @@ export const useLook = defineStore('look', () => {
     return step ? { show: 'result', without: step.id } : { show: 'original' }
   })
 
+  /** Seen with fresh eyes: mirrored, or turned by quarters, in the view alone. */
+  const flipped = ref(false)
+  const quarters = ref(0)
+  const isFresh = computed(() => flipped.value || quarters.value !== 0)
+
   // Every picture is first seen as it is.
   watch(() => bench.opened?.id, () => {
     lens.value = 'plain'
     divider.value = null
+    flipped.value = false
+    quarters.value = 0
     beside.value = false
     compareScope.value = 'all'
   })
 
-  return { stage, lens, lensStrength, reliefRadius, holdOriginal, compareScope, beside, linked, divider, before }
+  return { stage, lens, lensStrength, reliefRadius, holdOriginal, compareScope, beside, linked, divider, before, flipped, quarters, isFresh }
 })
