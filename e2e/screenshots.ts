@@ -212,4 +212,40 @@ if (faded) {
   }
   await shot('bench-finish-crop')
 }
+// Corrections of areas.
+async function correct(name: string, tool: string, px: number | null, points: readonly (readonly [number, number])[], offers: readonly string[], file: string): Promise<void> {
+  const picture = list.find((one) => one.name === name)
+  if (!picture) return
+  await page.goto(`${address}/jobs/${job.id}/pictures/${picture.id}/correct`)
+  await page.waitForSelector('[data-test=picture][aria-busy=false] canvas')
+  await rest(page, 1500)
+  const view = (await page.locator('[data-test=picture]').boundingBox())!
+  const at = ([x, y]: readonly [number, number]) => [view.x + x * view.width, view.y + y * view.height] as const
+  if ((await page.locator('[data-test=zone]').count()) === 0) {
+    await page.click(`[data-test=zone-${tool}]`)
+    if (px !== null) {
+      await page.locator('[data-test=brush-size] input').fill(String(px))
+      await page.keyboard.press('Enter')
+    }
+    await page.mouse.move(...at(points[0]!))
+    await page.mouse.down()
+    for (const point of points.slice(1)) await page.mouse.move(...at(point), { steps: 8 })
+    await page.mouse.up()
+    await page.waitForSelector('[data-test=zone]')
+  }
+  for (const offer of offers) {
+    if ((await page.locator(`[data-operation=${offer}]`).count()) > 0) continue
+    await page.click('[data-test=what-is-wrong]')
+    await page.click(`[data-test=offer-${offer}]`)
+    await page.waitForSelector(`[data-operation=${offer}]`, { timeout: 60000 })
+  }
+  await page.click(`[data-operation=${offers[0]}]`)
+  await rest(page, 9000)
+  await shot(file)
+}
+const ring = (x: number, y: number, rx: number, ry: number) => Array.from({ length: 41 }, (_, i) => [x + rx * Math.cos((i * 2 * Math.PI) / 40), y + ry * Math.sin((i * 2 * Math.PI) / 40)] as const)
+await correct('shaft-dense.jpg', 'in', 420, [[0.1, 0.12], [0.9, 0.12], [0.92, 0.4], [0.92, 0.88], [0.5, 0.9], [0.1, 0.88], [0.1, 0.4], [0.16, 0.2]], ['clear-specks', 'even-out'], 'bench-correct')
+await correct('ring-stain.tif', 'outline', null, ring(0.377, 0.44, 0.175, 0.29), ['lift-stain'], 'bench-correct-stain')
+await correct('seat-cover.jpg', 'in', 1200, [[0.3, 0.5], [0.66, 0.5]], ['calm-moire'], 'bench-correct-moire')
+await correct('cabin-window-rain.jpg', 'in', 760, [[0.325, 0.38], [0.335, 0.39]], ['contrast'], 'bench-correct-zone')
 await browser.close()

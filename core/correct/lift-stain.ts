@@ -1,9 +1,11 @@
 import { Type } from '@sinclair/typebox'
 import { fitTint } from '../mend/fit-tint.js'
 import { tintField, type Tint } from '../mend/tint.js'
-import { defineArea, type OperationContext } from '../operations/operation.js'
+import { defineArea, type FloatRaster, type OperationContext } from '../operations/operation.js'
 import { exp, ln } from '../raster/exact-math.js'
+import type { Region } from '../raster/raster.js'
 import { makeTransfer } from '../raster/transfer.js'
+import { rounded } from '../render/samples.js'
 import { roundTo } from '../round.js'
 import { outlinesOfMask } from '../shape/from-mask.js'
 import type { Outline } from '../shape/shape.js'
@@ -13,13 +15,15 @@ import { viewOfZone, type ZoneView } from './zone-view.js'
 
 interface Settings { readonly amount: number; readonly evidence: 'colour' | 'brightness'; readonly finestPx: number }
 interface Measured {
-  /** What the stain takes of the light; null where nothing of it is told. */
-  readonly tint: Tint | null
+  /** What the stain takes of the light, in passes: each tells what the one before has left. Empty where nothing is told. */
+  readonly tints: readonly Tint[]
 }
 
 /** Light below it is black: nothing is told by it. */
 const DARKEST = 2e-3
 const MOST = 3
+/** The fit shrinks what is uncertain: a second pass tells what the first has left. */
+const PASSES = 2
 
 /**
  * Lift a whole stain: what it takes of the light is divided out, the detail under it stays. Observed = scene x exp(-depth x
@@ -44,10 +48,21 @@ export const liftStain = defineArea<Settings, Measured>({
   sentence: 'Lift the stain by {amount}, told by its {evidence}',
   measure(survey, { evidence, finestPx }, context) {
     const view = viewOfZone(survey)
-    if (evidence === 'brightness' || context.channels === 1) return { tint: tintByBrightness(view, finestPx, context) }
-    const fits = outlinesOf(view).map((outline) => fitTint(sourceOf(survey, context), makeTransfer(context.curve, 16), outline)).filter((fit) => fit !== null)
-    fits.sort((a, b) => b.tint.depth.length - a.tint.depth.length)
-    return { tint: fits[0]?.tint ?? null }
+    if (evidence === 'brightness' || context.channels === 1) {
+      const tint = tintByBrightness(view, finestPx, context)
+      return { tints: tint ? [tint] : [] }
+    }
+    const tints: Tint[] = []
+    const source = sourceOf(survey, context)
+    for (const outline of outlinesOf(view)) {
+      for (let pass = 0; pass < PASSES; pass++) {
+        const lifted = { ...source, read: (region: Region) => rounded(withoutTints(survey.read(region, 0), tints, 1, context, 0, region), 16) }
+        const fit = fitTint(lifted, makeTransfer(context.curve, 16), outline)
+        if (!fit) break
+        tints.push(fit.tint)
+      }
+    }
+    return { tints }
   },
   propose(survey, context) {
     const view = viewOfZone(survey, 60_000)
@@ -58,26 +73,35 @@ export const liftStain = defineArea<Settings, Measured>({
     return { settings: { evidence: isOneColour ? 'colour' : 'brightness', finestPx: Math.max(4, Math.min(40, Math.round(side / 40))) }, reason: `The zone is about ${side} px across. Around it the picture ${isOneColour ? 'has one colour, so a stain is told by its own' : 'has many colours, so a stain is told by its brightness'}.` }
   },
   reach: () => 0,
-  render(below, { amount }, measured, { tones }, level, region) {
-    if (!measured?.tint) return below
-    const { width, height, channels, data } = below
-    const { depth } = tintField(measured.tint)
-    const colour = measured.tint.channels
-    const step = 2 ** level
-    const result = data.slice()
-    for (let y = 0, i = 0; y < height; y++) {
-      for (let x = 0; x < width; x++, i++) {
-        const loss = (amount / 100) * depth((region.x + x + 0.5) * step, (region.y + y + 0.5) * step)
-        if (loss === 0) continue
-        for (let c = 0; c < channels; c++) {
-          const k = i * channels + c
-          result[k] = tones.encode(tones.decode(data[k]!) * exp(loss * colour[c]!))
-        }
-      }
-    }
-    return { ...below, data: result }
+  render(below, { amount }, measured, context, level, region) {
+    return measured ? withoutTints(below, measured.tints, amount / 100, context, level, region) : below
   },
 })
+
+/** A picture with so much of each tint divided out. */
+function withoutTints(below: FloatRaster, tints: readonly Tint[], share: number, { tones }: Pick<OperationContext, 'tones'>, level: number, region: Region): FloatRaster {
+  let result = below
+  for (const tint of tints) result = withoutTint(result, tint, share, tones, level, region)
+  return result
+}
+
+function withoutTint(below: FloatRaster, tint: Tint, share: number, tones: OperationContext['tones'], level: number, region: Region): FloatRaster {
+  const { width, height, channels, data } = below
+  const { depth } = tintField(tint)
+  const step = 2 ** level
+  const result = data.slice()
+  for (let y = 0, i = 0; y < height; y++) {
+    for (let x = 0; x < width; x++, i++) {
+      const loss = share * depth((region.x + x + 0.5) * step, (region.y + y + 0.5) * step)
+      if (loss === 0) continue
+      for (let c = 0; c < channels; c++) {
+        const k = i * channels + c
+        result[k] = tones.encode(tones.decode(data[k]!) * exp(loss * tint.channels[c]!))
+      }
+    }
+  }
+  return { ...below, data: result }
+}
 
 /** Spread of the log ratios of channels around a zone up to which a picture is a print of one colour. */
 const ONE_COLOUR = 0.12

@@ -45,5 +45,6 @@ watch(() => props.tools?.pointer.value, () => void read())
 
 <style scoped>
 .ratio { width: 88px; }
+.el-radio-group { flex-wrap: nowrap; flex: none; }
 .values { margin-left: auto; color: var(--soft-ink); display: flex; gap: 10px; overflow: hidden; }
 </style>

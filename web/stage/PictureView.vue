@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ElButton } from 'element-plus'
+import { ElButton, ElDropdown, ElDropdownItem, ElDropdownMenu } from 'element-plus'
 import OpenSeadragon from 'openseadragon'
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
 import { mendShape } from '@fennip/core/mend/mend-shape.js'
@@ -396,6 +396,7 @@ const perInch = computed(() => {
   return print ? Number(print.settings.perInch) : bench.opened?.about.resolutionPerInch ?? 300
 })
 /** As large as on paper: an inch has 96 pixels of the page (CSS Values 4, 6.2). */
+const VIEWS = { print: () => atPrintSize(), flip: () => (look.flipped = !look.flipped), turn: () => (look.quarters = (look.quarters + 1) % 4) }
 const atPrintSize = () => zoomTo((96 / perInch.value) * devicePixelRatio)
 /** Only what the divider passed over is painted anew. */
 watch(() => look.divider, (now, before) => {
@@ -486,9 +487,16 @@ defineExpose({ zoomTo, atPrintSize, drawing, toggleDivider, finishTools })
     <div v-if="look.stage !== 'finish' || finish.tool !== 'crop'" class="zoom">
       <ElButton @click="zoomTo('fit')">Whole <span class="key">0</span></ElButton>
       <ElButton @click="zoomTo(1)">1 : 1 <span class="key">Z</span></ElButton>
-      <ElButton :title="`As large as on paper at ${Math.round(perInch)} pixels per inch (R)`" data-test="print-view" @click="atPrintSize">Print</ElButton>
-      <ElButton :class="{ on: look.flipped }" :aria-pressed="look.flipped" title="Mirrored, to see it with fresh eyes (X)" data-test="flip" @click="look.flipped = !look.flipped">Mirror</ElButton>
-      <ElButton :class="{ on: look.quarters !== 0 }" title="Turned by a quarter, in the view alone (Y)" data-test="turn-view" @click="look.quarters = (look.quarters + 1) % 4">Turn</ElButton>
+      <ElDropdown trigger="click" placement="top-end" @command="(view: 'print' | 'flip' | 'turn') => VIEWS[view]()">
+        <ElButton data-test="more-views">View</ElButton>
+        <template #dropdown>
+          <ElDropdownMenu>
+            <ElDropdownItem command="print" data-test="print-view">As large as on paper, {{ Math.round(perInch) }} per inch <span class="key">R</span></ElDropdownItem>
+            <ElDropdownItem command="flip" data-test="flip">{{ look.flipped ? 'Not mirrored' : 'Mirrored' }} <span class="key">X</span></ElDropdownItem>
+            <ElDropdownItem command="turn" data-test="turn-view">Turned by a quarter <span class="key">Y</span></ElDropdownItem>
+          </ElDropdownMenu>
+        </template>
+      </ElDropdown>
       <span data-test="zoom">{{ zoomText }}</span>
     </div>
   </div>

@@ -30,7 +30,7 @@ const taken = computed(() => {
   const now = list.valueOf(list.selected, list.triedSetting.name)
   return values.value.reduce((best, value, i) => (Math.abs(value - now) < Math.abs(values.value[best]! - now) ? i : best), 0)
 })
-const strips = computed(() => list.variants(values.value).map((operations, i) => ({ value: values.value[i]!, text: valueText(list.triedSetting!, values.value[i]), view: { lens: 'plain' as const, strength: 0, show: 'result' as const, operations: plain(operations) } })))
+const strips = computed(() => list.variants(values.value).map((operations, i) => ({ value: values.value[i]!, name: list.triedSetting!.title, text: valueText(list.triedSetting!, values.value[i]), view: { lens: 'plain' as const, strength: 0, show: 'result' as const, operations: plain(operations) } })))
 /** The picture follows the hand first: the strip is made anew when it rests for a moment. */
 const resting = refDebounced(strips, 150)
 /** 1:1 in pixels of the screen. */
@@ -47,7 +47,7 @@ const take = (value: number) => list.selected && list.triedSetting && list.adjus
       </template>
     </div>
     <div v-if="resting.length > 0" class="row">
-      <button v-for="(strip, i) in resting" :key="i" type="button" :class="{ on: i === taken }" :aria-label="`${list.triedSetting!.title} ${strip.text}`" data-test="strip-value" @click="take(strip.value)">
+      <button v-for="(strip, i) in resting" :key="i" type="button" :class="{ on: i === taken }" :aria-label="`${strip.name} ${strip.text}`" data-test="strip-value" @click="take(strip.value)">
         <Crop :region="region" :view="strip.view" :width="SIDE" :height="SIDE" /><span>{{ strip.text }}{{ i === taken ? ', taken' : '' }}</span>
       </button>
     </div>

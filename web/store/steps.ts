@@ -4,7 +4,8 @@ import type { AreaTelltales } from '@fennip/core/check/area-telltales.js'
 import type { OperationStage, Settings } from '@fennip/core/operations/operation.js'
 import { allOperations, operationOf, placeOf } from '@fennip/core/operations/registry.js'
 import { describeSettings, type SettingDescription } from '@fennip/core/operations/settings.js'
-import { areaBounds } from '@fennip/core/shape/area.js'
+import { shapePartsOf } from '@fennip/core/shape/area.js'
+import { shapeCentre } from '@fennip/core/shape/shape.js'
 import type { Area, Operation, OperationStep } from '@fennip/core/treatment/schema.js'
 import { plain } from '../shared/plain.js'
 import { identifier, useBench } from './bench.js'
@@ -45,9 +46,11 @@ export const useSteps = defineStore('steps', () => {
     if (place.value) return place.value
     const zone = bench.areas.find(({ id }) => id === selected.value?.zone)
     const { width, height } = bench.opened?.original ?? { width: 0, height: 0 }
-    const inZone = zone && !zone.inverted ? areaBounds(zone) : null
-    // What a correction does is seen in its zone.
-    return inZone && inZone.width > 0 ? { x: Math.max(0, Math.min(width, inZone.x + inZone.width / 2)), y: Math.max(0, Math.min(height, inZone.y + inZone.height / 2)) } : { x: width / 2, y: height / 2 }
+    // What a correction does is seen in its zone: where it was painted first.
+    const part = zone && !zone.inverted ? shapePartsOf(zone).find(({ mode }) => mode === 'add') : undefined
+    if (!part) return { x: width / 2, y: height / 2 }
+    const [x, y] = part.shape.type === 'stroke' ? part.shape.points[part.shape.points.length >> 1]! : [shapeCentre(part.shape).x, shapeCentre(part.shape).y]
+    return { x: Math.max(0, Math.min(width, x)), y: Math.max(0, Math.min(height, y)) }
   })
   /** The value of a setting, strength included. */
   const valueOf = (step: OperationStep, name: string) => (name === 'strength' ? Math.round(100 * step.strength) : Number(step.settings[name]))
