@@ -1,4 +1,3 @@
-import { createHash } from 'node:crypto'
 import { mkdtempSync, readdirSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { dirname, join } from 'node:path'
@@ -82,17 +81,21 @@ export class Harness {
    * the server for no patch.
    */
   async workerHash(picture: string, treatment: Treatment, method: string, ...values: unknown[]): Promise<string> {
-    return createHash('sha256').update(Uint8Array.from(await this.workerBytes(picture, treatment, method, ...values))).digest('hex')
+    return (await this.askWorker(picture, treatment, method, values, 'hash')) as string
   }
 
-  /** The bytes themselves. */
+  /** The bytes themselves, of a small region: they are carried as numbers. */
   async workerBytes(picture: string, treatment: Treatment, method: string, ...values: unknown[]): Promise<number[]> {
+    return (await this.askWorker(picture, treatment, method, values, 'bytes')) as number[]
+  }
+
+  private async askWorker(picture: string, treatment: Treatment, method: string, values: unknown[], answer: 'hash' | 'bytes'): Promise<string | number[]> {
     const assets = fileURLToPath(new URL('../web/dist/assets/', import.meta.url))
     const script = readdirSync(assets).find((name) => name.startsWith('pixels.worker') && name.endsWith('.js'))!
     const { list } = (await (await fetch(`${this.services.address}/api/jobs/${this.job}`)).json()) as { list: { id: string }[] }
     const summary = list.find(({ id }) => id === picture)
     return this.page.evaluate(
-      async ({ script, summary, treatment, method, values }) => {
+      async ({ script, summary, treatment, method, values, answer }) => {
         const worker = new Worker(`/assets/${script}`, { type: 'module' })
         const call = (path: string, ...given: unknown[]) =>
           new Promise<unknown>((resolve, reject) => {
@@ -100,9 +103,9 @@ export class Harness {
             const listen = (event: MessageEvent) => {
               if ((event.data as { id: string }).id !== id) return
               worker.removeEventListener('message', listen)
-              const answer = event.data as { type: string; name?: string; value: unknown }
-              if (answer.type === 'HANDLER') reject(new Error(JSON.stringify(answer.value)))
-              else resolve(answer.value)
+              const said = event.data as { type: string; name?: string; value: unknown }
+              if (said.type === 'HANDLER') reject(new Error(JSON.stringify(said.value)))
+              else resolve(said.value)
             }
             worker.addEventListener('message', listen)
             worker.postMessage({ id, type: 'APPLY', path: [path], argumentList: given.map((value) => ({ type: 'RAW', value })) })
@@ -111,9 +114,11 @@ export class Harness {
         await call('load', treatment, false)
         const bytes = (await call(method, ...values)) as Uint8Array<ArrayBuffer>
         worker.terminate()
-        return [...bytes]
+        if (answer === 'bytes') return [...bytes]
+        const hash = new Uint8Array(await crypto.subtle.digest('SHA-256', bytes))
+        return [...hash].map((byte) => byte.toString(16).padStart(2, '0')).join('')
       },
-      { script, summary, treatment, method, values },
+      { script, summary, treatment, method, values, answer },
     )
   }
 

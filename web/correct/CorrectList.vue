@@ -53,14 +53,16 @@ const choose = (name: string) => list.add(name, {}, { zone: zones.current?.id, p
     <p v-if="list.own.length === 0" class="none soft">Nothing is corrected yet. Make a zone, or begin with the trouble: the zone can be painted afterwards.</p>
     <div class="ask"><WhatIsWrong primary @choose="choose" /><span class="soft">specks, a stain, moire, haze, lost contrast, a colour streak, too dark, noise, no grain</span></div>
     <h3>Zones <ElButton link size="small" data-test="zone-new" @click="zones.begin">New zone</ElButton></h3>
-    <div class="zones" role="listbox" aria-label="Zones">
+    <div class="zones">
+      <div v-if="zones.zones.length > 0" role="listbox" aria-label="Zones">
       <button
         v-for="zone in zones.zones" :key="zone.id" type="button" role="option" class="zone" :class="{ on: zone.id === zones.current?.id }" :aria-selected="zone.id === zones.current?.id" data-test="zone"
         @click="zones.selectedId = zone.id === zones.selectedId ? null : zone.id"
       >
         <i /><span>{{ zone.name }} <small class="soft">{{ percent(zones.shares[zone.id]) }}{{ zones.shares[zone.id] === undefined ? '' : ', ' }}{{ partsInWords(zone) }}</small></span><b :title="`used by ${zones.usedBy.get(zone.id)} corrections`">{{ zones.usedBy.get(zone.id) || '' }}</b>
       </button>
-      <p v-if="zones.zones.length === 0" class="none soft">No zone yet. Paint one with the tools above the picture, or let Fennip propose some.</p>
+      </div>
+      <p v-else class="none soft">No zone yet. Paint one with the tools above the picture, or let Fennip propose some.</p>
       <div v-for="proposal in zones.proposals" :key="proposal.name" class="proposal" data-test="zone-proposal">
         <span>{{ proposal.name }} <small class="soft">{{ proposal.reason }}</small></span>
         <ElButton size="small" data-test="zone-take" @click="zones.take(proposal)">Take</ElButton>
