@@ -66,7 +66,9 @@ export const useOutbox = defineStore('outbox', () => {
           const revision = Math.max(gesture.madeOn, revisions.get(gesture.picture) ?? 0)
           const saved = await api.edit(gesture.picture, revision, gesture.label, gesture.operations, gesture.id)
           know(gesture.picture, saved.revision)
-          await drop(gesture)
+          // It waits until its revision is told in the same turn: an undo in between would be sent with the old one.
+          await kept.dropGesture(gesture.id).catch(() => undefined)
+          queue.value = queue.value.filter((other) => other !== gesture)
           trouble.value = null
           for (const outcome of outcomes) outcome.saved?.(gesture, saved.revision, saved.rebased)
         } catch (error) {
