@@ -1,4 +1,4 @@
-import { brightnessOf } from '../correct/brightness.js'
+import { brightnessOf } from '../operations/brightness.js'
 import { meanWhere } from '../correct/zone-means.js'
 import { noiseIn, viewOfZone, windowsOf } from '../correct/zone-view.js'
 import type { OperationContext, Survey } from '../operations/operation.js'

@@ -9,8 +9,8 @@ import { clipRegion, crop, growRegion, type IntegerRaster, type PixelSource, typ
 import { rounded, toFloat } from '../render/samples.js'
 import { roundTo } from '../round.js'
 import { makeTransfer } from '../raster/transfer.js'
-import { brightnessOf, channelOf, rasterOf } from './brightness.js'
-import { sourceOf } from './survey-source.js'
+import { brightnessOf, channelOf, rasterOf } from '../operations/brightness.js'
+import { sourceOf } from '../operations/survey-source.js'
 import { zoneBounds } from './zone-view.js'
 
 interface Settings { readonly colour: number; readonly brightness: number; readonly periodPx: number }

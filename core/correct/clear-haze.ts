@@ -5,7 +5,7 @@ import { squareExtreme } from '../raster/extremes.js'
 import { inOrder } from '../raster/order.js'
 import type { Plane } from '../raster/raster.js'
 import { roundTo } from '../round.js'
-import { brightnessOf } from './brightness.js'
+import { brightnessOf } from '../operations/brightness.js'
 import { viewOfZone } from './zone-view.js'
 
 interface Settings { readonly taken: number; readonly sky: number; readonly patchPx: number }

@@ -5,7 +5,7 @@ import { PI } from '../raster/exact-math.js'
 import { squareExtreme } from '../raster/extremes.js'
 import type { Plane } from '../raster/raster.js'
 import { roundTo } from '../round.js'
-import { brightnessOf } from './brightness.js'
+import { brightnessOf } from '../operations/brightness.js'
 import { LENDER_SIZES, RAY_SIZES, replaceSpecks, type Specks } from './replace-specks.js'
 import { atLevel, noiseOfZone, windowsOf } from './zone-view.js'
 

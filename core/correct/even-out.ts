@@ -3,7 +3,7 @@ import { defineArea } from '../operations/operation.js'
 import { gaussianBlur } from '../raster/blur.js'
 import { guidedFilter } from '../raster/box.js'
 import { roundTo } from '../round.js'
-import { brightnessOf, channelOf, rasterOf } from './brightness.js'
+import { brightnessOf, channelOf, rasterOf } from '../operations/brightness.js'
 import { atLevel, noiseOfZone } from './zone-view.js'
 
 interface Settings { readonly radiusPx: number; readonly edges: number; readonly blurPx: number }

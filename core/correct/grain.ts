@@ -4,7 +4,7 @@ import { gaussianBlur } from '../raster/blur.js'
 import { cos, PI } from '../raster/exact-math.js'
 import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
 import { roundTo } from '../round.js'
-import { brightnessOf, channelOf } from './brightness.js'
+import { brightnessOf, channelOf } from '../operations/brightness.js'
 import { windowsOf } from './zone-view.js'
 
 interface Settings { readonly amount: number; readonly colour: 'measured' | 'none'; readonly seed: number }

@@ -9,7 +9,7 @@ import { rounded } from '../render/samples.js'
 import { roundTo } from '../round.js'
 import { outlinesOfMask } from '../shape/from-mask.js'
 import type { Outline } from '../shape/shape.js'
-import { sourceOf } from './survey-source.js'
+import { sourceOf } from '../operations/survey-source.js'
 import { cellMedians, cellsOf, fillSmoothly, gridOver, smoothedOnce } from './zone-grid.js'
 import { viewOfZone, type ZoneView } from './zone-view.js'
 

@@ -3,7 +3,7 @@ import { defineArea } from '../operations/operation.js'
 import { guidedFilter } from '../raster/box.js'
 import { LN2, ln, pow } from '../raster/exact-math.js'
 import { meanWhere } from './zone-means.js'
-import { brightnessOf } from './brightness.js'
+import { brightnessOf } from '../operations/brightness.js'
 import { viewOfZone } from './zone-view.js'
 
 type Band = 'all' | 'dark' | 'middle' | 'light'
@@ -43,7 +43,8 @@ export const lighten = defineArea<Settings>({
   render(below, { stops, band }, _measured, context, level) {
     const { channels, data } = below
     const { tones } = context
-    const tone = band === 'all' ? null : guidedFilter(brightnessOf(below, context), brightnessOf(below, context), radiusAt(level), TEXTURE * TEXTURE).data
+    const brightness = brightnessOf(below, context)
+    const tone = band === 'all' ? null : guidedFilter(brightness, brightness, radiusAt(level), TEXTURE * TEXTURE).data
     const result = new Float32Array(data.length)
     const full = pow(2, stops)
     for (let i = 0; i < data.length / channels; i++) {

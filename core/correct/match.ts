@@ -1,7 +1,7 @@
 import { Type } from '@sinclair/typebox'
 import { defineArea } from '../operations/operation.js'
 import { boxMean } from '../raster/box.js'
-import { brightnessOf } from './brightness.js'
+import { brightnessOf } from '../operations/brightness.js'
 import { cellMedians, cellsOf, fillSmoothly, gridField, gridOver, smoothedOnce, storedValues, type ZoneGrid } from './zone-grid.js'
 import { meanWhere } from './zone-means.js'
 import { viewOfZone } from './zone-view.js'

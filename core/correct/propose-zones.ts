@@ -4,7 +4,7 @@ import { distanceFrom } from '../raster/distance-transform.js'
 import { labPixels } from '../raster/lab.js'
 import { outlinesOfMask } from '../shape/from-mask.js'
 import type { ShapePart } from '../treatment/schema.js'
-import { brightnessOf } from './brightness.js'
+import { brightnessOf } from '../operations/brightness.js'
 
 /** A zone that is proposed, in pixels of the picture. */
 export interface ZoneProposal {

@@ -1,6 +1,6 @@
 import type { FloatRaster, OperationContext } from '../operations/operation.js'
 import type { Region } from '../raster/raster.js'
-import { brightnessOf } from './brightness.js'
+import { brightnessOf } from '../operations/brightness.js'
 
 /** Connected pixels, one list a speck. */
 export type Specks = readonly Int32Array[]

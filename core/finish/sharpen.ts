@@ -1,6 +1,7 @@
 import { Type } from '@sinclair/typebox'
 import { gaussianBlur } from '../raster/blur.js'
-import { defineArea, type FloatRaster, type OperationContext } from '../operations/operation.js'
+import { brightnessOf } from '../operations/brightness.js'
+import { defineArea } from '../operations/operation.js'
 
 interface Sharpen { readonly radiusPx: number; readonly amount: number; readonly threshold: number; readonly halo: number }
 
@@ -26,7 +27,7 @@ export const sharpen = defineArea<Sharpen>({
   reach: ({ radiusPx }, _measured, level) => Math.ceil((3 * radiusPx) / 2 ** level) + 2,
   render(below, { radiusPx, amount, threshold, halo }, _measured, context, level) {
     const { width, height, channels, data } = below
-    const brightness = brightnessOf(below, context)
+    const brightness = brightnessOf(below, context).data
     const blurred = gaussianBlur({ width, height, data: brightness }, radiusPx / 2 ** level).data
     const [add, least, beyond] = [amount / 100, threshold / 100, halo / 100]
     const result = data.slice()
@@ -55,11 +56,3 @@ export const sharpen = defineArea<Sharpen>({
     return { ...below, data: result }
   },
 })
-
-function brightnessOf({ width, height, channels, data }: FloatRaster, { luminance }: OperationContext): Float32Array {
-  if (channels === 1) return data
-  const plane = new Float32Array(width * height)
-  const [r, g, b] = luminance as [number, number, number]
-  for (let i = 0; i < plane.length; i++) plane[i] = r * data[3 * i]! + g * data[3 * i + 1]! + b * data[3 * i + 2]!
-  return plane
-}

@@ -1,5 +1,5 @@
 import { Type } from '@sinclair/typebox'
-import { sourceOf } from '../correct/survey-source.js'
+import { sourceOf } from '../operations/survey-source.js'
 import { definePatch, type OperationContext, type PatchOperation, type Survey } from '../operations/operation.js'
 import { clipRegion, contains, crop, growRegion, unionRegion, type PixelSource, type Region } from '../raster/raster.js'
 import { makeTransfer } from '../raster/transfer.js'

@@ -40,8 +40,11 @@ interface Link {
   readonly operation: Operation
 }
 
+/** One filter; its key names itself and all that stands before it. */
+interface FilterSegment { readonly kind: 'filter'; readonly link: Link; readonly key: string }
+
 /** A run of links that is rendered at once: fused tone, or one filter. */
-type Segment = { readonly kind: 'tone'; readonly program: ToneProgram; readonly blend: OperationStep | null } | { readonly kind: 'filter'; readonly link: Link; readonly key: string }
+type Segment = { readonly kind: 'tone'; readonly program: ToneProgram; readonly blend: OperationStep | null } | FilterSegment
 
 /**
  * What stands on the mended base: corrections, rebuilt detail and finish, one stage after the other, then the frame.
@@ -210,15 +213,15 @@ export class Chain {
     }
     const { width, height } = region
     // A copy, since tone works in place.
-    return { width, height, channels: this.base.channels, data: this.recall(segment.key, region, level, () => this.filtered(count, segment.link, region, level, mended).data).slice() }
+    return { width, height, channels: this.base.channels, data: this.recall(segment.key, region, level, () => this.filtered(count, segment, region, level, mended).data).slice() }
   }
 
-  private filtered(count: number, link: Link, region: Region, level: number, mended: ReadMended): FloatRaster {
+  private filtered(count: number, { link, key }: FilterSegment, region: Region, level: number, mended: ReadMended): FloatRaster {
     const { step, operation } = link
     if (operation.form !== 'area' && operation.form !== 'patch') throw new RangeError(`${operation.name} is no filter`)
     // Nothing is computed where the zone does not reach.
     if (step.zone !== undefined && !this.cover(step.zone, region, level, mended)?.some((value) => value > 0)) return this.upTo(count - 1, region, level, mended)
-    if (operation.form === 'patch') return this.patched(count, step, operation, region, level, mended)
+    if (operation.form === 'patch') return this.patched(count, step, operation, key, region, level, mended)
     const size = levelSize(this.base.width, this.base.height, level)
     const wide = clipRegion(growRegion(region, reachOf(link, level)), size.width, size.height)
     const below = this.upTo(count - 1, wide, level, mended)
@@ -229,7 +232,7 @@ export class Chain {
   }
 
   /** A patch is made at full size and remembered; a smaller level shows the mean of its change. */
-  private patched(count: number, step: OperationStep, operation: PatchOperation, region: Region, level: number, mended: ReadMended): FloatRaster {
+  private patched(count: number, step: OperationStep, operation: PatchOperation, key: string, region: Region, level: number, mended: ReadMended): FloatRaster {
     const below = this.upTo(count - 1, region, level, mended)
     const { channels, width, height } = this.base
     const scale = 2 ** level
@@ -239,7 +242,7 @@ export class Chain {
     const bounds = clipRegion({ x, y, width: Math.ceil((exact.x + exact.width - x) / scale) * scale, height: Math.ceil((exact.y + exact.height - y) / scale) * scale }, width, height)
     const shown = { x: x / scale, y: y / scale, width: Math.ceil(bounds.width / scale), height: Math.ceil(bounds.height / scale) }
     if (exact.width === 0 || exact.height === 0 || !overlaps(shown, region)) return below
-    const change = this.recall(`change ${this.segments[count - 1]!.kind === 'filter' ? (this.segments[count - 1] as { key: string }).key : ''}`, bounds, 0, () => {
+    const change = this.recall(`change ${key}`, bounds, 0, () => {
       const wide = clipRegion(growRegion(bounds, operation.reach(step.settings, step.measured)), width, height)
       const place = { ...bounds, x: bounds.x - wide.x, y: bounds.y - wide.y }
       const full = this.upTo(count - 1, wide, 0, mended)

@@ -1,6 +1,7 @@
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef, watch } from 'vue'
 import type { AreaTelltales } from '@fennip/core/check/area-telltales.js'
+import type { StepOptions } from '@fennip/core/operations/make-step.js'
 import type { OperationStage, Settings } from '@fennip/core/operations/operation.js'
 import { allOperations, operationOf, placeOf } from '@fennip/core/operations/registry.js'
 import { describeSettings, type SettingDescription } from '@fennip/core/operations/settings.js'
@@ -66,11 +67,11 @@ export const useSteps = defineStore('steps', () => {
   }
 
   /** Make a step, measured in a zone. @param areas  Zones in place of the treatment's. */
-  const make = (id: string, name: string, settings: Settings, list: readonly OperationStep[], options: { zone?: string | undefined; note?: string | undefined; propose?: boolean }, areas?: readonly Area[]) =>
+  const make = (id: string, name: string, settings: Settings, list: readonly OperationStep[], options: StepOptions, areas?: readonly Area[]) =>
     bench.thePool().helper.makeStep(id, name, plain(settings), plain(list), options, areas && plain(areas))
 
   /** Add a step of an operation, with what it has to look for measured. */
-  async function add(name: string, settings: Settings = {}, options: { zone?: string | undefined; note?: string | undefined; propose?: boolean } = {}): Promise<OperationStep | null> {
+  async function add(name: string, settings: Settings = {}, options: StepOptions = {}): Promise<OperationStep | null> {
     await keep()
     busy.value = true
     try {

@@ -19,7 +19,6 @@ const TONE_FADE = 6
 /** How far from a picked colour a pixel may lie, and over how much it fades, CIELAB. */
 const COLOUR_WITHIN = 12
 const COLOUR_FADE = 8
-/** A place that is picked is the mean over so many pixels on either side. */
 const round = (value: number) => Math.round(10 * value) / 10
 
 /** Zones of the picture on the bench, and how they are made. */

@@ -1,4 +1,4 @@
-import type { FloatRaster, OperationContext } from '../operations/operation.js'
+import type { FloatRaster, OperationContext } from './operation.js'
 import type { Plane } from '../raster/raster.js'
 
 /** Brightness of a picture: its encoded channels weighed as in luminance. */

@@ -1,4 +1,4 @@
-import type { OperationContext, Survey } from '../operations/operation.js'
+import type { OperationContext, Survey } from './operation.js'
 import type { PixelSource } from '../raster/raster.js'
 import { rounded } from '../render/samples.js'
 
