@@ -42,7 +42,7 @@ const choose = (name: string) => list.add(name, {}, { zone: zones.current?.id, p
         <ElPopover trigger="click" placement="bottom" :width="220" :show-arrow="false">
           <template #reference><button type="button" class="value" data-test="value-zone">{{ nameOf(step) }}</button></template>
           <label>In which zone
-            <ElSelect :model-value="step.zone ?? ''" size="small" :teleported="false" aria-label="Zone" data-test="step-zone" @change="(zone: string) => list.change(step.id, { zone: zone === '' ? undefined : zone }, 'Set the zone')">
+            <ElSelect :model-value="step.zone ?? ''" :empty-values="[null, undefined]" size="small" :teleported="false" aria-label="Zone" data-test="step-zone" @change="(zone: string) => list.change(step.id, { zone: zone === '' ? undefined : zone }, 'Set the zone')">
               <ElOption value="" label="the whole picture" /><ElOption v-for="zone in zones.zones" :key="zone.id" :value="zone.id" :label="zone.name" />
             </ElSelect>
           </label>

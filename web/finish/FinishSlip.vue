@@ -35,7 +35,7 @@ async function strengthen(value: number): Promise<void> {
       <template v-if="hasStrength">
         <Setting label="Strength" unit="%" :model-value="Math.round(100 * list.selected.strength)" :min="5" :max="100" test="finish-strength" @change="strengthen" />
         <label v-if="zones.length > 0">Only in
-          <ElSelect :model-value="list.selected.zone ?? ''" size="small" aria-label="Zone" data-test="finish-zone" @change="(zone: string) => list.change(list.selected!.id, { zone: zone === '' ? undefined : zone }, 'Set the zone')">
+          <ElSelect :model-value="list.selected.zone ?? ''" :empty-values="[null, undefined]" size="small" aria-label="Zone" data-test="finish-zone" @change="(zone: string) => list.change(list.selected!.id, { zone: zone === '' ? undefined : zone }, 'Set the zone')">
             <ElOption value="" label="the whole picture" /><ElOption v-for="zone in zones" :key="zone.id" :value="zone.id" :label="zone.name" />
           </ElSelect>
         </label>

@@ -89,7 +89,7 @@ function readSight(): Sight {
   const origin = image.imageToViewerElementCoordinates(new OpenSeadragon.Point(0, 0))
   const unit = image.imageToViewerElementCoordinates(new OpenSeadragon.Point(1000, 0))
   const size = viewport.getContainerSize()
-  return { scale: (unit.x - origin.x) / 1000, x: origin.x, y: origin.y, width: size.x, height: size.y }
+  return { scale: Math.hypot(unit.x - origin.x, unit.y - origin.y) / 1000, x: origin.x, y: origin.y, width: size.x, height: size.y }
 }
 
 function follow(): void {
@@ -491,9 +491,9 @@ defineExpose({ zoomTo, atPrintSize, drawing, toggleDivider, finishTools })
         <ElButton data-test="more-views">View</ElButton>
         <template #dropdown>
           <ElDropdownMenu>
-            <ElDropdownItem command="print" data-test="print-view">As large as on paper, {{ Math.round(perInch) }} per inch <span class="key">R</span></ElDropdownItem>
-            <ElDropdownItem command="flip" data-test="flip">{{ look.flipped ? 'Not mirrored' : 'Mirrored' }} <span class="key">X</span></ElDropdownItem>
-            <ElDropdownItem command="turn" data-test="turn-view">Turned by a quarter <span class="key">Y</span></ElDropdownItem>
+            <ElDropdownItem command="print" data-test="print-view">As large as on paper, {{ Math.round(perInch) }} per inch<span class="key beside">R</span></ElDropdownItem>
+            <ElDropdownItem command="flip" data-test="flip">{{ look.flipped ? 'Not mirrored' : 'Mirrored' }}<span class="key beside">X</span></ElDropdownItem>
+            <ElDropdownItem command="turn" data-test="turn-view">Turned by a quarter<span class="key beside">Y</span></ElDropdownItem>
           </ElDropdownMenu>
         </template>
       </ElDropdown>
@@ -525,8 +525,7 @@ defineExpose({ zoomTo, atPrintSize, drawing, toggleDivider, finishTools })
 .banner.low { background: var(--soft-ink); }
 .zoom { position: absolute; right: 10px; bottom: 10px; display: flex; background: var(--sheet); border-radius: 3px; align-items: center; }
 .zoom button { border: 0; background: none; padding: 4px 9px; cursor: pointer; }
-.zoom button.on { font-weight: 700; }
-.zoom :deep(.el-button + .el-button) { margin-left: 0; }
+.key.beside { margin-left: 8px; }
 .zoom button:hover { background: var(--ground); }
 .zoom > span { padding: 4px 9px; min-width: 40px; text-align: right; border-left: 1px solid var(--hairline); }
 </style>

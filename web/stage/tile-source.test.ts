@@ -115,6 +115,24 @@ describe('tiles for the viewer', () => {
     expect(views).toEqual([{ part: { x: 300, y: 0, width: 40, height: 512 }, show: 'original' }])
   })
 
+  it('a tile on its way while the view changes is painted as it is looked at now', async () => {
+    let show: 'original' | 'result' = 'original'
+    const seen: string[] = []
+    let release: () => void = () => undefined
+    const slow = { paintTile: async (_place: TilePlace, _part: Region, view: { show: string }) => {
+      seen.push(view.show)
+      if (seen.length === 1) await new Promise<void>((resolve) => (release = resolve))
+      return { close: () => undefined } as unknown as ImageBitmap
+    } }
+    const changing = new LivingTiles(picture, slow as unknown as PixelPool, () => ({ lens: 'plain', strength: 0, show }))
+    const loaded = new Promise<void>((resolve, reject) => (changing.source() as unknown as Source).downloadTileStart({ src: 'fennip:0/0/0', finish: () => resolve(), fail: reject }))
+    show = 'result'
+    await changing.repaint(null, 0, () => undefined)
+    release()
+    await loaded
+    expect(seen).toEqual(['original', 'result'])
+  })
+
   it('a tile that the viewer dropped is not painted', async () => {
     tiles.forget('fennip:0/0/0')
     pool.asked.length = 0

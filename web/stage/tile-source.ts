@@ -11,6 +11,8 @@ import type { View } from '../workers/pixels.worker.js'
  */
 export class LivingTiles {
   private readonly canvases = new Map<string, CanvasRenderingContext2D>()
+  /** Counts repaints: a tile that was on its way meanwhile is painted once more. */
+  private repaints = 0
 
   /**
    * @param view     How the picture is looked at.
@@ -43,7 +45,7 @@ export class LivingTiles {
         canvas.width = tile.width
         canvas.height = tile.height
         const drawing = canvas.getContext('2d', { alpha: false })!
-        this.paint(drawing, place, tile).then(
+        this.paintWhole(drawing, place, tile).then(
           () => {
             this.canvases.set(context.src, drawing)
             context.finish(drawing, null, 'context2d')
@@ -54,6 +56,14 @@ export class LivingTiles {
       downloadTileAbort: () => undefined,
     })
     return source
+  }
+
+  /** Paint a tile that comes into view, until it is as the others are. */
+  private async paintWhole(drawing: CanvasRenderingContext2D, place: TilePlace, tile: Region): Promise<void> {
+    for (let before = -1; before !== this.repaints; ) {
+      before = this.repaints
+      await this.paint(drawing, place, tile)
+    }
   }
 
   forget(url: string): void {
@@ -68,6 +78,7 @@ export class LivingTiles {
    * @param onlySeen  Whether other levels are left as they are: the next frame follows at once.
    */
   async repaint(region: Region | null, level: number, onSeen: () => void, onlySeen = false): Promise<void> {
+    this.repaints++
     const parts = [...this.canvases.entries()].flatMap(([url, drawing]) => {
       const place = placeOf(url)
       const part = partOf(this.regionOf(place), region, place.level)
