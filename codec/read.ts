@@ -1,4 +1,5 @@
 import { ProblemError } from '@fennip/core/problem.js'
+import { measureTableProfile } from '@fennip/core/raster/colour-library.js'
 import { greyProfile, readProfile, srgbProfile, type ColourProfile } from '@fennip/core/raster/profile.js'
 import { makeRaster, type Depth, type IntegerRaster } from '@fennip/core/raster/raster.js'
 import exifr from 'exifr'
@@ -120,7 +121,7 @@ async function headerOf(file: FileHandle, path: string, name: string, size: numb
   const icc = meta.icc ? new Uint8Array(meta.icc) : null
   let profile: ColourProfile
   try {
-    profile = icc ? readProfile(icc, channels) : channels === 1 ? greyProfile(true) : srgbProfile(true)
+    profile = icc ? await profileOf(icc, channels) : channels === 1 ? greyProfile(true) : srgbProfile(true)
   } catch (error) {
     profile = channels === 1 ? greyProfile(true) : srgbProfile(true)
     notes.push(`${error instanceof ProblemError ? error.detail : 'The profile cannot be read.'} sRGB is assumed on screen; the profile itself is kept.`)
@@ -143,6 +144,18 @@ async function headerOf(file: FileHandle, path: string, name: string, size: numb
     metadata: { icc, exif, resolutionPerInch: resolution },
     camera: await readCamera(exif),
     notes,
+  }
+}
+
+/** Curve and matrix as the profile gives them; where it has tables or a curve for each channel, what comes closest. */
+async function profileOf(icc: Uint8Array, channels: 1 | 3): Promise<ColourProfile> {
+  try {
+    return readProfile(icc, channels)
+  } catch (error) {
+    if (channels === 1) throw error
+    return measureTableProfile(icc).catch(() => {
+      throw error
+    })
   }
 }
 

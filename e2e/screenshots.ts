@@ -88,7 +88,7 @@ await page.keyboard.press('g')
 await page.goto(`${address}/jobs/${job.id}`)
 for (const name of ['shaft-valve-3.jpg', 'lower-station.tif']) {
   const row = page.locator(`[data-test=picture-row][data-name="${name}"]`)
-  if ((await row.locator('[data-test=verdict]').innerText()) === 'not searched') await row.locator('input[type=checkbox]').check()
+  if ((await row.locator('[data-test=verdict]').innerText()) === 'not searched') await row.locator('.el-checkbox').click()
 }
 if (await page.locator('[data-test=find-chosen]').isEnabled()) {
   await page.click('[data-test=find-chosen]')

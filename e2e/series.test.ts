@@ -17,7 +17,7 @@ afterAll(() => harness.stop())
 const row = (name: string) => page.locator(`[data-test=picture-row][data-name="${name}"]`)
 /** A picture of what the view shows, to see that it changed. */
 const seen = async () => (await harness.test('picture').screenshot()).toString('base64')
-const select = (name: string) => row(name).locator('input[type=checkbox]').check()
+const select = (name: string) => row(name).locator('.el-checkbox').click()
 const names = () => page.locator('[data-test=picture-row] .name b').allInnerTexts()
 const batchOver = (words: string) => expect.poll(() => page.locator('[data-test=batch-words]').first().innerText(), { timeout: 90000 }).toContain(words)
 
@@ -51,7 +51,7 @@ describe('the contact sheet', () => {
     await expect.poll(names).toHaveLength(5)
   })
   it('pauses a batch, goes on with it and cancels another', async () => {
-    await harness.test('all').check()
+    await harness.test('all').click()
     await harness.test('export-chosen').click()
     await harness.test('batch-pause').first().click()
     await expect.poll(() => harness.test('batch-words').first().innerText()).toContain('paused')
@@ -60,7 +60,7 @@ describe('the contact sheet', () => {
     await harness.test('export-chosen').click()
     await harness.test('batch-cancel').first().click()
     await batchOver('cancelled')
-    await harness.test('all').uncheck()
+    await harness.test('all').click()
   })
   it('has no chart to apply before one is learned', async () => {
     await select('pylon-4-cable.jpg')
@@ -85,7 +85,7 @@ describe('the sensor page', () => {
     await harness.test('sensor').click()
     await page.waitForSelector('[data-test=frame]')
     expect(await harness.test('learn').isDisabled()).toBe(true)
-    await harness.test('all-frames').check()
+    await harness.test('all-frames').click()
     await harness.test('learn').click()
     await page.waitForSelector('[data-test=sensor-map]', { timeout: 90000 })
     expect(await page.locator('[data-test=mark]').count()).toBeGreaterThan(10)
@@ -122,7 +122,7 @@ describe('the sensor page', () => {
     await page.keyboard.press('ArrowRight')
     await expect.poll(mark).not.toBe(first)
     // Enter on a button is for that button, not for the mark.
-    await page.locator('[data-test=all-frames]').focus()
+    await page.locator('[data-test=all-frames] input').focus()
     const now = await judged()
     await page.locator('[data-test=learn]').focus()
     await page.keyboard.press('Enter')

@@ -9,7 +9,12 @@ export interface ColourProfile {
   readonly curve: TransferCurve
   /** Linear RGB of the picture to XYZ of the profile connection space (D50), row by row; none for grey. */
   readonly toXyz: readonly number[] | null
+  /** Whether curve and matrix are only the closest to what the profile says: the screen converts by the profile itself. */
+  readonly isByTables?: boolean
 }
+
+/** Where a part of a profile lies. */
+interface Place { readonly at: number; readonly size: number }
 
 /** sRGB primaries adapted to D50 by the Bradford transform; values of the sRGB profile published by the ICC. */
 const SRGB_TO_XYZ = [0.4360747, 0.3850649, 0.1430804, 0.2225045, 0.7168786, 0.0606169, 0.0139322, 0.0971045, 0.7141733]
@@ -28,7 +33,7 @@ export function greyProfile(assumed: boolean): ColourProfile {
  * @param bytes     The profile as it stands in the file.
  * @param channels  1 for grey, 3 for RGB.
  * @returns Its name, curve and matrix.
- * @throws {ProblemError} when the profile is damaged, of another colour space, or defined by tables alone.
+ * @throws {ProblemError} when the profile is damaged, of another colour space, defined by tables, or has a curve for each channel.
  *
  * ICC.1:2022: header 7.2, tag table 7.3, curveType 10.6, parametricCurveType 10.18, XYZType 10.31.
  */
@@ -38,7 +43,7 @@ export function readProfile(bytes: Uint8Array, channels: number): ColourProfile 
   if (bytes.length < 132 || text(36, 4) !== 'acsp') throw unreadable('it does not begin as a profile must')
   const space = text(16, 4)
   if (space !== (channels === 1 ? 'GRAY' : 'RGB ')) throw unreadable(`it describes ${space.trim()} and the picture has ${channels} channel${channels === 1 ? '' : 's'}`)
-  const tags = new Map<string, { at: number; size: number }>()
+  const tags = new Map<string, Place>()
   const count = view.getUint32(128)
   for (let i = 0; i < Math.min(count, 200); i++) {
     const entry = 132 + 12 * i
@@ -51,6 +56,7 @@ export function readProfile(bytes: Uint8Array, channels: number): ColourProfile 
   const curveTag = tags.get(channels === 1 ? 'kTRC' : 'gTRC')
   if (!curveTag) throw unreadable('it has no tone curve')
   const curve = readCurve(view, curveTag.at)
+  if (channels === 3 && ['rTRC', 'bTRC'].some((tag) => !sameBytes(bytes, curveTag, tags.get(tag)))) throw unreadable('its channels have tone curves of their own')
   const name = readName(view, tags.get('desc')) ?? 'embedded profile'
   if (channels === 1) return { name, assumed: false, curve, toXyz: null }
   const columns = ['rXYZ', 'gXYZ', 'bXYZ'].map((tag) => {
@@ -60,6 +66,10 @@ export function readProfile(bytes: Uint8Array, channels: number): ColourProfile 
   })
   const toXyz = [0, 1, 2].flatMap((row) => columns.map((column) => column[row]!))
   return { name, assumed: false, curve, toXyz }
+}
+
+function sameBytes(bytes: Uint8Array, a: Place, b: Place | undefined): boolean {
+  return b !== undefined && a.size === b.size && (a.at === b.at || bytes.subarray(a.at, a.at + a.size).every((value, i) => value === bytes[b.at + i]))
 }
 
 function readCurve(view: DataView, at: number): TransferCurve {
@@ -81,7 +91,7 @@ function readCurve(view: DataView, at: number): TransferCurve {
   throw unreadable('its tone curve is of an unknown type')
 }
 
-function readName(view: DataView, tag: { at: number; size: number } | undefined): string | null {
+function readName(view: DataView, tag: Place | undefined): string | null {
   if (!tag) return null
   const type = view.getUint32(tag.at)
   const characters: string[] = []

@@ -7,6 +7,7 @@ import { checkDocument } from '@fennip/core/treatment/validate.js'
 import * as validators from '@fennip/core/treatment/generated/validators.js'
 import type { Step } from '@fennip/core/treatment/schema.js'
 import { MEDIA_TYPES, formatOfName, sizeRefusal } from '@fennip/codec/formats.js'
+import { readHeader } from '@fennip/codec/read.js'
 import type { Database } from '../database/database.js'
 import type { EventHub } from '../events.js'
 import { listArriving } from '../arrivals.js'
@@ -18,7 +19,7 @@ import { SensorChartSchema, type SensorChart } from '@fennip/core/series/chart-s
 import { LEAST_FRAMES } from '@fennip/core/series/learn-chart.js'
 import { cancelBatch, createBatch, listBatches, pauseBatch, resumeBatch, retryBatch } from '../runs/batches.js'
 import { cancelRun, queueRun, readRun, runsOf } from '../runs/runs.js'
-import { outputKey, patchKey, tileKey, type Storage } from '../storage/storage.js'
+import { originalKey, outputKey, patchKey, tileKey, type Storage } from '../storage/storage.js'
 import { checkAddress, checkStorable } from './storable.js'
 import { AsideBody, BatchBody, EditBody, ExportBody, FindBody, JobBody, LearnBody, LookedBody, MendBody, NothingBody, SensorNameBody, UndoBody, type AsideRequest, type BatchRequest, type EditRequest, type ExportRequest, type FindRequest, type JobRequest, type LearnRequest, type LookedRequest, type SensorNameRequest, type UndoRequest } from './bodies.js'
 
@@ -154,6 +155,15 @@ export function describeRoutes(tools: RouteTools): Route[] {
       const [level, column, row] = ['level', 'column', 'row'].map((name) => Number(parameter(request, name))) as [number, number, number]
       if (!HASH.test(sha256) || ![level, column, row].every((value) => Number.isInteger(value) && value >= 0 && value < 4000)) throw noTile()
       return sendPacked(response, await storage.read(tileKey(sha256, level, column, row)))
+    } },
+    { method: 'get', path: '/originals/{sha256}/profile', summary: 'The colour profile that came with an original', success: 200, produces: 'application/vnd.iccprofile', handle: async (request, response) => {
+      const sha256 = parameter(request, 'sha256')
+      const key = HASH.test(sha256) ? originalKey(sha256) : null
+      const icc = key !== null && (await storage.has(key)) ? (await readHeader(await storage.localFile(key), sha256)).metadata.icc : null
+      if (!icc) throw new ProblemError('not-kept', { title: 'This is not kept here', detail: 'There is no such picture on this server, or it came without a colour profile.', status: 404 })
+      response.set({ 'content-type': 'application/vnd.iccprofile', 'cache-control': FOR_EVER })
+      response.end(icc)
+      return undefined
     } },
     { method: 'get', path: '/patches/{key}', summary: 'A mend as pixels', success: 200, produces: 'application/octet-stream', handle: async (request, response) => {
       const key = parameter(request, 'key')

@@ -3,6 +3,7 @@ import { ref, watch } from 'vue'
 import type { Region } from '@fennip/core/raster/raster.js'
 import type { Treatment } from '@fennip/core/treatment/schema.js'
 import type { Picture } from '../shared/api.js'
+import { screenContext } from '../shared/screen.js'
 import type { CropPainters } from './crops.js'
 
 /** One place of a frame before and after, pixel for pixel. */
@@ -12,7 +13,7 @@ const after = ref<HTMLCanvasElement>()
 let turn = 0
 
 function draw(canvas: HTMLCanvasElement | undefined, bitmap: ImageBitmap): void {
-  const drawing = canvas?.getContext('2d', { alpha: false })
+  const drawing = screenContext(canvas)
   if (drawing) {
     drawing.fillStyle = '#8c8c8c'
     drawing.fillRect(0, 0, props.side, props.side)

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ElButton, ElMessage, ElMessageBox, ElProgress, ElSlider } from 'element-plus'
+import { ElButton, ElCheckbox, ElMessage, ElMessageBox, ElProgress, ElSlider } from 'element-plus'
 import { useThrottleFn } from '@vueuse/core'
 import { computed, onMounted, onUnmounted, ref, watch } from 'vue'
 import { RouterLink, useRouter } from 'vue-router'
@@ -135,10 +135,10 @@ onUnmounted(() => stop())
       </section>
       <MarkCheck :job="job" />
       <section class="frames" aria-label="Frames">
-        <div class="line"><label><input type="checkbox" :checked="frames.length > 0 && chosen.size === frames.length" aria-label="Select all frames" data-test="all-frames" @change="toggleAll" /> <b>{{ frames.length }} frames</b></label></div>
+        <div class="line"><ElCheckbox :model-value="frames.length > 0 && chosen.size === frames.length" :indeterminate="chosen.size > 0 && chosen.size < frames.length" aria-label="Select all frames" data-test="all-frames" @change="toggleAll"><b>{{ frames.length }} frames</b></ElCheckbox></div>
         <div class="list" tabindex="0" role="group" aria-label="Frames of this body">
           <div v-for="frame in frames" :key="frame.id" class="frame" data-test="frame">
-            <input type="checkbox" :checked="chosen.has(frame.id)" :aria-label="`Select ${frame.name}`" @change="toggle(frame.id)" />
+            <ElCheckbox :model-value="chosen.has(frame.id)" :aria-label="`Select ${frame.name}`" @change="toggle(frame.id)" />
             <div>
               <RouterLink :to="`/jobs/${job}/pictures/${frame.id}/mend`"><b>{{ frame.name }}</b></RouterLink>
               <small class="soft">f/{{ frame.about.camera.aperture ?? '?' }}<template v-if="learned.has(frame.name)"> · {{ learned.get(frame.name)!.seen }} marks, scale {{ learned.get(frame.name)!.scale.toFixed(4) }}</template></small>

@@ -4,6 +4,7 @@ import { stepExtent } from '@fennip/core/render/patch-keys.js'
 import type { Treatment } from '@fennip/core/treatment/schema.js'
 import type { Picture } from '../shared/api.js'
 import { plain } from '../shared/plain.js'
+import { screenGamut } from '../shared/screen.js'
 import type { PixelWorker } from '../workers/pixels.worker.js'
 
 /** Crops of many pictures, before and after, from a few workers that each keep the picture they last had open. */
@@ -41,7 +42,7 @@ export class CropPainters {
     const fresh = painter.picture !== picture.id
     painter.picture = picture.id
     const turn = painter.last.then(async () => {
-      if (fresh) await painter.worker.open(plain(picture))
+      if (fresh) await painter.worker.open(plain(picture), screenGamut())
       const near = treatment.steps.filter((step) => overlaps(stepExtent(step, picture.original).writes, region))
       await painter.worker.load(plain({ ...treatment, steps: near }), true)
       const view = { lens: 'plain', strength: 0 } as const

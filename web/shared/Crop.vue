@@ -3,6 +3,7 @@ import { onBeforeUnmount, onMounted, ref, watch } from 'vue'
 import type { Region } from '@fennip/core/raster/raster.js'
 import { clipRegion, overlaps } from '@fennip/core/raster/raster.js'
 import { plain } from './plain.js'
+import { screenContext } from './screen.js'
 import { useBench } from '../store/bench.js'
 import type { View } from '../workers/pixels.worker.js'
 
@@ -19,7 +20,7 @@ async function paint(): Promise<void> {
   const target = canvas.value
   if (!bitmap) return
   if (mine === turn && target) {
-    const drawing = target.getContext('2d', { alpha: false })!
+    const drawing = screenContext(target)!
     drawing.imageSmoothingEnabled = props.region.width > target.width
     drawing.imageSmoothingQuality = 'high'
     drawing.fillStyle = '#8c8c8c'

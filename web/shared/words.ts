@@ -3,7 +3,7 @@ import { shapeCentre } from '@fennip/core/shape/shape.js'
 import type { Flaw } from '@fennip/core/treatment/schema.js'
 import { minutesOf, USUAL_PACE, type Pace } from '@fennip/core/treatment/triage.js'
 import type { Run } from './api.js'
-import type { Lens } from '../workers/display.js'
+import type { Lens } from '../workers/lenses.js'
 
 /** Words of the screen for what the treatment stores. */
 export const KIND_WORDS: Record<Flaw['kind'], string> = {

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ElButton, ElMessage, ElMessageBox, ElOption, ElProgress, ElRadioButton, ElRadioGroup, ElSelect } from 'element-plus'
+import { ElButton, ElCheckbox, ElMessage, ElMessageBox, ElOption, ElProgress, ElRadioButton, ElRadioGroup, ElSelect } from 'element-plus'
 import { useLocalStorage, useThrottleFn } from '@vueuse/core'
 import { computed, onMounted, onUnmounted, ref } from 'vue'
 import { RouterLink } from 'vue-router'
@@ -148,7 +148,7 @@ onUnmounted(() => stop())
     <div v-if="view === 'large'" class="large">
       <figure v-for="picture in shown" :key="picture.id" data-test="large-picture"><RouterLink :to="`/jobs/${job}/pictures/${picture.id}/${picture.searched ? 'mend' : 'find'}`" :aria-label="`Open ${picture.name}`"><Thumbnail :picture="picture" :width="290" :most="220" /></RouterLink><figcaption><b>{{ picture.name }}</b> <span class="soft">{{ picture.searched ? `${(picture.counts.open ?? 0) + (picture.counts.mended ?? 0)} to do` : 'not searched' }}</span></figcaption></figure>
     </div>
-    <div v-if="view === 'rows'" class="heads"><input type="checkbox" :checked="allChosen" aria-label="Select all that are shown" data-test="all" @change="toggleAll" /><span /><span>Picture</span><span class="right">Flaws</span><span>Of which</span><span>Where</span><span class="right">Time left</span><span>Verdict</span><span /></div>
+    <div v-if="view === 'rows'" class="heads"><ElCheckbox :model-value="allChosen" aria-label="Select all that are shown" data-test="all" @change="toggleAll" /><span /><span>Picture</span><span class="right">Flaws</span><span>Of which</span><span>Where</span><span class="right">Time left</span><span>Verdict</span><span /></div>
     <PictureRow v-for="picture in view === 'rows' ? shown : []" :key="picture.id" :job="job" :picture="picture" :pace="sheet?.pace ?? {}" :chosen="chosen.has(picture.id)" :working="working.get(picture.id) ?? null" @toggle="toggle(picture.id)" @aside="putAside(picture)" @delete="remove(picture)" />
     <p v-if="sheet && sheet.list.length === 0 && !arrivals?.arrivals.length && sheet.arriving.length === 0" class="empty soft">Drop photographs here: JPEG, PNG, TIFF or WebP, 8 or 16 bit. The originals are never changed.</p>
     <p v-else-if="sheet && shown.length === 0" class="empty soft">No picture is {{ FILTERS[filter] }}.</p>

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ElButton } from 'element-plus'
+import { ElButton, ElCheckbox } from 'element-plus'
 import { computed } from 'vue'
 import { RouterLink } from 'vue-router'
 import type { Flaw } from '@fennip/core/treatment/schema.js'
@@ -48,7 +48,7 @@ const link = computed(() => `/jobs/${props.job}/pictures/${props.picture.id}/${p
 
 <template>
   <div class="row" :class="{ chosen, aside: picture.setAside }" data-test="picture-row" :data-name="picture.name">
-    <input type="checkbox" :checked="chosen" :aria-label="`Select ${picture.name}`" @change="$emit('toggle')" />
+    <ElCheckbox :model-value="chosen" :aria-label="`Select ${picture.name}`" @change="$emit('toggle')" />
     <RouterLink :to="link" :aria-label="`Open ${picture.name}`" tabindex="-1"><Thumbnail :picture="picture" /></RouterLink>
     <div class="name">
       <RouterLink :to="link"><b>{{ picture.name }}</b><small class="soft">{{ about }}</small></RouterLink>
@@ -80,7 +80,7 @@ const link = computed(() => `/jobs/${props.job}/pictures/${props.picture.id}/${p
 .row { min-height: 84px; background: var(--sheet); border-bottom: 1px solid var(--hairline); border-left: 3px solid transparent; }
 .row.chosen { background: #fff; border-left-color: var(--ink); }
 .row:hover { background: #fff; }
-.row.aside > :not(.put):not(input) { opacity: 0.5; }
+.row.aside > :not(.put):not(.el-checkbox) { opacity: 0.5; }
 .put { display: grid; gap: 4px; justify-items: start; }
 .right { text-align: right; }
 .name b, .name small { display: block; }

@@ -2,6 +2,7 @@
 import { computed, onMounted, ref } from 'vue'
 import { levelSize } from '@fennip/core/raster/pyramid.js'
 import type { Shown } from '../shared/api.js'
+import { screenContext } from '../shared/screen.js'
 import { paintThumbnail } from './thumbnails.js'
 
 const props = withDefaults(defineProps<{ picture: Shown; width?: number; most?: number }>(), { width: 126, most: 76 })
@@ -11,7 +12,7 @@ const height = computed(() => Math.min(props.most, Math.round((props.width * siz
 
 onMounted(async () => {
   const bitmap = await paintThumbnail(props.picture).catch(() => null)
-  const drawing = canvas.value?.getContext('2d', { alpha: false })
+  const drawing = screenContext(canvas.value)
   if (!bitmap || !drawing) return
   drawing.imageSmoothingQuality = 'high'
   const scale = Math.min(canvas.value!.width / bitmap.width, canvas.value!.height / bitmap.height)

@@ -1,7 +1,8 @@
 <script setup lang="ts">
-import { ElButton, ElDropdown, ElDropdownItem, ElDropdownMenu } from 'element-plus'
+import { ElButton, ElDropdown, ElDropdownItem, ElDropdownMenu, ElTooltip } from 'element-plus'
 import OpenSeadragon from 'openseadragon'
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
+import { operationOf } from '@fennip/core/operations/registry.js'
 import { mendShape } from '@fennip/core/mend/mend-shape.js'
 import { growRegion, type Region } from '@fennip/core/raster/raster.js'
 import { distanceAt, shapeCentre, shapeThickness, type Disc } from '@fennip/core/shape/shape.js'
@@ -19,7 +20,7 @@ import { useShaping } from '../store/shaping.js'
 import { plain } from '../shared/plain.js'
 import { levelCount } from '@fennip/core/raster/pyramid.js'
 import type { View } from '../workers/pixels.worker.js'
-import { GRAIN_RADIUS } from '../workers/display.js'
+import { GRAIN_RADIUS } from '../workers/lenses.js'
 import AreasLayer from './AreasLayer.vue'
 import FrameLayer from './FrameLayer.vue'
 import { useFinishTools } from './finish-tools.js'
@@ -27,6 +28,7 @@ import MarksLayer from './MarksLayer.vue'
 import { keepWhole } from './keep-whole.js'
 import { linkViews } from './linked-views.js'
 import { VIEWER_OPTIONS } from './viewer-options.js'
+import { useExactView } from './exact-view.js'
 import { useChoosingRectangle } from './choosing-rectangle.js'
 import { LivingTiles } from './tile-source.js'
 import { useDrawing } from './drawing.js'
@@ -69,6 +71,17 @@ const drawing = useDrawing(bench, () => sight.value.scale, {
   drawn: (shape) => (look.stage === 'correct' ? zones.drawn(shape) : bench.tool === 'area' ? areas.drawn(shape) : bench.tool === 'shape' ? shaping.drawn(shape) : bench.addShape(shape)),
 })
 const rectangle = useChoosingRectangle(bench, group)
+/** What is in view at small zoom, exactly, when nothing moves. */
+const exactView = useExactView(
+  () => levelSeen() > 0 && look.lens === 'plain' && look.stage !== 'find' && (list.draft ?? list.saved).some(({ operation, enabled }) => enabled && operationOf(operation).form === 'area'),
+  async () => {
+    if (!tiles || gone || list.draft) return false
+    const { scale, x, y, width, height } = sight.value
+    return tiles.refine({ x: -x / scale, y: -y / scale, width: width / scale, height: height / scale }, levelSeen(), () => viewer.value?.forceRedraw())
+  },
+)
+/** The level of the picture that the view is drawn from. */
+const levelSeen = () => Math.max(0, Math.min((finish.framed && finish.chain ? levelCount(finish.chain.delivered.width, finish.chain.delivered.height) : bench.opened?.levels ?? 1) - 1, Math.round(-Math.log2(sight.value.scale))))
 /** Whether the picture is there and can be worked on. */
 const seen = ref(false)
 let tiles: LivingTiles | null = null
@@ -94,7 +107,9 @@ function readSight(): Sight {
 
 function follow(): void {
   if (!viewer.value?.world.getItemCount()) return
+  const before = sight.value
   sight.value = readSight()
+  if ((['scale', 'x', 'y', 'width', 'height'] as const).some((part) => sight.value[part] !== before[part])) exactView.moved()
   clearTimeout(restTimer)
   restTimer = window.setTimeout(() => {
     resting.value = sight.value
@@ -291,7 +306,8 @@ function show(): void {
 
 async function repaint(region: Region | null, onlySeen = false): Promise<void> {
   if (!tiles || !viewer.value) return
-  const level = Math.max(0, Math.min((finish.framed && finish.chain ? levelCount(finish.chain.delivered.width, finish.chain.delivered.height) : bench.opened!.levels) - 1, Math.round(-Math.log2(sight.value.scale))))
+  const level = levelSeen()
+  exactView.moved()
   // Lenses that compare with a neighbourhood carry a change that far.
   const carried = look.lens === 'relief' ? look.reliefRadius : look.lens === 'grain' ? GRAIN_RADIUS * 2 ** level : 0
   await tiles.repaint(region && growRegion(region, carried), level, () => {
@@ -429,6 +445,7 @@ function leaveDivider(): void {
 let gone = false
 onBeforeUnmount(() => {
   gone = true
+  exactView.stop()
   void round.save()
   round.lookAt = null
   stopPixels?.()
@@ -497,7 +514,9 @@ defineExpose({ zoomTo, atPrintSize, drawing, toggleDivider, finishTools })
           </ElDropdownMenu>
         </template>
       </ElDropdown>
-      <span data-test="zoom">{{ zoomText }}</span>
+      <ElTooltip :disabled="exactView.isExact.value" content="At this zoom corrections are drawn on a smaller copy of the picture; what is exact follows when nothing moves.">
+        <span data-test="zoom" :data-exact="exactView.isExact.value">{{ exactView.isExact.value ? '' : '≈ ' }}{{ zoomText }}</span>
+      </ElTooltip>
     </div>
   </div>
 </template>

@@ -1,4 +1,5 @@
 import OpenSeadragon from 'openseadragon'
+import { screenContext } from '../shared/screen.js'
 import { TILE_SIZE, tileRegion } from '@fennip/core/raster/pyramid.js'
 import { overlaps, type Region } from '@fennip/core/raster/raster.js'
 import type { Picture } from '../shared/api.js'
@@ -10,6 +11,8 @@ import type { View } from '../workers/pixels.worker.js'
  * touches, without a round through the viewer's loader.
  */
 export class LivingTiles {
+  /** Counts tiles that were painted, so that an exact picture is given up for them. */
+  private paints = 0
   private readonly canvases = new Map<string, CanvasRenderingContext2D>()
   /** Counts repaints: a tile that was on its way meanwhile is painted once more. */
   private repaints = 0
@@ -44,7 +47,7 @@ export class LivingTiles {
         const canvas = document.createElement('canvas')
         canvas.width = tile.width
         canvas.height = tile.height
-        const drawing = canvas.getContext('2d', { alpha: false })!
+        const drawing = screenContext(canvas)!
         this.paintWhole(drawing, place, tile).then(
           () => {
             this.canvases.set(context.src, drawing)
@@ -92,20 +95,40 @@ export class LivingTiles {
     for (const one of parts.filter(({ place }) => place.level !== level).sort((a, b) => a.place.level - b.place.level)) await paint(one)
   }
 
+  /**
+   * Paint what is in view from the full size, tile after tile, until something is painted anew.
+   *
+   * @param seen  Rectangle of the picture that is in view.
+   * @returns Whether all of it was painted.
+   */
+  async refine(seen: Region, level: number, onTile: () => void): Promise<boolean> {
+    const before = this.repaints
+    const paints = this.paints
+    for (const [url, drawing] of this.canvases) {
+      const place = placeOf(url)
+      if (place.level !== level || !partOf(this.regionOf(place), seen, level)) continue
+      await this.paint(drawing, place, this.regionOf(place), () => this.repaints === before && this.paints === paints, { exact: true })
+      if (this.repaints !== before || this.paints !== paints) return false
+      onTile()
+    }
+    return true
+  }
+
   /** Paint a part of a tile: what lies left of the divider from the original, the rest as it is looked at. */
-  private async paint(drawing: CanvasRenderingContext2D, place: TilePlace, part: Region): Promise<void> {
+  private async paint(drawing: CanvasRenderingContext2D, place: TilePlace, part: Region, isWanted = () => true, how: Partial<View> = {}): Promise<void> {
+    if (!how.exact) this.paints++
     const tile = this.regionOf(place)
     const view = this.view()
     const divider = this.divider()
     const at = divider === null ? part.x : Math.max(part.x, Math.min(part.x + part.width, Math.round(divider / 2 ** place.level)))
     const halves: { part: Region; view: View }[] = [
       { part: { ...part, width: at - part.x }, view: { ...view, ...this.before() } },
-      { part: { ...part, x: at, width: part.x + part.width - at }, view },
+      { part: { ...part, x: at, width: part.x + part.width - at }, view: { ...view, ...how } },
     ]
     await Promise.all(
       halves.filter((half) => half.part.width > 0).map(async (half) => {
         const bitmap = await this.pool.paintTile(place, half.part, half.view)
-        if (drawing.canvas.width > 0) drawing.drawImage(bitmap, half.part.x - tile.x, half.part.y - tile.y)
+        if (drawing.canvas.width > 0 && isWanted()) drawing.drawImage(bitmap, half.part.x - tile.x, half.part.y - tile.y)
         bitmap.close()
       }),
     )

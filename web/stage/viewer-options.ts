@@ -1,10 +1,20 @@
-import type OpenSeadragon from 'openseadragon'
+import OpenSeadragon from 'openseadragon'
+import { screenContext } from '../shared/screen.js'
+
+/** The viewer's own drawing on a canvas, in the colours of the screen: a canvas keeps the colours it was first asked for. */
+class ScreenDrawer extends (OpenSeadragon as unknown as { CanvasDrawer: new (options: object) => { _createDrawingElement(): HTMLCanvasElement } }).CanvasDrawer {
+  override _createDrawingElement(): HTMLCanvasElement {
+    const canvas = super._createDrawingElement()
+    screenContext(canvas)
+    return canvas
+  }
+}
 
 const NO_CLICKS = { clickToZoom: false, dblClickToZoom: false }
 
 /** What every view of a picture on the bench has in common: moved and zoomed alike, nothing of the viewer's own on it. */
 export const VIEWER_OPTIONS = {
-  drawer: 'canvas',
+  drawer: ScreenDrawer as unknown as 'canvas',
   showNavigationControl: false,
   keyboardNavEnabled: false,
   // The view around it has the focus and the keys.

@@ -1,7 +1,7 @@
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef, watch } from 'vue'
 import { plain } from '../shared/plain.js'
-import { RELIEF_RADIUS, type Lens } from '../workers/display.js'
+import { RELIEF_RADIUS, type Lens } from '../workers/lenses.js'
 import type { View } from '../workers/pixels.worker.js'
 import { useBench } from './bench.js'
 import { useSteps } from './steps.js'

@@ -6,10 +6,11 @@ import { clipRegion, growRegion, makeRaster } from '@fennip/core/raster/raster.j
 import { proposeFinish } from '@fennip/core/finish/propose.js'
 import { makeOperationStep, type StepOptions } from '@fennip/core/operations/make-step.js'
 import type { FloatRaster, Proposal, Settings } from '@fennip/core/operations/operation.js'
+import { openTables } from '@fennip/core/raster/colour-library.js'
 import { labOfXyz } from '@fennip/core/raster/lab.js'
 import { Chain, contextOf } from '@fennip/core/render/chain.js'
 import { rounded, toFloat } from '@fennip/core/render/samples.js'
-import { levelSize, TILE_SIZE, tileRegion, unpackTile } from '@fennip/core/raster/pyramid.js'
+import { halve, levelSize, TILE_SIZE, tileRegion, unpackTile } from '@fennip/core/raster/pyramid.js'
 import { tiledSource } from '@fennip/core/raster/tiled-source.js'
 import { measureAreaStep, type AreaTelltales } from '@fennip/core/check/area-telltales.js'
 import { proposeZones, type ZoneProposal } from '@fennip/core/correct/propose-zones.js'
@@ -30,7 +31,10 @@ import { guardsOf } from '@fennip/core/treatment/guards.js'
 import { splitByTexture } from '@fennip/core/mend/split-by-texture.js'
 import type { Outline, Shape, Stroke } from '@fennip/core/shape/shape.js'
 import type { Picture } from '../shared/api.js'
-import { asChange, asGrain, asNegative, asRelief, Display, GRAIN_RADIUS, RELIEF_RADIUS, type Lens } from './display.js'
+import type { ScreenGamut } from '../shared/screen.js'
+import { Display } from './display.js'
+import { asChange, asGrain, asNegative, asRelief, GRAIN_RADIUS, RELIEF_RADIUS, type Lens } from './lenses.js'
+import lcmsFile from 'lcms-wasm/dist/lcms.wasm?url'
 
 /** How a zone is shown: its edge, a tint over it, or the mask alone. */
 export type ZoneShow = 'edge' | 'tint' | 'mask'
@@ -56,6 +60,8 @@ export interface View {
   readonly zone?: { readonly area: Area; readonly show: ZoneShow }
   /** Whether what is lost at black and white is hatched. */
   readonly clipping?: boolean
+  /** Whether filters are computed at full size and reduced, in the background: any other painting ends it. */
+  readonly exact?: boolean
   /** Whether regions are of the delivered picture, in its frame. */
   readonly delivered?: boolean
 }
@@ -78,6 +84,7 @@ const EXACT_PIXELS = 26_000_000
 let picture: Picture
 let transfer: Transfer
 let display: Display
+let gamut: ScreenGamut = 'srgb'
 const tiles = new LRUCache<string, IntegerRaster>({ maxSize: TILE_BYTES, sizeCalculation: ({ data }) => data.byteLength })
 const remembered = new LRUCache<string, Float32Array<ArrayBufferLike>>({ maxSize: CHAIN_BYTES, sizeCalculation: ({ byteLength }) => Math.max(1, byteLength) })
 /** Counts the states of the mended picture: what stands on an older one is not used again. */
@@ -245,23 +252,57 @@ function tilesOf(region: Region, level: number): [number, number][] {
 
 async function paintRegion(region: Region, level: number, view: View): Promise<ImageBitmap> {
   const { width, height } = view.delivered ? levelSize((chainFor(view) ?? { delivered: picture.original }).delivered.width, (chainFor(view) ?? { delivered: picture.original }).delivered.height, level) : levelSize(picture.original.width, picture.original.height, level)
-  const apron = view.lens === 'relief' ? Math.max(2, Math.round((view.radius ?? RELIEF_RADIUS) / 2 ** level)) : view.lens === 'grain' ? GRAIN_RADIUS : 0
+  const apron = view.lens === 'relief' ? reliefApron(view.radius, level) : view.lens === 'grain' ? GRAIN_RADIUS : 0
   const wide = clipRegion({ x: region.x - apron, y: region.y - apron, width: region.width + 2 * apron, height: region.height + 2 * apron }, width, height)
-  const raster = await seenPixels(wide, level, view)
-  const image = new ImageData(wide.width, wide.height)
-  display.paint(asSamples(raster), image.data)
-  if (view.lens === 'negative') asNegative(image.data, view.strength)
-  else if (view.lens === 'relief') asRelief(image.data, wide.width, wide.height, apron, view.strength)
-  else if (view.lens === 'grain') asGrain(image.data, wide.width, wide.height, view.strength)
-  else if (view.lens === 'change') {
-    const before = new Uint8ClampedArray(image.data.length)
-    display.paint(await pixelsOf(wide, level, { show: 'original' }), before)
-    asChange(before, image.data, image.data, 1 + 10 * view.strength)
-  }
+  const raster = view.exact && level > 0 ? await exactPixels(wide, level, view) : await seenPixels(wide, level, view)
+  const image = new ImageData(wide.width, wide.height, { colorSpace: gamut })
+  display.paint(asSamples(await throughLens(raster, wide, level, view)), image.data)
   if (view.clipping) hatchClipped(raster, image.data)
   if (view.zone && !view.delivered) await drawZone(image, wide, level, view.zone)
   return createImageBitmap(image, region.x - wide.x, region.y - wide.y, region.width, region.height)
 }
+
+/** Side of the pieces that an exact picture is made in, in pixels of the full size. */
+const EXACT_BLOCK = 1024
+/** Counts what was painted: an exact picture that is being made is given up for it. */
+let painted = 0
+
+/** Pixels as a view shows them from the full size, made smaller as the levels of the picture are. */
+async function exactPixels(region: Region, level: number, view: View): Promise<FloatRaster> {
+  const scale = 2 ** level
+  const full = view.delivered ? chainFor(view)!.delivered : picture.original
+  const tables = makeTransfer(picture.about.profile.curve, 16)
+  const { channels } = picture.original
+  const result: FloatRaster = { width: region.width, height: region.height, channels, data: new Float32Array(region.width * region.height * channels) }
+  const side = Math.max(1, EXACT_BLOCK / scale)
+  const before = painted
+  for (let y = 0; y < region.height; y += side) {
+    for (let x = 0; x < region.width; x += side) {
+      // Messages are heard between two pieces.
+      await new Promise((resolve) => setTimeout(resolve))
+      if (painted !== before) throw Object.assign(new Error('Something else is painted.'), { name: 'AbortError' })
+      const block = clipRegion({ x: (region.x + x) * scale, y: (region.y + y) * scale, width: Math.min(side, region.width - x) * scale, height: Math.min(side, region.height - y) * scale }, full.width, full.height)
+      const seen = await seenPixels(block, 0, view)
+      let small = rounded(seen.data instanceof Float32Array ? (seen as FloatRaster) : toFloat(seen as IntegerRaster), 16)
+      for (let i = 0; i < level; i++) small = halve(small, tables)
+      const { data } = toFloat(small)
+      for (let row = 0; row < small.height; row++) result.data.set(data.subarray(row * small.width * channels, (row + 1) * small.width * channels), ((y + row) * region.width + x) * channels)
+    }
+  }
+  return result
+}
+
+/** What a lens makes of pixels, at their full depth. */
+async function throughLens(raster: IntegerRaster | FloatRaster, region: Region, level: number, { lens, strength, radius }: View): Promise<IntegerRaster | FloatRaster> {
+  if (lens === 'plain') return raster
+  const values = raster.data instanceof Float32Array ? (raster as FloatRaster) : toFloat(raster as IntegerRaster)
+  if (lens === 'negative') return asNegative(values, strength)
+  if (lens === 'relief') return asRelief(values, reliefApron(radius, level), strength)
+  if (lens === 'grain') return asGrain(values, strength)
+  return asChange(toFloat(await pixelsOf(region, level, { show: 'original' })), values, 1 + 10 * strength)
+}
+
+const reliefApron = (radius: number | undefined, level: number) => Math.max(2, Math.round((radius ?? RELIEF_RADIUS) / 2 ** level))
 
 /** Lay a zone over painted pixels: the line where its cover passes one half, a tint, or the mask in its place. */
 async function drawZone(image: ImageData, region: Region, level: number, { area, show }: NonNullable<View['zone']>): Promise<void> {
@@ -365,22 +406,29 @@ function sampled({ data, channels }: FloatRaster): Sampled {
 }
 
 const worker = {
-  open(opened: Picture): void {
+  /** @param screen  Colours that the screen shows. */
+  async open(opened: Picture, screen: ScreenGamut): Promise<void> {
     picture = opened
+    gamut = screen
     // Tiles may be painted before the treatment has come.
     treatment = emptyTreatment(opened.original)
     transfer = makeTransfer(picture.about.profile.curve, picture.original.depth)
-    display = new Display(picture.about.profile, picture.original.depth)
+    display = new Display(picture.about.profile, picture.original.depth, gamut)
     tiles.clear()
     remembered.clear()
     fetching = new Map()
     patches = []
     chains.clear()
     known.clear()
+    if (!picture.about.profile.isByTables) return
+    // Without the profile itself the closest matrix is shown.
+    const profile = await fetch(`/api/originals/${picture.original.sha256}/profile`).catch(() => null)
+    if (profile?.ok) display = new Display(picture.about.profile, picture.original.depth, gamut, await openTables(new Uint8Array(await profile.arrayBuffer()), lcmsFile))
   },
 
   /** A part of a level, in pixels of the level. */
   async paintPart(level: number, part: Region, view: View): Promise<ImageBitmap> {
+    if (!view.exact) painted++
     const bitmap = await paintRegion(part, level, view)
     return handOver(bitmap, [bitmap])
   },

@@ -3,6 +3,7 @@ import type { Region } from '@fennip/core/raster/raster.js'
 import type { Patch } from '@fennip/core/render/patch.js'
 import type { Operation, Treatment } from '@fennip/core/treatment/schema.js'
 import type { Picture } from '../shared/api.js'
+import { screenGamut } from '../shared/screen.js'
 import type { PixelWorker, View } from './pixels.worker.js'
 
 /** Level of the pyramid (0 is full size), column and row of a tile. */
@@ -35,7 +36,7 @@ export class PixelPool {
 
   async open(picture: Picture): Promise<void> {
     const plain = JSON.parse(JSON.stringify(picture)) as Picture
-    await Promise.all(this.workers.map((worker) => worker.open(plain)))
+    await Promise.all(this.workers.map((worker) => worker.open(plain, screenGamut())))
   }
 
   /** Bring all workers to a treatment. */
