@@ -177,7 +177,7 @@ describe('a fill', () => {
       const first = filled(damaged, scratch, 1)
       expect(filled(damaged, scratch, 1).data).toEqual(first.data)
       expect(filled(damaged, scratch, 2).data).not.toEqual(first.data)
-      const cover = coverage(distanceOutside(scratch, whole), 0, 'smooth').data
+      const cover = coverage(distanceOutside(scratch, whole), 0).data
       expect(mask.some((hit) => hit === 1)).toBe(true)
       for (let i = 0; i < mask.length; i++) if (cover[i] === 0) for (let c = 0; c < 3; c++) expect(first.data[3 * i + c]).toBe(damaged.data[3 * i + c])
     }

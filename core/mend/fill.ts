@@ -2,10 +2,9 @@ import { clipRegion, growRegion, makeRaster, maximumOf, type IntegerRaster, type
 import { areaCoverage } from '../shape/area.js'
 import { coverage, distanceOutside, shapeBounds, shapeThickness, type Shape } from '../shape/shape.js'
 import type { Area } from '../treatment/schema.js'
-import { BARRED, bridgeGaps, FILL, type FillProblem } from './fill-bridge.js'
+import { BARRED, FILL, type FillProblem } from './fill-bridge.js'
 import { fillPatches } from './fill-patches.js'
 import { fillToneWaves } from './fill-tone-waves.js'
-import { fillWaves, OPEN_PRIOR } from './fill-waves.js'
 import { roundSample } from './heal.js'
 import type { Mended } from './lift.js'
 
@@ -22,22 +21,10 @@ export interface FillDecisions {
   readonly guarded?: readonly Area[]
 }
 
-/** How thin gaps are filled: the middle of wider ones is too far from anything known, and is filled with patches. */
-interface ThinFill {
-  /** Half the width of a gap up to which it is filled so. */
-  readonly widest: number
-  readonly fill: (problem: FillProblem, seed: number) => void
-}
+/** Half the width of a gap up to which waves fill it: the middle of wider ones is too far from anything known, and is filled with patches. */
+const THIN = 20
 
-/** By version of the method. */
-export const THIN_FILLS = {
-  1: { widest: 10, fill: (problem, seed) => bridgeGaps(problem, seed, 1) },
-  2: { widest: 20, fill: (problem, seed) => fillWaves(problem, seed, OPEN_PRIOR) },
-  3: { widest: 20, fill: fillWaves },
-  4: { widest: 20, fill: fillToneWaves },
-} satisfies Record<number, ThinFill>
-
-/** Half the width up to which the nearest surroundings are enough: the same for all versions, since patches depend on it. */
+/** Half the width up to which the nearest surroundings are enough: what a fill reads depends on it. */
 const NARROW = 10
 
 /** How far beyond its outline a fill of a shape looks, in pixels. */
@@ -51,16 +38,15 @@ export function fillReach(shape: Shape): number {
  *
  * @param picture    As mended so far.
  * @param decisions  Shape, seed and what to leave out.
- * @param thin       How thin gaps are filled.
  * @returns New pixels; the same for the same picture and decisions.
  */
-export function fill(picture: PixelSource, decisions: FillDecisions, thin: ThinFill = THIN_FILLS[4]): Mended {
+export function fill(picture: PixelSource, decisions: FillDecisions): Mended {
   const { shape, softEdgePx, strength, seed } = decisions
   const region = clipRegion(growRegion(shapeBounds(shape), Math.ceil(softEdgePx / 2) + fillReach(shape)), picture.width, picture.height)
   const before = picture.read(region)
   const { channels } = picture
   const maximum = maximumOf(picture.depth)
-  const cover = coverage(distanceOutside(shape, region, softEdgePx / 2 + 2), softEdgePx, 'smooth').data
+  const cover = coverage(distanceOutside(shape, region, softEdgePx / 2 + 2), softEdgePx).data
   const problem: FillProblem = {
     width: region.width,
     height: region.height,
@@ -68,7 +54,7 @@ export function fill(picture: PixelSource, decisions: FillDecisions, thin: ThinF
     role: rolesOf(cover, region, decisions),
   }
   const thickness = shapeThickness(shape) + softEdgePx / 2
-  if (thickness <= thin.widest) thin.fill(problem, seed)
+  if (thickness <= THIN) fillToneWaves(problem, seed)
   else fillPatches(problem, seed, thickness, 1)
   const pixels = makeRaster(region.width, region.height, channels, picture.depth)
   pixels.data.set(before.data)

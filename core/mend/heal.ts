@@ -1,6 +1,6 @@
 import { clipRegion, growRegion, makeRaster, maximumOf, type PixelSource } from '../raster/raster.js'
 import { areaCoverage } from '../shape/area.js'
-import { coverage, distanceOutside, shapeBounds, type Fade, type Shape } from '../shape/shape.js'
+import { coverage, distanceOutside, shapeBounds, type Shape } from '../shape/shape.js'
 import type { Area, Source } from '../treatment/schema.js'
 import { donorRegion, isPlain, readDonor } from './donor.js'
 import type { Mended } from './lift.js'
@@ -35,7 +35,7 @@ export function ringWidth(r: number): number {
  *
  * Perez, Gangnet and Blake 2003, with the membrane solved on averaged cells: it is smooth, so nothing is lost.
  */
-export function heal(picture: PixelSource, transplant: Transplant, fade: Fade = 'smooth'): Mended {
+export function heal(picture: PixelSource, transplant: Transplant): Mended {
   const { shape, softEdgePx, strength } = transplant
   const bounds = shapeBounds(shape)
   const ring = ringWidth(Math.min(bounds.width, bounds.height) / 2)
@@ -49,7 +49,7 @@ export function heal(picture: PixelSource, transplant: Transplant, fade: Fade = 
   const guardHere = areaCoverage(guarded, region)?.data
   const guardThere = plain ? areaCoverage(guarded, source)?.data : undefined
   const distance = distanceOutside(shape, region, softEdgePx / 2 + ring + 2)
-  const cover = coverage(distance, softEdgePx, fade)
+  const cover = coverage(distance, softEdgePx)
   const { channels } = picture
   const maximum = maximumOf(picture.depth)
 
@@ -103,11 +103,11 @@ export function heal(picture: PixelSource, transplant: Transplant, fade: Fade = 
 }
 
 /** Straight copy from a source with a soft edge. */
-export function clone(picture: PixelSource, transplant: Transplant, fade: Fade = 'smooth'): Mended {
+export function clone(picture: PixelSource, transplant: Transplant): Mended {
   const region = clipRegion(growRegion(shapeBounds(transplant.shape), Math.ceil(transplant.softEdgePx / 2) + 1), picture.width, picture.height)
   const place = picture.read(region)
   const donor = readDonor(picture, region, transplant.shape, transplant.source)
-  const cover = coverage(distanceOutside(transplant.shape, region, transplant.softEdgePx / 2 + 2), transplant.softEdgePx, fade)
+  const cover = coverage(distanceOutside(transplant.shape, region, transplant.softEdgePx / 2 + 2), transplant.softEdgePx)
   const { channels } = picture
   const maximum = maximumOf(picture.depth)
   const pixels = makeRaster(region.width, region.height, channels, picture.depth)

@@ -3,7 +3,7 @@ import { maximumOf, type PixelSource } from '../raster/raster.js'
 import type { Transfer } from '../raster/transfer.js'
 import { areaCoverage } from '../shape/area.js'
 import type { Area, Step } from '../treatment/schema.js'
-import { fill, THIN_FILLS, type FillDecisions } from './fill.js'
+import { fill, type FillDecisions } from './fill.js'
 import { clone, heal, roundSample, type Transplant } from './heal.js'
 import { lift, type Mended } from './lift.js'
 import { lossOfPattern, lossOfShadow, lossOfTint, type LightLoss } from './light-loss.js'
@@ -22,27 +22,19 @@ export function decisionsOf(step: Step, areas: readonly Area[] | undefined): Dec
   return { ...step, guarded: (areas ?? []).filter((area) => step.guards!.includes(area.id)) }
 }
 
-/** The version of each method that new steps are made with. Older ones stay, so that old treatments render as they did. */
+/** The version of each method. Drafts of the format knew lower ones: their steps are carried out by this one. */
 export const CURRENT_VERSION: Record<MethodName, number> = { lift: 1, heal: 2, clone: 2, fill: 4 }
+
+/** The version that a step is carried out by. */
+export const versionOf = ({ method, methodVersion }: Pick<Decisions, 'method' | 'methodVersion'>): number => Math.max(methodVersion, CURRENT_VERSION[method])
 
 type Method = (picture: PixelSource, transfer: Transfer, step: Decisions) => Mended
 
-const METHODS: Record<MethodName, Record<number, Method>> = {
-  lift: { 1: (picture, transfer, step) => lift(picture, transfer, lossOf(step), step.strength) },
-  heal: {
-    1: (picture, _transfer, step) => heal(picture, transplantOf(step), 'linear'),
-    2: (picture, _transfer, step) => heal(picture, transplantOf(step), 'smooth'),
-  },
-  clone: {
-    1: (picture, _transfer, step) => clone(picture, transplantOf(step), 'linear'),
-    2: (picture, _transfer, step) => clone(picture, transplantOf(step), 'smooth'),
-  },
-  fill: {
-    1: (picture, _transfer, step) => fill(picture, fillDecisionsOf(step), THIN_FILLS[1]),
-    2: (picture, _transfer, step) => fill(picture, fillDecisionsOf(step), THIN_FILLS[2]),
-    3: (picture, _transfer, step) => fill(picture, fillDecisionsOf(step), THIN_FILLS[3]),
-    4: (picture, _transfer, step) => fill(picture, fillDecisionsOf(step), THIN_FILLS[4]),
-  },
+const METHODS: Record<MethodName, Method> = {
+  lift: (picture, transfer, step) => lift(picture, transfer, lossOf(step), step.strength),
+  heal: (picture, _transfer, step) => heal(picture, transplantOf(step)),
+  clone: (picture, _transfer, step) => clone(picture, transplantOf(step)),
+  fill: (picture, _transfer, step) => fill(picture, fillDecisionsOf(step)),
 }
 
 /**
@@ -52,15 +44,14 @@ const METHODS: Record<MethodName, Record<number, Method>> = {
  * @throws {ProblemError} when the version is unknown or a decision is missing.
  */
 export function carryOut(picture: PixelSource, transfer: Transfer, step: Decisions): Mended {
-  const method = METHODS[step.method][step.methodVersion]
-  if (!method) {
+  if (versionOf(step) > CURRENT_VERSION[step.method]) {
     throw new ProblemError('method-unknown', {
       title: 'This mend needs a newer Fennip',
       detail: `The treatment uses ${step.method} in version ${step.methodVersion}, which this Fennip does not have. Update Fennip and open it again.`,
       status: 422,
     })
   }
-  const mended = method(picture, transfer, step)
+  const mended = METHODS[step.method](picture, transfer, step)
   return step.guarded && step.guarded.length > 0 ? heldBack(picture, mended, step.guarded) : mended
 }
 

@@ -28,39 +28,16 @@ const SHAPES: Record<string, Shape> = {
   wide: { type: 'disc', x: 130, y: 118, r: 26 },
 }
 
-/**
- * First half of the SHA-256 of what each version of a method made, on one channel and on three, when it was pinned: heal,
- * clone and the first two versions of fill before kernels were compiled for them, the others when they came.
- */
+/** First half of the SHA-256 of what a version of a method made, on one channel and on three, when it was pinned. */
 const PINNED: readonly (readonly [MethodName, number, string, string])[] = [
-  ['heal', 1, 'disc', '935731d28365feae'],
-  ['heal', 1, 'stroke', '5715231600e9cff1'],
-  ['heal', 1, 'outline', 'ce14ec88f0f6be8a'],
-  ['heal', 1, 'wide', 'e6a084c0116a31b4'],
   ['heal', 2, 'disc', '5892363a3f89fb05'],
   ['heal', 2, 'stroke', '1c8c946f793b6767'],
   ['heal', 2, 'outline', '02f2c851947f9f05'],
   ['heal', 2, 'wide', '90aa5f63acbc6677'],
-  ['clone', 1, 'disc', '6253ab1bb40df984'],
-  ['clone', 1, 'stroke', 'ee0a9775c1254e63'],
-  ['clone', 1, 'outline', '079819ed7b5e17f4'],
-  ['clone', 1, 'wide', '7ac06ba35fefe285'],
   ['clone', 2, 'disc', '9907b528cd351298'],
   ['clone', 2, 'stroke', '7603708c5aeda03d'],
   ['clone', 2, 'outline', '886d20a999994e85'],
   ['clone', 2, 'wide', '3c91ff3b644e2e05'],
-  ['fill', 1, 'disc', 'be7e694f0f27fe7e'],
-  ['fill', 1, 'stroke', '8d4fcb3777485c3d'],
-  ['fill', 1, 'outline', 'e1a1f80944a82571'],
-  ['fill', 1, 'wide', 'd642c8c5b3af6bd7'],
-  ['fill', 2, 'disc', '365023de990b4421'],
-  ['fill', 2, 'stroke', 'fec52d9ae97f6963'],
-  ['fill', 2, 'outline', '86c777b98a5e9f14'],
-  ['fill', 2, 'wide', 'd642c8c5b3af6bd7'],
-  ['fill', 3, 'disc', '333eb1eedf3ac477'],
-  ['fill', 3, 'stroke', '86bf28749e7f8835'],
-  ['fill', 3, 'outline', 'ec65acd313745fb6'],
-  ['fill', 3, 'wide', 'd642c8c5b3af6bd7'],
   ['fill', 4, 'disc', '0cc2fedb6fea0f0f'],
   ['fill', 4, 'stroke', 'f9136459dd08cd6e'],
   ['fill', 4, 'outline', 'b732a78cdb5e4b06'],

@@ -5,7 +5,7 @@ import { shadowExtent } from '../mend/light-loss.js'
 import { patternField } from '../mend/pattern.js'
 import { tintField } from '../mend/tint.js'
 import { donorRegion } from '../mend/donor.js'
-import { decisionsOf, type Decisions } from '../mend/methods.js'
+import { decisionsOf, versionOf, type Decisions } from '../mend/methods.js'
 import { clipRegion, overlaps, type Region } from '../raster/raster.js'
 import { shapeBounds } from '../shape/shape.js'
 import type { Area, Original, Plan, Step } from '../treatment/schema.js'
@@ -80,7 +80,7 @@ function keyOf(original: Original, step: Step, seen: string): string {
 
 /** The decisions of a step as text, the same for equal decisions. */
 function decisionsText(step: Decisions): string {
-  return textOf([step.method, step.methodVersion, step.shape, step.softEdgePx, step.strength, step.source ?? null, step.shadow ?? null, ...(step.tint ? [step.tint] : []), ...(step.pattern ? [step.pattern] : []), ...(step.method === 'fill' ? [step.seed, step.avoid ?? []] : [])])
+  return textOf([step.method, versionOf(step), step.shape, step.softEdgePx, step.strength, step.source ?? null, step.shadow ?? null, ...(step.tint ? [step.tint] : []), ...(step.pattern ? [step.pattern] : []), ...(step.method === 'fill' ? [step.seed, step.avoid ?? []] : [])])
 }
 
 /** JSON with the names of every object in their order: a database may hand them back in another. */

@@ -8,7 +8,7 @@ describe('coverage', () => {
     const disc = { type: 'disc', x: 30.3, y: 29.6, r: 17 } as const
     const region = { x: 0, y: 0, width: 60, height: 60 }
     for (const edge of [1, 4, 8]) {
-      const sum = coverage(distanceOutside(disc, region), edge, 'smooth').data.reduce((a, b) => a + b, 0)
+      const sum = coverage(distanceOutside(disc, region), edge).data.reduce((a, b) => a + b, 0)
       expect(sum / (Math.PI * 17 * 17)).toBeCloseTo(1, 1)
     }
   })

@@ -346,22 +346,19 @@ function deepestInside(outline: Outline): number {
   return Math.fround(deepest)
 }
 
-export type Fade = 'linear' | 'smooth'
-
 /**
  * How much of a mend each pixel takes: 1 well inside, falling to 0 over the soft edge, which lies half on either side
- * of the outline. A smooth fade is level at both ends, so that no line shows.
+ * of the outline. The fade is level at both ends, so that no line shows.
  *
  * @param distance    From `distanceOutside`.
  * @param softEdgePx  Width of the fading, 0 or more; never narrower than one pixel.
- * @param fade        Course of the fading: `linear` belongs to the first version of heal and clone.
  */
-export function coverage(distance: Plane, softEdgePx: number, fade: Fade): Plane {
+export function coverage(distance: Plane, softEdgePx: number): Plane {
   const width = Math.max(1, softEdgePx)
   const data = new Float32Array(distance.data.length)
   for (let i = 0; i < data.length; i++) {
     const t = Math.max(0, Math.min(1, 0.5 - distance.data[i]! / width))
-    data[i] = fade === 'smooth' ? t * t * (3 - 2 * t) : t
+    data[i] = t * t * (3 - 2 * t)
   }
   return { width: distance.width, height: distance.height, data }
 }
