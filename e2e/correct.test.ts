@@ -19,7 +19,11 @@ const treatment = async (id: string) => (await harness.opened(id)).treatment
 const steps = async (id: string) => (await treatment(id)).operations ?? []
 const zones = async (id: string) => (await treatment(id)).areas ?? []
 const row = (operation: string) => page.locator(`[data-test=step][data-operation=${operation}]`)
-const shown = () => page.locator('[data-test=picture] canvas').first().screenshot()
+/** The picture as it is drawn in the end: what is exact follows what is quick. */
+async function shown(): Promise<Buffer> {
+  await page.locator('[data-test=zoom][data-exact=true]').waitFor({ timeout: 30_000 })
+  return page.locator('[data-test=picture] canvas').first().screenshot()
+}
 let clicks = 0
 
 async function open(name: string): Promise<string> {

@@ -35,7 +35,11 @@ afterAll(() => harness.stop())
 const chain = async (id = picture) => (await harness.opened(id)).treatment.operations ?? []
 const stepOf = async (operation: string) => (await chain()).find((step) => step.operation === operation)
 const row = (operation: string) => page.locator(`[data-test=step][data-operation=${operation}]`)
-const shown = () => page.locator('[data-test=picture] canvas').first().screenshot()
+/** The picture as it is drawn in the end: what is exact follows what is quick. */
+async function shown(): Promise<Buffer> {
+  await page.locator('[data-test=zoom][data-exact=true]').waitFor({ timeout: 30_000 })
+  return page.locator('[data-test=picture] canvas').first().screenshot()
+}
 
 describe('the stage line', () => {
   it('shows all seven stages; those that have nothing yet say what they will be for and lead on', async () => {
