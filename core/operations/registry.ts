@@ -10,6 +10,10 @@ import { liftStain } from '../correct/lift-stain.js'
 import { match } from '../correct/match.js'
 import { shiftColour } from '../correct/shift-colour.js'
 import { clone, fill, heal, lift } from '../mend/mend-operations.js'
+import { draw } from '../rebuild/draw.js'
+import { edge } from '../rebuild/edge.js'
+import { sharpenEdge } from '../rebuild/sharpen-edge.js'
+import { texture } from '../rebuild/texture.js'
 import { blackAndWhite } from '../finish/black-and-white.js'
 import { cast } from '../finish/cast.js'
 import { colourOut } from '../finish/colour-out.js'
@@ -31,7 +35,7 @@ export function registerOperation(operation: Operation): void {
   operations.set(operation.name, operation)
 }
 
-for (const operation of [clearSpecks, liftStain, calmMoire, match, contrast, clearHaze, shiftColour, lighten, evenOut, grain, heal, clone, fill, lift, cast, neutral, blackAndWhite, curve, colourOut, sharpen, lens, perspective, turn, crop, size, printSize]) registerOperation(operation)
+for (const operation of [clearSpecks, liftStain, calmMoire, match, contrast, clearHaze, shiftColour, lighten, evenOut, grain, heal, clone, fill, lift, edge, draw, texture, sharpenEdge, cast, neutral, blackAndWhite, curve, colourOut, sharpen, lens, perspective, turn, crop, size, printSize]) registerOperation(operation)
 
 /** In the order in which they were registered. */
 export const allOperations = (): Operation[] => [...operations.values()]

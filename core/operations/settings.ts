@@ -7,7 +7,7 @@ export interface SettingDescription {
   readonly title: string
   readonly help: string
   readonly unit: string
-  readonly type: 'number' | 'integer' | 'boolean' | 'choice' | 'points'
+  readonly type: 'number' | 'integer' | 'boolean' | 'choice' | 'points' | 'text'
   readonly minimum: number
   readonly maximum: number
   readonly step: number
@@ -21,7 +21,7 @@ interface Annotated extends TSchema { title?: string; description?: string; unit
 export function describeSettings(operation: Operation): SettingDescription[] {
   return Object.entries(operation.settings.properties as Record<string, Annotated>).map(([name, schema]) => {
     const choices = schema.anyOf?.map((choice) => choice.const) ?? []
-    const type = choices.length > 0 ? 'choice' : schema.type === 'array' ? 'points' : (schema.type as 'number' | 'integer' | 'boolean')
+    const type = choices.length > 0 ? 'choice' : schema.type === 'array' ? 'points' : schema.type === 'string' ? 'text' : (schema.type as 'number' | 'integer' | 'boolean')
     const [minimum, maximum] = [schema.minimum ?? 0, schema.maximum ?? 1]
     return {
       name, title: schema.title ?? name, help: schema.description ?? '', unit: schema.unit ?? '', type, minimum, maximum, choices,
@@ -50,7 +50,8 @@ export function sentenceOf(operation: Operation, settings: Settings): SentencePa
 
 /** A value as it reads in a sentence. */
 export function valueText(setting: SettingDescription, value: unknown): string {
-  if (setting.type === 'points') return `${(value as unknown[]).length} points`
+  if (setting.type === 'points') return `${(value as unknown[]).length}\u00a0${setting.unit || 'points'}`
+  if (setting.type === 'text') return String(value)
   if (setting.type === 'boolean') return value ? 'on' : 'off'
   if (setting.type === 'choice') return String(value)
   const digits = (String(setting.step).split('.')[1] ?? '').length
