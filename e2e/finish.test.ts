@@ -44,9 +44,11 @@ async function shown(): Promise<Buffer> {
 describe('the stage line', () => {
   it('shows all seven stages; those that have nothing yet say what they will be for and lead on', async () => {
     expect(await page.locator('.stage-line .stop').count()).toBe(7)
-    await harness.test('stage-rebuild').click()
-    await page.getByText('lost detail will be drawn again').waitFor()
+    await harness.test('stage-assemble').click()
+    await page.getByText('a picture will be put together').waitFor()
     await harness.test('lead-on').click()
+    await page.waitForURL(/\/find$/)
+    await harness.test('stage-finish').click()
     await page.waitForURL(/\/finish$/)
     await page.waitForSelector('[data-test=picture][aria-busy=false] canvas')
     await rest(page, 600)
@@ -206,6 +208,8 @@ describe('screen and file', () => {
       const some: Record<string, Record<string, unknown>> = {
         'black-and-white': { blackDensity: 1.2, whiteDensity: 0.15 }, cast: { redContrast: 1.3, blueOffset: 0.05 }, sharpen: { amount: 150 }, lens: { k1: 0.05 }, perspective: { corners: [[8, 6], [140, 3], [146, 104], [4, 100]] },
         neutral: { x: 60, y: 50 }, 'clear-specks': { sizePx: 5 }, contrast: { radiusPx: 12 }, 'clear-haze': { patchPx: 5 }, lighten: { band: 'dark' }, ...Object.fromEntries(['heal', 'clone', 'fill', 'lift'].map((name) => [name, { points: [[70, 50]], widthPx: 14 }])),
+        draw: { strokes: [{ points: [[20, 30, 0.3], [90, 70, 0.8]], widthPx: 20, opacity: 60, hardness: 30, tone: channels === 1 ? [0.2] : [0.7, 0.2, 0.1], pen: 'size' }] },
+        ...Object.fromEntries(['edge', 'sharpen-edge', 'texture'].map((name) => [name, { points: [[30, 30], [110, 80]], widthPx: 20 }])),
         turn: { degrees: 4.2 }, crop: { x: 10, y: 8, width: 100, height: 70 }, size: { longestSidePx: 120 }, 'print-size': { widthCm: 2, perInch: 150 },
       }
       let revision = 0

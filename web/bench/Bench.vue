@@ -27,6 +27,10 @@ import AreaTelltales from '../correct/AreaTelltales.vue'
 import CorrectList from '../correct/CorrectList.vue'
 import CorrectSlip from '../correct/CorrectSlip.vue'
 import CorrectTools from '../correct/CorrectTools.vue'
+import RebuildList from '../rebuild/RebuildList.vue'
+import RebuildSlip from '../rebuild/RebuildSlip.vue'
+import RebuildTools from '../rebuild/RebuildTools.vue'
+import { useRebuild, type RebuildTool } from '../store/rebuild.js'
 import { useFinish } from '../store/finish.js'
 import { useSteps } from '../store/steps.js'
 import { useZones, type ZoneTool } from '../store/zones.js'
@@ -67,9 +71,10 @@ onBeforeUnmount(() => bench.close())
 const finish = useFinish()
 const list = useSteps()
 const zones = useZones()
+const rebuild = useRebuild()
 watch(() => props.stage, (stage) => {
   look.stage = stage
-  list.stage = stage === 'correct' ? 'correct' : 'finish'
+  list.stage = stage === 'correct' || stage === 'rebuild' ? stage : 'finish'
   finish.framed = false
 }, { immediate: true })
 // A lens belongs to the stage it was put on in.
@@ -141,6 +146,9 @@ key('Escape', () => {
   if (correcting()) {
     drawing()?.giveUp()
     zones.tool = 'look'
+  } else if (rebuilding()) {
+    view.value?.pen.giveUp()
+    rebuild.tool = 'look'
   } else if (finishing()) {
     view.value?.finishTools.giveUp()
     finish.tool = 'look'
@@ -159,9 +167,14 @@ for (const [letter, tool] of Object.entries(ZONE_KEYS)) key([letter, letter.toUp
 key('Enter', () => void drawing()?.finish(), () => correcting() && !!drawing()?.active.value)
 key(['-'], () => (zones.sizePx = Math.max(1, Math.round(zones.sizePx / 1.2))), correcting)
 key(['+', '='], () => (zones.sizePx = Math.round(zones.sizePx * 1.2 + 1)), correcting)
+const rebuilding = () => props.stage === 'rebuild'
+const REBUILD_KEYS: Record<string, RebuildTool> = { v: 'look', s: 'draw', p: 'pick', e: 'edge', a: 'sharpen-edge', t: 'texture', f: 'source' }
+for (const [letter, tool] of Object.entries(REBUILD_KEYS)) key([letter, letter.toUpperCase()], () => (rebuild.tool = tool), rebuilding)
+key(['-'], () => (rebuild.sizePx = Math.max(1, Math.round(rebuild.sizePx / 1.2))), rebuilding)
+key(['+', '='], () => (rebuild.sizePx = Math.round(rebuild.sizePx * 1.2 + 1)), rebuilding)
 /** The next value of the test strip, or the one before. */
-key(',', () => stripStep(-1), () => (correcting() || finishing()) && !!list.selected)
-key('.', () => stripStep(1), () => (correcting() || finishing()) && !!list.selected)
+key(',', () => stripStep(-1), () => (correcting() || rebuilding() || finishing()) && !!list.selected)
+key('.', () => stripStep(1), () => (correcting() || rebuilding() || finishing()) && !!list.selected)
 function stripStep(by: 1 | -1): void {
   const setting = list.triedSetting
   if (!setting || !list.selected) return
@@ -179,7 +192,7 @@ key('p', () => void finish.proposeAll(), finishing)
 key(['d', 'D'], () => view.value?.toggleDivider())
 key(['b', 'B'], () => (look.beside = !look.beside))
 key(['k', 'K'], toggleBlink)
-key(['w', 'W'], () => (look.compareScope = look.compareScope === 'all' ? 'mend' : 'all'), () => mending() || correcting())
+key(['w', 'W'], () => (look.compareScope = look.compareScope === 'all' ? 'mend' : 'all'), () => mending() || correcting() || rebuilding())
 /** The result and what it is compared with, in turn, while blinking is on. */
 const blinking = ref(false)
 const BLINK = 700
@@ -265,6 +278,7 @@ watch(() => bench.run, (now, before) => {
     <div v-else-if="bench.opened" class="room">
       <FinishList v-if="stage === 'finish'" />
       <CorrectList v-else-if="stage === 'correct'" />
+      <RebuildList v-else-if="stage === 'rebuild'" />
       <Ledger v-else />
       <div class="middle">
         <div class="tools">
@@ -277,6 +291,7 @@ watch(() => bench.run, (now, before) => {
           </div>
           <FinishTools v-if="stage === 'finish'" :tools="view?.finishTools ?? null" />
           <CorrectTools v-else-if="stage === 'correct'" />
+          <RebuildTools v-else-if="stage === 'rebuild'" />
           <div v-else class="marks-choice">Marks
             <ElButton link v-for="choice in MARKS" :key="choice" :class="{ on: bench.marks === choice }" :data-test="`marks-${choice}`" @click="bench.marks = choice">{{ choice }}</ElButton>
             <span class="key">H</span>
@@ -294,20 +309,22 @@ watch(() => bench.run, (now, before) => {
             <ElButton :class="{ on: look.divider !== null }" :aria-pressed="look.divider !== null" data-test="divide" title="Original on the left, result on the right (D)" @click="view?.toggleDivider()">Divide <span class="key">D</span></ElButton>
             <ElButton :class="{ on: look.beside }" :aria-pressed="look.beside" data-test="beside-toggle" title="The original beside the result, moved with it (B)" @click="look.beside = !look.beside">Beside <span class="key">B</span></ElButton>
             <ElButton :class="{ on: blinking }" :aria-pressed="blinking" data-test="blink" title="Original and result in turn (K)" @click="toggleBlink">Blink <span class="key">K</span></ElButton>
-            <ElButton v-if="stage === 'mend' || stage === 'correct'" :class="{ on: look.compareScope === 'mend' }" :aria-pressed="look.compareScope === 'mend'" data-test="scope" :title="stage === 'mend' ? 'Compare with the result without the selected mend, not with the original (W)' : 'Compare with the result without the selected correction (W)'" @click="look.compareScope = look.compareScope === 'all' ? 'mend' : 'all'">{{ stage === 'mend' ? 'One mend' : 'This one' }} <span class="key">W</span></ElButton>
+            <ElButton v-if="stage === 'mend' || stage === 'correct' || stage === 'rebuild'" :class="{ on: look.compareScope === 'mend' }" :aria-pressed="look.compareScope === 'mend'" data-test="scope" :title="stage === 'mend' ? 'Compare with the result without the selected mend, not with the original (W)' : 'Compare with the result without the selected step (W)'" @click="look.compareScope = look.compareScope === 'all' ? 'mend' : 'all'">{{ stage === 'mend' ? 'One mend' : 'This one' }} <span class="key">W</span></ElButton>
             <ElButton :class="{ on: look.holdOriginal && !blinking }" data-test="hold" title="The original, as long as it is held (Space)" @pointerdown="holdOriginal" @pointerup="look.holdOriginal = false" @pointercancel="look.holdOriginal = false" @contextmenu.prevent>Hold <span class="key">Space</span></ElButton>
           </span>
         </div>
         <div v-if="stage === 'finish'" class="under"><TestStrip /><ToneChart /></div>
         <div v-else-if="stage === 'correct'" class="under"><TestStrip /><AreaTelltales /></div>
+        <div v-else-if="stage === 'rebuild'" class="under"><TestStrip /></div>
         <CloseLook v-else />
       </div>
       <div class="right">
         <FinishSlip v-if="stage === 'finish'" />
         <CorrectSlip v-else-if="stage === 'correct'" />
+        <RebuildSlip v-else-if="stage === 'rebuild'" />
         <FindSlip v-else-if="stage === 'find'" />
         <MendSlip v-else />
-        <RoundMap v-if="stage !== 'finish' && stage !== 'correct'" :key="stage" :open="stage === 'find'" />
+        <RoundMap v-if="stage === 'find' || stage === 'mend'" :key="stage" :open="stage === 'find'" />
       </div>
     </div>
     <p v-else class="failed soft">Opening the picture</p>

@@ -4,7 +4,7 @@ export const STAGES = [
   { id: 'find', word: 'Find', isReady: true, purpose: '' },
   { id: 'mend', word: 'Mend', isReady: true, purpose: '' },
   { id: 'correct', word: 'Correct', isReady: true, purpose: '' },
-  { id: 'rebuild', word: 'Rebuild', isReady: false, purpose: 'Here lost detail will be drawn again, faintly, in groups that can be taken back.' },
+  { id: 'rebuild', word: 'Rebuild', isReady: true, purpose: '' },
   { id: 'finish', word: 'Finish', isReady: true, purpose: '' },
   { id: 'hand-over', word: 'Hand over', isReady: true, purpose: '' },
 ] as const

@@ -16,6 +16,7 @@ import { useRound } from '../store/round.js'
 import { useFinish } from '../store/finish.js'
 import { useSteps } from '../store/steps.js'
 import { useZones } from '../store/zones.js'
+import { useRebuild } from '../store/rebuild.js'
 import { useShaping } from '../store/shaping.js'
 import { plain } from '../shared/plain.js'
 import { levelCount } from '@fennip/core/raster/pyramid.js'
@@ -32,6 +33,7 @@ import { useExactView } from './exact-view.js'
 import { useChoosingRectangle } from './choosing-rectangle.js'
 import { LivingTiles } from './tile-source.js'
 import { useDrawing } from './drawing.js'
+import { usePen } from './pen.js'
 import { useMarkDrag } from './mark-drag.js'
 import { pathOf } from './paths.js'
 import type { Sight } from './sight.js'
@@ -56,6 +58,11 @@ const finish = useFinish()
 const list = useSteps()
 const zones = useZones()
 const finishTools = useFinishTools()
+const rebuild = useRebuild()
+const penCanvas = ref<HTMLCanvasElement>()
+const pen = usePen(penCanvas, sight, rebuild)
+/** Stages whose steps stand on the mended picture: flaws are not marked in them. */
+const isOnMended = computed(() => look.stage === 'correct' || look.stage === 'rebuild' || look.stage === 'finish')
 const drag = useMarkDrag(bench)
 const drawing = useDrawing(bench, () => sight.value.scale, {
   width: () => (look.stage === 'correct' ? zones.sizePx : bench.strokeWidth),
@@ -160,10 +167,19 @@ onMounted(() => {
       if (zones.draws) drawing.press(drawnPoint(event))
       return
     }
+    if (look.stage === 'rebuild') {
+      pen.press(drawnPoint(event), event.originalEvent instanceof MouseEvent && event.originalEvent.shiftKey)
+      return
+    }
     if (rectangle.press(event.originalEvent, inPicture(event.position)) || !props.editable) return
     if (bench.tool === 'area' || bench.tool === 'shape' || !drag.press(event.position, sight.value)) drawing.press(drawnPoint(event))
   })
   made.addHandler('canvas-drag', (event: PointerNews) => {
+    if (pen.move(drawnPoint(event), event.originalEvent?.timeStamp)) {
+      if (pressed) pressed.slipped = true
+      event.preventDefaultAction = true
+      return
+    }
     if (pressed && !pressed.slipped) {
       // A hand that slips a little means the place it pressed: the picture stays until it is clear that it is to be moved.
       const limit = event.pointerType === 'touch' ? SLIP_FINGER : SLIP_MOUSE
@@ -181,6 +197,7 @@ onMounted(() => {
   })
   made.addHandler('canvas-release', () => {
     finishTools.release()
+    void pen.release()
     rectangle.release()
     void drag.release()
     void drawing.release()
@@ -193,6 +210,11 @@ onMounted(() => {
     if (at.x < 0 || at.y < 0 || at.x >= width || at.y >= height) return
     if (look.stage === 'finish') {
       if (!finish.framed) finishTools.click(at)
+      return
+    }
+    if (look.stage === 'rebuild') {
+      if (rebuild.tool === 'look') list.place = at
+      else if (rebuild.tool === 'pick' || rebuild.tool === 'source') void rebuild.pick(at)
       return
     }
     if (look.stage === 'correct') {
@@ -224,7 +246,7 @@ onMounted(() => {
       void bench.addSpot(at.x, at.y)
     } else bench.selectedId = null
   })
-  stopPixels = bench.onPixels((region) => void repaint(region))
+  stopPixels = bench.onPixels((region) => void repaint(region).then(pen.painted))
   stopLink = linkViews(made, 'result', look)
   frame.value!.addEventListener('pointermove', onPointer)
   frame.value!.addEventListener('pointerleave', () => (pointer.value = null))
@@ -233,6 +255,12 @@ onMounted(() => {
 
 /** With Alt the wheel changes the size of the selected mark, or of what the tool makes; otherwise it zooms, as it always does. */
 function sizeByWheel(event: WheelEvent): void {
+  if (event.altKey && look.stage === 'rebuild' && rebuild.draws) {
+    event.preventDefault()
+    event.stopPropagation()
+    rebuild.sizePx = Math.max(1, Math.min(600, Math.round(rebuild.sizePx * (event.deltaY < 0 ? 1.12 : 1 / 1.12) + (event.deltaY < 0 ? 0.5 : -0.5))))
+    return
+  }
   if (event.altKey && look.stage === 'correct' && zones.isBrush) {
     event.preventDefault()
     event.stopPropagation()
@@ -268,6 +296,7 @@ const countTouches = (event: TouchEvent) => {
   if (touches > 1) {
     drag.giveUp()
     drawing.giveUp()
+    pen.giveUp()
     rectangle.giveUp()
   }
 }
@@ -365,7 +394,7 @@ function zoomTo(scale: number | 'fit'): void {
   const image = viewer.value.world.getItemAt(0)
   viewport.zoomTo(image.imageToViewportZoom(scale / devicePixelRatio))
   // Where the strip looks, or the flaw that is worked on.
-  const place = list.selected && (look.stage === 'correct' || look.stage === 'finish') ? list.frame : flaw ? shapeCentre(flaw.shape) : null
+  const place = list.selected && isOnMended.value ? list.frame : flaw ? shapeCentre(flaw.shape) : null
   if (place) viewport.panTo(image.imageToViewportCoordinates(new OpenSeadragon.Point(place.x, place.y)))
 }
 
@@ -387,6 +416,7 @@ watch(() => [finish.framed, finish.framed ? finish.chain?.delivered.width : 0, f
 /** A setting that is moved. */
 const repaintDraft = newestNext(async () => {
   if (!gone) await repaint(null, true)
+  pen.painted()
 }, (error) => {
   if (!gone) bench.report(error)
 })
@@ -453,6 +483,7 @@ onBeforeUnmount(() => {
   viewer.value?.destroy()
 })
 const pointerDisc = computed<Disc | null>(() => {
+  if (look.stage === 'rebuild') return pointer.value && rebuild.draws ? { type: 'disc', x: pointer.value.x, y: pointer.value.y, r: (rebuild.sizePx / 2) * sight.value.scale } : null
   if (look.stage === 'correct') return pointer.value && zones.isBrush ? { type: 'disc', x: pointer.value.x, y: pointer.value.y, r: (zones.sizePx / 2) * sight.value.scale } : null
   if (!props.editable || !pointer.value || drag.active.value || (bench.tool !== 'spot' && bench.tool !== 'stroke' && !(bench.tool === 'area' && areas.drawWith === 'grow'))) return null
   return { type: 'disc', x: pointer.value.x, y: pointer.value.y, r: (bench.toolSize / 2) * sight.value.scale }
@@ -465,7 +496,7 @@ watch(() => finish.tool, (tool) => {
   else if (Math.abs(viewport.getZoom() / viewport.getHomeZoom() - STEPPED_BACK) < 0.01) viewport.goHome(true)
 })
 watch(() => [bench.tool, zones.tool], () => drawing.giveUp())
-const beforeWord = computed(() => (look.before.show === 'original' ? 'Original' : look.before.upTo === 'mended' ? 'As mended' : look.stage === 'correct' ? 'Without this correction' : 'Without this mend'))
+const beforeWord = computed(() => (look.before.show === 'original' ? 'Original' : look.before.upTo === 'mended' ? 'As mended' : look.stage === 'correct' ? 'Without this correction' : look.stage === 'rebuild' ? 'Without this drawing' : 'Without this mend'))
 const rectangleOnScreen = computed(() => {
   const box = rectangle.box.value
   if (!box) return null
@@ -478,15 +509,16 @@ const refusal = computed(() => {
   return dragged?.kind === 'source' && dragged.source && bench.selectedStep ? bench.sourceRefusal(bench.selectedStep, { ...bench.selectedStep.source, dx: Math.round(dragged.source.dx), dy: Math.round(dragged.source.dy) }) : null
 })
 const drawn = computed(() => (drawing.preview.value ? pathOf(drawing.preview.value, sight.value) : ''))
-defineExpose({ zoomTo, atPrintSize, drawing, toggleDivider, finishTools })
+defineExpose({ zoomTo, atPrintSize, drawing, pen, toggleDivider, finishTools })
 </script>
 
 <template>
-  <div class="picture-view" tabindex="0" data-keys data-home role="group" aria-label="Picture" @wheel.capture="sizeByWheel" :class="[`lens-${look.lens}`, look.stage === 'correct' ? (zones.isBrush ? 'spot' : zones.tool === 'look' ? 'select' : 'outline') : editable ? bench.tool : 'select']" @touchstart.capture="countTouches" @touchend.capture="countTouches" @touchcancel.capture="countTouches">
+  <div class="picture-view" tabindex="0" data-keys data-home role="group" aria-label="Picture" @wheel.capture="sizeByWheel" :class="[`lens-${look.lens}`, look.stage === 'rebuild' ? (rebuild.draws ? 'spot' : rebuild.tool === 'look' ? 'select' : 'outline') : look.stage === 'correct' ? (zones.isBrush ? 'spot' : zones.tool === 'look' ? 'select' : 'outline') : editable ? bench.tool : 'select']" @touchstart.capture="countTouches" @touchend.capture="countTouches" @touchcancel.capture="countTouches">
     <div ref="frame" class="frame" data-test="picture" :aria-busy="!seen" />
     <FrameLayer v-if="bench.opened && !finish.framed && !look.isFresh" :sight="sight" :tools="finishTools" />
-    <AreasLayer v-if="bench.opened && !look.isFresh && !finish.framed && look.stage !== 'correct'" :sight="sight" :resting="resting" :faded="drag.active.value || look.holdOriginal || look.divider !== null" />
-    <MarksLayer v-if="bench.opened && !look.isFresh && !finish.framed && look.stage !== 'finish' && look.stage !== 'correct'" :sight="sight" :resting="resting" :drag="drag.preview.value" :faded="drag.active.value || look.holdOriginal || look.divider !== null" />
+    <AreasLayer v-if="bench.opened && !look.isFresh && !finish.framed && look.stage !== 'correct' && look.stage !== 'rebuild'" :sight="sight" :resting="resting" :faded="drag.active.value || look.holdOriginal || look.divider !== null" />
+    <MarksLayer v-if="bench.opened && !look.isFresh && !finish.framed && !isOnMended" :sight="sight" :resting="resting" :drag="drag.preview.value" :faded="drag.active.value || look.holdOriginal || look.divider !== null" />
+    <canvas ref="penCanvas" class="pointer" data-test="pen" />
     <svg v-if="drawn" class="pointer" data-test="drawn"><path :d="drawn" class="under" /><path :d="drawn" /></svg>
     <svg v-if="pointerDisc" class="pointer"><circle :cx="pointerDisc.x" :cy="pointerDisc.y" :r="Math.max(1.5, pointerDisc.r)" /></svg>
     <div

@@ -37,7 +37,7 @@ export const useLook = defineStore('look', () => {
   const before = computed<Pick<View, 'show' | 'without' | 'upTo' | 'operations'>>(() => {
     // In Finish the mended picture is what it is compared with: mends have been judged before.
     if (stage.value === 'finish') return { show: 'result', upTo: 'mended' }
-    if (stage.value === 'correct') {
+    if (stage.value === 'correct' || stage.value === 'rebuild') {
       const { selectedId } = list
       return compareScope.value === 'mend' && selectedId ? { show: 'result', operations: plain(list.steps.map((step) => (step.id === selectedId ? { ...step, enabled: false } : step))) } : { show: 'result', upTo: 'mended' }
     }

@@ -7,6 +7,7 @@ import { proposeFinish } from '@fennip/core/finish/propose.js'
 import { makeOperationStep, type StepOptions } from '@fennip/core/operations/make-step.js'
 import type { FloatRaster, Proposal, Settings } from '@fennip/core/operations/operation.js'
 import { openTables } from '@fennip/core/raster/colour-library.js'
+import { drawnShare } from '@fennip/core/rebuild/drawn-share.js'
 import { labOfXyz } from '@fennip/core/raster/lab.js'
 import { Chain, contextOf } from '@fennip/core/render/chain.js'
 import { rounded, toFloat } from '@fennip/core/render/samples.js'
@@ -563,6 +564,11 @@ const worker = {
     const shares: Record<string, number> = {}
     for (const area of areas) shares[area.id] = await withTiles(() => coverOf(area, region, level).reduce((sum, value) => sum + value, 0) / (size.width * size.height))
     return shares
+  },
+
+  /** Share of the picture that steps of Rebuild draw. */
+  drawnShare(operations: readonly OperationStep[]): number {
+    return drawnShare(operations, picture.original, smallLevel())
   },
 
   /** Samples under a place, before and after: encoded values, CIE L*a*b* and density. */
