@@ -4,7 +4,8 @@ import { dirname, join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import type { Browser, BrowserContextOptions, Locator, Page } from 'playwright-core'
 import { SEARCH_KINDS, type SearchKind, type Treatment } from '../core/treatment/schema.js'
-import { demoFiles, loadDemo } from '../demo/load.js'
+import { testFiles } from '../demo/kept.js'
+import { loadDemo } from '../demo/load.js'
 import { startServices, type Services } from '../scripts/services.js'
 import { openBrowser, rest } from './browser.js'
 
@@ -37,7 +38,7 @@ export class Harness {
     // Everything as `npm start` has it: the folder of pictures and database lies in one whose name begins with a dot.
     const home = join(mkdtempSync(join(tmpdir(), 'fennip-e2e-')), '.fennip')
     const services = await startServices({ home, logLevel: 'silent' })
-    const files = demoFiles(frame, print).filter(({ name }) => names.includes(name))
+    const files = testFiles(frame, print).filter(({ name }) => names.includes(name))
     const job = await loadDemo(services.address, () => undefined, files)
     const browser = await openBrowser()
     const page = await browser.newPage({ viewport: { width: 1280, height: 800 }, ...context })

@@ -10,6 +10,9 @@ const root = fileURLToPath(new URL('..', import.meta.url))
 const folder = join(root, '.fennip/test-results')
 rmSync(folder, { recursive: true, force: true })
 mkdirSync(folder, { recursive: true })
+/** Demo pictures that test files share; made anew for every run. */
+process.env.FENNIP_TEST_PICTURES = join(root, '.fennip/test-pictures')
+rmSync(process.env.FENNIP_TEST_PICTURES, { recursive: true, force: true })
 
 let passed = 0
 let failed = 0

@@ -4,7 +4,8 @@ import { request } from 'node:http'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import sharp from 'sharp'
-import { arrival, demoFiles, loadDemo, upload } from '../demo/load.js'
+import { testFiles } from '../demo/kept.js'
+import { arrival, loadDemo, upload } from '../demo/load.js'
 import { startServices, type Services } from '../scripts/services.js'
 import { rationalEntry, shortEntry, TAG, writeExif } from '../codec/directory.js'
 import { makeMatrixProfile } from '../codec/test-profile.js'
@@ -45,7 +46,7 @@ const revisionNow = async () => (await get(`/api/pictures/${picture}`)).body.rev
 
 beforeAll(async () => {
   services = await startServices({ home, logLevel: 'silent', environment: { FENNIP_LARGEST_FILE: '30000000' } })
-  job = await loadDemo(services.address, () => undefined, demoFiles({ width: 1200, height: 800 }, { width: 900, height: 600 }).filter(({ name }) => name.endsWith('west.jpg') || name.startsWith('lower')))
+  job = await loadDemo(services.address, () => undefined, testFiles({ width: 1200, height: 800 }, { width: 900, height: 600 }).filter(({ name }) => name.endsWith('west.jpg') || name.startsWith('lower')))
   const list = (await get(`/api/jobs/${job}`)).body.list as { id: string; name: string }[]
   picture = list.find(({ name }) => name === 'pylon-7-west.jpg')!.id
 })

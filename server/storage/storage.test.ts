@@ -10,7 +10,8 @@ import { halve, levelCount, tileGrid, tileRegion, unpackTile } from '@fennip/cor
 import { makeRaster, paste } from '@fennip/core/raster/raster.js'
 import { makeRandom } from '@fennip/core/random.js'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'
-import { demoFiles, loadDemo } from '../../demo/load.js'
+import { testFiles } from '../../demo/kept.js'
+import { loadDemo } from '../../demo/load.js'
 import { startServices } from '../../scripts/services.js'
 import { folderStorage } from './folder.js'
 import { objectStorage } from './objects.js'
@@ -126,7 +127,7 @@ describe('Fennip on an object store', () => {
       throw new Error('the run did not end')
     }
     try {
-      const job = await loadDemo(services.address, () => undefined, demoFiles({ width: 900, height: 600 }, { width: 600, height: 400 }).filter(({ name }) => name === 'pylon-7-west.jpg'))
+      const job = await loadDemo(services.address, () => undefined, testFiles({ width: 900, height: 600 }, { width: 600, height: 400 }).filter(({ name }) => name === 'pylon-7-west.jpg'))
       const [{ id }] = (await ask('GET', `/api/jobs/${job}`)).list as [{ id: string }]
       await done(await ask('POST', `/api/pictures/${id}/find`, { kinds: ['dust'], falseFinds: 5 }))
       const mended = await done(await ask('POST', `/api/pictures/${id}/mend`, { revision: 1 }))

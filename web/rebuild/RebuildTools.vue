@@ -8,10 +8,10 @@ const TOOLS: { id: RebuildTool; word: string; key: string; hint: string }[] = [
   { id: 'look', word: 'Look', key: 'V', hint: 'Click to say which place the test strip shows' },
   { id: 'draw', word: 'Draw', key: 'S', hint: 'Draw; with Shift a straight line from the end of the last stroke' },
   { id: 'pick', word: 'Pick tone', key: 'P', hint: 'Click in the picture: its tone is drawn with' },
-  { id: 'edge', word: 'Draw an edge on', key: 'E', hint: 'Draw along a broken edge, from where it is sound to where it is sound again' },
+  { id: 'edge', word: 'Edge', key: 'E', hint: 'Draw along a broken edge, from where it is sound to where it is sound again' },
   { id: 'sharpen-edge', word: 'Sharpen', key: 'A', hint: 'Draw along a blurred edge' },
   { id: 'texture', word: 'Texture', key: 'T', hint: 'Draw where a surface has lost its texture' },
-  { id: 'source', word: 'From', key: 'F', hint: 'Click where texture is taken from' },
+  { id: 'source', word: 'Texture from', key: 'F', hint: 'Click where texture is taken from' },
 ]
 </script>
 

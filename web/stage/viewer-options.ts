@@ -1,11 +1,12 @@
 import OpenSeadragon from 'openseadragon'
-import { screenContext } from '../shared/screen.js'
+import { screenGamut } from '../shared/screen.js'
 
 /** The viewer's own drawing on a canvas, in the colours of the screen: a canvas keeps the colours it was first asked for. */
 class ScreenDrawer extends (OpenSeadragon as unknown as { CanvasDrawer: new (options: object) => { _createDrawingElement(): HTMLCanvasElement } }).CanvasDrawer {
   override _createDrawingElement(): HTMLCanvasElement {
     const canvas = super._createDrawingElement()
-    screenContext(canvas)
+    // Transparent where no picture is.
+    canvas.getContext('2d', { colorSpace: screenGamut() })
     return canvas
   }
 }
