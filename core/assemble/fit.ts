@@ -1,0 +1,283 @@
+import { cos, PI, sin } from '../raster/exact-math.js'
+import { minimise } from './minimise.js'
+import { AT_REST, partOfSheet, reduced, signedDistance, type Placement, type Sheet } from './sheet.js'
+
+/** A place where two pieces meet. */
+export interface SeamPlace {
+  /** In the plane of the base. */
+  readonly x: number
+  readonly y: number
+  /** Unit vector from the piece into the base. */
+  readonly nx: number
+  readonly ny: number
+  /** Paper that is missing here, in pixels; below 0 where the pieces overlap. */
+  readonly gap: number
+  /** Brightness of both sides, a little away from the edge. */
+  readonly baseTone: number
+  readonly pieceTone: number
+}
+
+export interface Fit {
+  readonly placement: Placement
+  /** How well it fits: length of the contact in pixels of the scan, raised by how alike both sides are. */
+  readonly score: number
+  /** Correlation of what runs over the seam, -1..1. */
+  readonly likeness: number
+  /** Along the seam, in order. */
+  readonly seam: readonly SeamPlace[]
+}
+
+/** An edge point of a piece with the unit vector that leads out of it. */
+interface EdgePoint { readonly x: number; readonly y: number; readonly nx: number; readonly ny: number }
+
+/** Longer side of all that is fitted on the coarsest level. */
+const COARSE_SIDE = 150
+const [MOST_TURN, TURN_STEP] = [12, 1.5]
+/** So many places are looked at closer; two of them differ by so much. */
+const CANDIDATES = 24
+const APART = 4
+/** How far away the two sides are compared from the edge. */
+const INSET = 2.5
+/** A seam is where the edges come as near as this, on the level they are fitted on. */
+const CONTACT = 5
+/** Width over which tones along a seam are compared without what is broader. */
+const DETREND = 41
+
+/** About what a piece is turned: the middle of its sheet. */
+export const pivotOf = (piece: Pick<Sheet, 'x' | 'y' | 'width' | 'height'>) => ({ x: piece.x + piece.width / 2, y: piece.y + piece.height / 2 })
+
+/** Where a place of a piece comes to lie. */
+export function placed(piece: Pick<Sheet, 'x' | 'y' | 'width' | 'height'>, { turnDegrees, dx, dy }: Placement, x: number, y: number): readonly [number, number] {
+  const { x: px, y: py } = pivotOf(piece)
+  const [c, s] = [cos((turnDegrees * PI) / 180), sin((turnDegrees * PI) / 180)]
+  return [px + c * (x - px) - s * (y - py) + dx, py + s * (x - px) + c * (y - py) + dy]
+}
+
+/**
+ * Fit a piece to a base along their tear: coarse by outline over all shifts and some turns, then level by level by outline
+ * and by what runs over the seam.
+ *
+ * @param start  Where the piece lies by hand; then only the neighbourhood is searched.
+ */
+export function fitPiece(base: Sheet, piece: Sheet, start?: Placement): Fit {
+  const extent = Math.max(base.width, base.height, piece.width, piece.height)
+  let factor = 1
+  while (extent / factor > COARSE_SIDE) factor *= 2
+  let found: Placement[] = start ? [start] : candidates(reduced(base, factor), reduced(piece, factor), factor)
+  for (let level = factor; level >= 1; level /= 2) {
+    const [b, p] = [reduced(base, level), reduced(piece, level)]
+    const first = level === factor
+    const refined = found.map((placement) => refine(b, p, scaled(placement, 1 / level), first ? 6 : 3)).sort((one, other) => other.score - one.score)
+    // Most candidates fall away early; what is left is looked at on finer levels.
+    found = refined.slice(0, level === factor ? 6 : level === factor / 2 ? 3 : 1).map(({ placement }) => scaled(placement, level))
+  }
+  const best = refine(base, piece, found[0] ?? AT_REST, 1.5)
+  return { ...best, seam: seamOf(base, piece, best.placement) }
+}
+
+const scaled = ({ turnDegrees, dx, dy }: Placement, by: number): Placement => ({ turnDegrees, dx: dx * by, dy: dy * by })
+
+/** Edge points of a sheet; the edge of the sheet's rectangle counts too. */
+function edgeOf(sheet: Sheet): EdgePoint[] {
+  const margin = 3
+  const wide = partOfSheet(sheet, sheet.x - margin, sheet.y - margin, sheet.width + 2 * margin, sheet.height + 2 * margin)
+  const distance = signedDistance(wide)
+  const { width, height, mask } = wide
+  const points: EdgePoint[] = []
+  for (let y = 2; y < height - 2; y++) {
+    for (let x = 2; x < width - 2; x++) {
+      const i = y * width + x
+      if (mask[i] === 0 || (mask[i - 1] && mask[i + 1] && mask[i - width] && mask[i + width])) continue
+      // Over five pixels, so that steps of the edge do not turn it.
+      let [gx, gy] = [0, 0]
+      for (let k = -2; k <= 2; k++) {
+        gx += distance[i + k * width + 2]! - distance[i + k * width - 2]!
+        gy += distance[i + 2 * width + k]! - distance[i - 2 * width + k]!
+      }
+      const length = Math.sqrt(gx * gx + gy * gy)
+      if (length > 0) points.push({ x: wide.x + x + 0.5, y: wide.y + y + 0.5, nx: gx / length, ny: gy / length })
+    }
+  }
+  return points
+}
+
+/** Placements with a long contact, in pixels of the picture; tried over all shifts at which the sheets can touch. */
+function candidates(base: Sheet, piece: Sheet, factor: number): Placement[] {
+  const margin = 6
+  const field = partOfSheet(base, base.x - margin, base.y - margin, base.width + 2 * margin, base.height + 2 * margin)
+  const says = signedDistance(field).map((d) => (d > 4 ? 0 : d > 1 ? (4 - d) / 3 : d > -1 ? 1 : Math.max(-2, (d + 1) / 2)))
+  const points = edgeOf(piece)
+  const found: { placement: Placement; score: number }[] = []
+  for (let turnDegrees = -MOST_TURN; turnDegrees <= MOST_TURN; turnDegrees += TURN_STEP) {
+    const turned = points.map(({ x, y }) => placed(piece, { turnDegrees, dx: 0, dy: 0 }, x, y))
+    const [left, right] = [Math.min(...turned.map(([x]) => x)), Math.max(...turned.map(([x]) => x))]
+    const [top, bottom] = [Math.min(...turned.map(([, y]) => y)), Math.max(...turned.map(([, y]) => y))]
+    for (let dy = Math.floor(field.y - bottom); dy <= field.y + field.height - top; dy += 2) {
+      for (let dx = Math.floor(field.x - right); dx <= field.x + field.width - left; dx += 2) {
+        let score = 0
+        for (const [x, y] of turned) {
+          const [column, row] = [Math.floor(x + dx - field.x), Math.floor(y + dy - field.y)]
+          if (column >= 0 && row >= 0 && column < field.width && row < field.height) score += says[row * field.width + column]!
+        }
+        // Pieces mostly lie on a scan about as they belong.
+        score *= 1 - 0.25 * Math.min(1, Math.sqrt(dx * dx + dy * dy) / Math.max(base.width, base.height)) - 0.01 * Math.abs(turnDegrees)
+        if (score > 8) found.push({ placement: { turnDegrees, dx, dy }, score })
+      }
+    }
+  }
+  found.sort((a, b) => b.score - a.score)
+  const kept: Placement[] = []
+  for (const { placement } of found) {
+    if (kept.length >= CANDIDATES) break
+    if (kept.some((other) => Math.abs(other.dx - placement.dx) < APART && Math.abs(other.dy - placement.dy) < APART && Math.abs(other.turnDegrees - placement.turnDegrees) < 3)) continue
+    kept.push(placement)
+  }
+  return kept.map((placement) => scaled(placement, factor))
+}
+
+/** What a fit is judged on: points of the piece near the base, and the base around them. */
+interface Contact { readonly points: readonly EdgePoint[]; readonly field: Sheet; readonly distance: Float32Array }
+
+function contactOf(base: Sheet, piece: Sheet, placement: Placement, reach: number): Contact {
+  const near: EdgePoint[] = []
+  let [left, top, right, bottom] = [Infinity, Infinity, -Infinity, -Infinity]
+  const margin = Math.ceil(reach) + 8
+  const points = edgeOf(piece).filter(({ x, y }) => {
+    const [px, py] = placed(piece, placement, x, y)
+    return px > base.x - margin && py > base.y - margin && px < base.x + base.width + margin && py < base.y + base.height + margin
+  })
+  const whole = partOfSheet(base, base.x - margin, base.y - margin, base.width + 2 * margin, base.height + 2 * margin)
+  const all = wholeDistance(base, whole)
+  for (const point of points) {
+    const [px, py] = placed(piece, placement, point.x, point.y)
+    const d = valueAt(whole, all, px, py)
+    if (d === null || Math.abs(d) > reach) continue
+    near.push(point)
+    left = Math.min(left, px)
+    right = Math.max(right, px)
+    top = Math.min(top, py)
+    bottom = Math.max(bottom, py)
+  }
+  if (near.length === 0) return { points: near, field: whole, distance: all }
+  const [x, y] = [Math.floor(left) - margin, Math.floor(top) - margin]
+  const field = partOfSheet(base, x, y, Math.ceil(right) + margin - x, Math.ceil(bottom) + margin - y)
+  return { points: near, field, distance: signedDistance(field) }
+}
+
+/** Distances over a whole base are made once a level: of many candidates each asks for them. */
+const distances = new WeakMap<Uint8Array, { readonly width: number; readonly values: Float32Array }>()
+function wholeDistance(base: Sheet, whole: Sheet): Float32Array {
+  const kept = distances.get(base.mask)
+  if (kept && kept.width === whole.width) return kept.values
+  const values = signedDistance(whole)
+  distances.set(base.mask, { width: whole.width, values })
+  return values
+}
+
+function refine(base: Sheet, piece: Sheet, start: Placement, reach: number): Omit<Fit, 'seam'> {
+  const contact = contactOf(base, piece, start, CONTACT + 2 * reach)
+  if (contact.points.length < 12) return { placement: start, score: 0, likeness: 0 }
+  // A turn is measured by what it moves at the end of the piece.
+  const arm = Math.max(piece.width, piece.height) / 2
+  const degrees = 180 / (PI * arm)
+  const placementAt = ([turn, dx, dy]: readonly number[]): Placement => ({ turnDegrees: start.turnDegrees + turn! * degrees, dx: start.dx + dx!, dy: start.dy + dy! })
+  const found = minimise((at) => -judge(contact, piece, placementAt(at)).score, [0, 0, 0], [reach, reach, reach], 70)
+  const again = minimise((at) => -judge(contact, piece, placementAt(at)).score, found.at, [0.5 * reach, -0.5 * reach, 0.5 * reach], 50)
+  const placement = placementAt(again.at)
+  return { placement, ...judge(contact, piece, placement) }
+}
+
+function judge({ points, field, distance }: Contact, piece: Sheet, placement: Placement): { score: number; likeness: number } {
+  let contact = 0
+  const met: { along: number; base: number; piece: number }[] = []
+  const [c, s] = [cos((placement.turnDegrees * PI) / 180), sin((placement.turnDegrees * PI) / 180)]
+  const axis = mainAxis(points)
+  for (const { x, y, nx, ny } of points) {
+    const [px, py] = placed(piece, placement, x, y)
+    const d = valueAt(field, distance, px, py)
+    if (d === null) continue
+    if (d < -CONTACT) contact -= 0.5
+    if (Math.abs(d) > CONTACT) continue
+    contact += 1 - (d / CONTACT) ** 2
+    const away = Math.max(0, d) + INSET
+    const baseTone = toneAt(field, px + (c * nx - s * ny) * away, py + (s * nx + c * ny) * away)
+    const pieceTone = toneAt(piece, x - nx * INSET, y - ny * INSET)
+    if (baseTone !== null && pieceTone !== null) met.push({ along: axis.x * x + axis.y * y, base: baseTone, piece: pieceTone })
+  }
+  const likeness = met.length < 20 ? 0 : likenessOf(met)
+  return { score: contact * (0.4 + 1.6 * Math.max(0, likeness)), likeness }
+}
+
+/** Direction in which places spread most. */
+function mainAxis(points: readonly EdgePoint[]): { x: number; y: number } {
+  const mean = points.reduce((sum, { x, y }) => ({ x: sum.x + x / points.length, y: sum.y + y / points.length }), { x: 0, y: 0 })
+  let [xx, xy, yy] = [0, 0, 0]
+  for (const { x, y } of points) {
+    xx += (x - mean.x) ** 2
+    xy += (x - mean.x) * (y - mean.y)
+    yy += (y - mean.y) ** 2
+  }
+  // The eigenvector of the larger eigenvalue of a symmetric matrix of two.
+  const larger = (xx + yy + Math.sqrt((xx - yy) ** 2 + 4 * xy * xy)) / 2
+  const [x, y] = Math.abs(larger - yy) > Math.abs(larger - xx) ? [larger - yy, xy] : [xy, larger - xx]
+  const length = Math.sqrt(x * x + y * y) || 1
+  return { x: x / length, y: y / length }
+}
+
+/** Correlation of the tones of both sides along the seam, without what is broader than a window. */
+function likenessOf(met: { along: number; base: number; piece: number }[]): number {
+  met.sort((a, b) => a.along - b.along)
+  const fine = (values: number[]) => {
+    const sums = [0]
+    for (const value of values) sums.push(sums.at(-1)! + value)
+    const half = Math.min(DETREND >> 1, values.length >> 2)
+    return values.map((value, i) => {
+      const [from, to] = [Math.max(0, i - half), Math.min(values.length, i + half + 1)]
+      return value - (sums[to]! - sums[from]!) / (to - from)
+    })
+  }
+  const [a, b] = [fine(met.map(({ base }) => base)), fine(met.map(({ piece }) => piece))]
+  let [ab, aa, bb] = [0, 0, 0]
+  for (let i = 0; i < a.length; i++) {
+    ab += a[i]! * b[i]!
+    aa += a[i]! ** 2
+    bb += b[i]! ** 2
+  }
+  return aa > 0 && bb > 0 ? ab / Math.sqrt(aa * bb) : 0
+}
+
+/** The seam of a piece that was placed, in order along its main direction. */
+export function seamOf(base: Sheet, piece: Sheet, placement: Placement): SeamPlace[] {
+  const { points, field, distance } = contactOf(base, piece, placement, 40)
+  const axis = points.length > 0 ? mainAxis(points) : { x: 1, y: 0 }
+  const [c, s] = [cos((placement.turnDegrees * PI) / 180), sin((placement.turnDegrees * PI) / 180)]
+  return points.map((point) => ({ point, along: axis.x * point.x + axis.y * point.y })).sort((a, b) => a.along - b.along).flatMap(({ point: { x, y, nx, ny } }) => {
+    const [px, py] = placed(piece, placement, x, y)
+    const gap = valueAt(field, distance, px, py)
+    if (gap === null) return []
+    const [ux, uy] = [c * nx - s * ny, s * nx + c * ny]
+    const away = Math.max(0, gap) + INSET
+    const baseTone = toneAt(field, px + ux * away, py + uy * away)
+    const pieceTone = toneAt(piece, x - nx * INSET, y - ny * INSET)
+    return baseTone === null || pieceTone === null ? [] : [{ x: px, y: py, nx: ux, ny: uy, gap: gap - 0.5, baseTone, pieceTone }]
+  })
+}
+
+/** Between pixel centres; null outside. */
+function valueAt(sheet: Pick<Sheet, 'x' | 'y' | 'width' | 'height'>, values: Float32Array, x: number, y: number): number | null {
+  const [px, py] = [x - sheet.x - 0.5, y - sheet.y - 0.5]
+  const [left, top] = [Math.floor(px), Math.floor(py)]
+  if (left < 0 || top < 0 || left + 1 >= sheet.width || top + 1 >= sheet.height) return null
+  const [tx, ty] = [px - left, py - top]
+  const i = top * sheet.width + left
+  return (values[i]! * (1 - tx) + values[i + 1]! * tx) * (1 - ty) + (values[i + sheet.width]! * (1 - tx) + values[i + sheet.width + 1]! * tx) * ty
+}
+
+/** Tone between pixel centres, where all four belong to the sheet. */
+function toneAt(sheet: Sheet, x: number, y: number): number | null {
+  const [left, top] = [Math.floor(x - sheet.x - 0.5), Math.floor(y - sheet.y - 0.5)]
+  if (left < 0 || top < 0 || left + 1 >= sheet.width || top + 1 >= sheet.height) return null
+  const i = top * sheet.width + left
+  if (!sheet.mask[i] || !sheet.mask[i + 1] || !sheet.mask[i + sheet.width] || !sheet.mask[i + sheet.width + 1]) return null
+  return valueAt(sheet, sheet.tone, x, y)
+}
