@@ -112,7 +112,7 @@ describe('fennip mend', () => {
 })
 
 describe('fennip apply', () => {
-  it('renders a stored treatment, the older version of a method as it was', async () => {
+  it('renders a stored treatment; a step of an earlier draft by the version of today', async () => {
     const treatment = {
       ...emptyTreatment({ sha256: await sha256Of(at('in.tif')), width: WIDTH, height: HEIGHT, channels: 3, depth: 16 }),
       flaws: [{ id: 'f1', kind: 'other', shape: { type: 'disc', x: 140, y: 110, r: 26 }, state: 'settled', contrast: 0, weight: 0, confidence: 1, origin: 'hand' }],
@@ -123,9 +123,10 @@ describe('fennip apply', () => {
     const [before, after] = await Promise.all([samples(at('in.tif')), samples(at('applied.tif'))])
     const index = (x: number, y: number) => 3 * (y * WIDTH + x)
     expect(after[index(140, 110)]).toBe(before[index(220, 110)])
-    // By hand: the first version fades in a straight line; at distance 27.5 from the middle 0.5 - 1.5 / 8 is laid on.
+    // By hand: at a distance d beyond the outline t^2 (3 - 2t) is laid on, t = 0.5 - d / 8.
     const d = Math.hypot(167.5 - 140, 110.5 - 110) - 26
-    const share = 0.5 - d / 8
+    const t = 0.5 - d / 8
+    const share = t * t * (3 - 2 * t)
     const old = before[index(167, 110)]!
     expect(Math.abs(after[index(167, 110)]! - (old + (before[index(247, 110)]! - old) * share))).toBeLessThanOrEqual(1)
   })

@@ -2,9 +2,7 @@ import { basename } from 'node:path'
 import { readFile } from 'node:fs/promises'
 import { DEEP_FORMATS, formatOfName } from '@fennip/codec/formats.js'
 import { readPicture, type DecodedPicture } from '@fennip/codec/read.js'
-import { rowsOf } from '@fennip/codec/rows.js'
-import { fillFile, writeFileWhole } from '@fennip/codec/sink.js'
-import { lossesOf, writePicture } from '@fennip/codec/write.js'
+import { writeFileWhole } from '@fennip/codec/sink.js'
 import { whatShows } from '@fennip/core/check/telltales.js'
 import { DEFAULT_FALSE_FINDS, findFlaws } from '@fennip/core/find/find.js'
 import { flawsOfFinds } from '@fennip/core/find/found-flaws.js'
@@ -23,7 +21,9 @@ import { readFinds, readTreatment } from '@fennip/core/treatment/validate.js'
 import { correct } from './correct.js'
 import { finish, operations } from './finish.js'
 import { sha256Of } from './hash.js'
+import { join } from './join.js'
 import { parse, UsageError } from './parse.js'
+import { save } from './save.js'
 
 const USAGE = `fennip finds and mends flaws in photographs.
 
@@ -32,6 +32,7 @@ const USAGE = `fennip finds and mends flaws in photographs.
   fennip apply IN TREATMENT.json OUT
   fennip correct IN OUT --operation NAME [--zone ZONE.png] [--strength 0..1] [--set KEY=VALUE]... [--treatment T.json]
   fennip finish IN OUT [--set KEY=VALUE]... [--treatment T.json]
+  fennip join SCAN OUT [--report R.json]
   fennip operations [NAME]
 
   --rate N   mean number of false finds to look at in a picture of 24 megapixels (${DEFAULT_FALSE_FINDS})
@@ -50,6 +51,7 @@ export async function main(args: string[]): Promise<number> {
     else if (command === 'apply') await apply(rest)
     else if (command === 'correct') await correct(rest)
     else if (command === 'finish') await finish(rest)
+    else if (command === 'join') await join(rest)
     else if (command === 'operations') operations(rest)
     else if (command === '--help' || command === 'help') process.stdout.write(USAGE)
     else throw new UsageError(command ? `There is no command ${command}.` : 'Say what to do.')
@@ -194,10 +196,4 @@ async function apply(args: string[]): Promise<void> {
   const depth = DEEP_FORMATS.includes(format) && chain.changesPixels ? 16 : header.depth
   const alpha = picture.alpha && rounded(chain.deliverPlane(region, (part) => crop(picture.alpha!, part)), depth)
   await save(output, { ...picture, header: { ...header, depth }, pixels: rounded(chain.deliver(region, 0, (part) => crop(picture.pixels, part)), depth), alpha }, format)
-}
-
-async function save(path: string, picture: DecodedPicture, format: ReturnType<typeof formatOfName>): Promise<void> {
-  const options = { format, depth: picture.header.depth, quality: 95 }
-  for (const loss of lossesOf(picture.pixels, picture.alpha !== null, options)) process.stderr.write(`fennip: ${loss}\n`)
-  await fillFile(path, (sink) => writePicture(rowsOf(picture.pixels, picture.alpha), picture.header.metadata, options, sink))
 }

@@ -2,6 +2,7 @@ import { rationalEntry, textEntry, TAG, writeExif, shortEntry } from '@fennip/co
 import { encodePicture } from '@fennip/codec/write.js'
 import { FRAME, PRINT, dustyPylon, fadedPrint, pylonLight, shaftValve, stainedPrint, stationPrint, tornPrint, type DemoSize } from './pictures.js'
 import { AREA_FRAME, denseDive, hazyValley, nightStation, rainyWindow, ringStain, seatCover } from './areas.js'
+import { tornInTwo } from './pieces.js'
 import type { Light, Photograph } from './photograph.js'
 import { dustOfSensor, seriesFrame, SERIES_FRAMES, SERIES_ROOM } from './series.js'
 
@@ -44,6 +45,7 @@ export function demoFiles(frame: DemoSize = FRAME, print: DemoSize = PRINT): Dem
     { name: 'shaft-valve-3.jpg', make: async () => camera(await shaftValve(frame), cameraExif(8, '2026:06:02 15:40:31')) },
     { name: 'lower-station.tif', make: async () => deep(await stationPrint(print), null, 600) },
     { name: 'torn-print.tif', make: async () => deep(await tornPrint({ width: print.width / 2, height: print.height / 2 }), null, 300) },
+    { name: 'torn-in-two.tif', make: async () => deep(await tornInTwo({ width: print.width / 2, height: print.height / 2 }), null, 300) },
     { name: 'stained-print.tif', make: async () => deep(await stainedPrint({ width: print.width / 2, height: print.height / 2 }), null, 300) },
     { name: 'faded-print.tif', make: async () => deep(await fadedPrint({ width: print.width / 2, height: print.height / 2 }), null, 300) },
     ...areasOf(frame, print, camera, deep),

@@ -75,7 +75,7 @@ export async function stationPrint(size: DemoSize = PRINT, seed = 5): Promise<De
   return { ...expose(faded, damage, { ...PRINTED, seed }), flaws }
 }
 
-const PRINTED: Omit<Exposure, 'seed'> = { electrons: 1600, readNoise: 4, grainSize: 0.9, depth: 16 }
+export const PRINTED: Omit<Exposure, 'seed'> = { electrons: 1600, readNoise: 4, grainSize: 0.9, depth: 16 }
 
 /** A brown print of the pylon, kept damp: dried water with tide lines, foxing, three colonies of mould. */
 export async function stainedPrint(size: DemoSize = TORN, seed = 30): Promise<DemoPicture> {
@@ -145,7 +145,7 @@ export async function tornPrint(size: DemoSize = TORN, seed = 20): Promise<DemoP
   return { ...expose(faded, damage, { ...PRINTED, seed }), flaws }
 }
 
-async function fadedStation(size: DemoSize): Promise<Light> {
+export async function fadedStation(size: DemoSize): Promise<Light> {
   const light = await lightOfRender(scene('station'), { ...size, channels: 1, softness: 1.2, detail: 0.12, seed: 13 })
   // Paper is never black nor quite white.
   return { ...light, channels: light.channels.map((plane) => ({ ...plane, data: plane.data.map((value) => 0.03 + 0.78 * value) })) }

@@ -53,7 +53,7 @@ describe('the pen', () => {
     await rest(page, 900)
     expect(Buffer.compare(before, await shown())).not.toBe(0)
     // What was painted over the picture meanwhile is gone: the picture itself shows it.
-    expect(await page.evaluate(() => {
+    await expect.poll(() => page.evaluate(() => {
       const canvas = document.querySelector<HTMLCanvasElement>('[data-test=pen]')!
       return canvas.getContext('2d')!.getImageData(0, 0, canvas.width, canvas.height).data.some((value) => value > 0)
     })).toBe(false)

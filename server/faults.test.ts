@@ -221,7 +221,7 @@ describe('uploads', () => {
     await services.kill('server')
     await healthy()
     for (let i = 0; i < 150; i++) {
-      if ((await listed()).list.some(({ name }) => name === 'orphan.png') && !readdirSync(folder).some((name) => name.startsWith('b'))) return
+      if ((await listed()).list.some(({ name }) => name === 'orphan.png') && !readdirSync(folder).some((name) => name.startsWith('bbbb'))) return
       await new Promise((resolve) => setTimeout(resolve, 100))
     }
     throw new Error(`left: ${readdirSync(folder).join(' ')}`)

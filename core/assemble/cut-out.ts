@@ -1,3 +1,5 @@
+import { boxMean } from '../raster/box.js'
+import { squareExtreme } from '../raster/extremes.js'
 import { distanceFrom } from '../raster/distance-transform.js'
 import { depthOf, maximumOf, type IntegerRaster, type Region } from '../raster/raster.js'
 import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
@@ -21,16 +23,21 @@ export interface CutOut {
 
 /** The background is measured on a frame of this share of the shorter side along the border of the scan. */
 const FRAME = 0.012
-/** A pixel of the background differs from it by less than this many deviations, or this share of the range. */
-const DEVIATIONS = 7
+/** A mean of the background over this many pixels on each side differs from it by less than so many of its deviations, or this share of the range. */
+const SMOOTHED_PX = 2
+const DEVIATIONS = 8
+/** A pixel beside it, by less than so many of its own. */
+const PIXEL_DEVIATIONS = 3.5
 const LEAST_STEP = 0.025
+/** The background runs on where it is more than twice so wide, in pixels. */
+const NARROW_PX = 2
 /** Smaller pieces are crumbs. */
 const LEAST_SHARE = 0.004
 /** More pieces are not looked for. */
 export const MOST_PIECES = 8
 /** Torn fibre is at most so wide, as a share of the longer side of the scan, and at least so many pixels. */
-const FIBRE_SHARE = 0.005
-const FIBRE_PX = 6
+const FIBRE_SHARE = 0.008
+const FIBRE_PX = 12
 /** Fibre is at least so light, as a share of the range. */
 const FIBRE_TONE = 0.8
 
@@ -46,16 +53,32 @@ export function cutOut(scan: IntegerRaster): CutOut {
   const { width, height, channels, data } = scan
   const maximum = maximumOf(depthOf(scan))
   const { background, spread } = measureBackground(scan)
-  const outside = new Uint8Array(width * height)
-  const limit = background.map((_, c) => Math.max(LEAST_STEP * maximum, DEVIATIONS * spread[c]!))
-  const isLike = (i: number) => {
-    for (let c = 0; c < channels; c++) if (Math.abs(data[i * channels + c]! - background[c]!) > limit[c]!) return false
-    return true
-  }
+  const limit = background.map((_, c) => Math.max(LEAST_STEP * maximum, (DEVIATIONS * spread[c]!) / (2 * SMOOTHED_PX + 1)))
+  // Told on means, so that the grain of the scan does not widen what passes for background.
+  const means = Array.from({ length: channels }, (_, c) => {
+    const plane = new Float32Array(width * height)
+    for (let i = 0; i < plane.length; i++) plane[i] = data[i * channels + c]!
+    return boxMean({ width, height, data: plane }, SMOOTHED_PX).data
+  })
+  const like = new Float32Array(width * height)
+  for (let i = 0; i < like.length; i++) like[i] = means.every((plane, c) => Math.abs(plane[i]! - background[c]!) <= limit[c]!) ? 1 : 0
+  // Through narrow places the background does not run on into a piece that is as dark or as light as it is.
+  const open = squareExtreme({ width, height, data: like }, NARROW_PX, 'least').data
+  const outside = floodFromBorder(width, height, (i) => open[i] === 1)
+  // Back to where it was narrowed, and on to the edge that the mean has blurred: pixel by pixel there.
+  const back = squareExtreme({ width, height, data: Float32Array.from(outside) }, NARROW_PX + SMOOTHED_PX, 'greatest').data
+  for (let i = 0; i < outside.length; i++) if (back[i] === 1 && outside[i] === 0) outside[i] = background.every((value, c) => Math.abs(data[i * channels + c]! - value) <= Math.max(LEAST_STEP * maximum, PIXEL_DEVIATIONS * spread[c]!)) ? 1 : 0
+  const pieces = components(outside, width, height).map((piece) => withoutFibre(scan, piece)).filter(({ area }) => area > LEAST_SHARE * width * height)
+  return { background, pieces: pieces.sort((a, b) => b.area - a.area).slice(0, MOST_PIECES) }
+}
+
+/** What hangs together with the border. */
+function floodFromBorder(width: number, height: number, isOpen: (i: number) => boolean): Uint8Array {
+  const reached = new Uint8Array(width * height)
   const stack: number[] = []
   const visit = (i: number) => {
-    if (outside[i] === 0 && isLike(i)) {
-      outside[i] = 1
+    if (reached[i] === 0 && isOpen(i)) {
+      reached[i] = 1
       stack.push(i)
     }
   }
@@ -75,8 +98,7 @@ export function cutOut(scan: IntegerRaster): CutOut {
     if (i >= width) visit(i - width)
     if (i < (height - 1) * width) visit(i + width)
   }
-  const pieces = components(outside, width, height).map((piece) => withoutFibre(scan, piece)).filter(({ area }) => area > LEAST_SHARE * width * height)
-  return { background, pieces: pieces.sort((a, b) => b.area - a.area).slice(0, MOST_PIECES) }
+  return reached
 }
 
 /** Median and deviation of the samples along the border. */
@@ -187,31 +209,7 @@ function withoutFibre(scan: IntegerRaster, piece: Piece): Piece {
 
 /** Holes filled that do not hang together with the outside. */
 function closed({ box, mask }: Piece): Piece {
-  const { width, height } = box
-  const outside = new Uint8Array(width * height)
-  const stack: number[] = []
-  const visit = (i: number) => {
-    if (mask[i] === 0 && outside[i] === 0) {
-      outside[i] = 1
-      stack.push(i)
-    }
-  }
-  for (let x = 0; x < width; x++) {
-    visit(x)
-    visit((height - 1) * width + x)
-  }
-  for (let y = 0; y < height; y++) {
-    visit(y * width)
-    visit(y * width + width - 1)
-  }
-  while (stack.length > 0) {
-    const i = stack.pop()!
-    const x = i % width
-    if (x > 0) visit(i - 1)
-    if (x < width - 1) visit(i + 1)
-    if (i >= width) visit(i - width)
-    if (i < (height - 1) * width) visit(i + width)
-  }
+  const outside = floodFromBorder(box.width, box.height, (i) => mask[i] === 0)
   const result = outside.map((value) => 1 - value)
   return { box, mask: result, area: result.reduce((sum, value) => sum + value, 0) }
 }

@@ -28,10 +28,10 @@ export interface Fit {
 }
 
 /** An edge point of a piece with the unit vector that leads out of it. */
-interface EdgePoint { readonly x: number; readonly y: number; readonly nx: number; readonly ny: number }
+interface EdgePoint { readonly x: number; readonly y: number; readonly nx: number; readonly ny: number; /** How little the edge is a straight line here, 0..1: cut edges fit anywhere, torn ones only where they belong. */ readonly torn: number }
 
 /** Longer side of all that is fitted on the coarsest level. */
-const COARSE_SIDE = 150
+const COARSE_SIDE = 110
 const [MOST_TURN, TURN_STEP] = [12, 1.5]
 /** So many places are looked at closer; two of them differ by so much. */
 const CANDIDATES = 24
@@ -40,6 +40,15 @@ const APART = 4
 const INSET = 2.5
 /** A seam is where the edges come as near as this, on the level they are fitted on. */
 const CONTACT = 5
+/** Edges of a good fit lie so far apart: each piece was cut a little inside its picture. */
+const CUT = 0.6
+/** A torn edge strays from a straight line over this share of the piece, by at least so many pixels of the level it is looked at on. */
+const STRAIGHT_SHARE = 0.07
+const [STRAIGHT, TORN] = [0.35, 1]
+/** An edge that may be cut says so much of what a torn one says. */
+const CUT_EDGE_SAYS = 0.06
+/** Longer side on which it is told whether an edge is torn. */
+const TORN_SIDE = 700
 /** Width over which tones along a seam are compared without what is broader. */
 const DETREND = 41
 
@@ -63,36 +72,105 @@ export function fitPiece(base: Sheet, piece: Sheet, start?: Placement): Fit {
   const extent = Math.max(base.width, base.height, piece.width, piece.height)
   let factor = 1
   while (extent / factor > COARSE_SIDE) factor *= 2
-  let found: Placement[] = start ? [start] : candidates(reduced(base, factor), reduced(piece, factor), factor)
+  tellTorn(piece)
+  let found: Placement[] = start ? [start] : candidates(reduced(base, factor), reduced(piece, factor), piece, factor)
   for (let level = factor; level >= 1; level /= 2) {
     const [b, p] = [reduced(base, level), reduced(piece, level)]
+    const own = { whole: piece, level }
     const first = level === factor
-    const refined = found.map((placement) => refine(b, p, scaled(placement, 1 / level), first ? 6 : 3)).sort((one, other) => other.score - one.score)
+    const refined = found.map((placement) => refine(b, p, own, scaled(placement, 1 / level), first ? 6 : 3)).sort((one, other) => ranked(other, b) - ranked(one, b))
     // Most candidates fall away early; what is left is looked at on finer levels.
     found = refined.slice(0, level === factor ? 6 : level === factor / 2 ? 3 : 1).map(({ placement }) => scaled(placement, level))
   }
-  const best = refine(base, piece, found[0] ?? AT_REST, 1.5)
+  const best = refine(base, piece, { whole: piece, level: 1 }, found[0] ?? AT_REST, 1)
   return { ...best, seam: seamOf(base, piece, best.placement) }
 }
 
+/** Pieces mostly lie on a scan about as they belong: what moves one far must fit so much better. */
+const ranked = ({ score, placement }: Omit<Fit, 'seam'>, base: Sheet) => score * nearness(placement, base)
+const nearness = ({ turnDegrees, dx, dy }: Placement, base: Sheet) => 1 - 0.6 * Math.min(1, Math.sqrt(dx * dx + dy * dy) / Math.max(base.width, base.height)) - 0.01 * Math.abs(turnDegrees)
+
 const scaled = ({ turnDegrees, dx, dy }: Placement, by: number): Placement => ({ turnDegrees, dx: dx * by, dy: dy * by })
 
+/** Where edges of a piece are torn, by its mask: places in its own pixels and their weights. */
+const tornPlaces = new WeakMap<Uint8Array, { readonly factor: number; readonly weights: ReadonlyMap<number, number> }>()
+const CELL = 65536
+
+/** Tell torn edges from cut ones on a level that shows their course. */
+function tellTorn(piece: Sheet): void {
+  let factor = 1
+  while (Math.max(piece.width, piece.height) / factor > TORN_SIDE) factor *= 2
+  const small = reduced(piece, factor)
+  const points = rawEdge(small)
+  const reach = STRAIGHT_SHARE * Math.max(small.width, small.height)
+  const weights = new Map<number, number>()
+  for (const { x, y } of points) {
+    let [n, mx, my, xx, xy, yy] = [0, 0, 0, 0, 0, 0]
+    for (const other of points) {
+      const [dx, dy] = [other.x - x, other.y - y]
+      if (dx * dx + dy * dy > reach * reach) continue
+      n++
+      mx += dx
+      my += dy
+      xx += dx * dx
+      xy += dx * dy
+      yy += dy * dy
+    }
+    xx = xx / n - (mx / n) ** 2
+    xy = xy / n - (mx * my) / (n * n)
+    yy = yy / n - (my / n) ** 2
+    // The smaller eigenvalue: how far the edge strays from its line.
+    const stray = Math.sqrt(Math.max(0, (xx + yy - Math.sqrt((xx - yy) ** 2 + 4 * xy * xy)) / 2))
+    const torn = Math.max(CUT_EDGE_SAYS, Math.min(1, (stray - STRAIGHT) / (TORN - STRAIGHT)))
+    weights.set(Math.floor(y - small.y) * CELL + Math.floor(x - small.x), torn)
+  }
+  tornPlaces.set(piece.mask, { factor, weights })
+}
+
+const edges = new WeakMap<Uint8Array, EdgePoint[]>()
+/** Edge points of a sheet of a piece on a level, with how torn they are. */
+function edgeOf(sheet: Sheet, piece: Sheet, level: number): EdgePoint[] {
+  const kept = edges.get(sheet.mask)
+  if (kept) return kept
+  const { factor, weights } = tornPlaces.get(piece.mask)!
+  const [left, top] = [Math.floor(piece.x / factor), Math.floor(piece.y / factor)]
+  const tornAt = (x: number, y: number): number => {
+    const [column, row] = [Math.floor((x * level) / factor) - left, Math.floor((y * level) / factor) - top]
+    const reach = Math.max(2, Math.ceil(level / factor))
+    let [sum, count] = [0, 0]
+    for (let dy = -reach; dy <= reach; dy++) {
+      for (let dx = -reach; dx <= reach; dx++) {
+        const weight = weights.get((row + dy) * CELL + column + dx)
+        if (weight === undefined) continue
+        sum += weight
+        count++
+      }
+    }
+    return count === 0 ? CUT_EDGE_SAYS : sum / count
+  }
+  const points = rawEdge(sheet).map((point) => ({ ...point, torn: tornAt(point.x, point.y) }))
+  edges.set(sheet.mask, points)
+  return points
+}
+
 /** Edge points of a sheet; the edge of the sheet's rectangle counts too. */
-function edgeOf(sheet: Sheet): EdgePoint[] {
-  const margin = 3
+function rawEdge(sheet: Sheet): Omit<EdgePoint, 'torn'>[] {
+  const margin = 5
   const wide = partOfSheet(sheet, sheet.x - margin, sheet.y - margin, sheet.width + 2 * margin, sheet.height + 2 * margin)
-  const distance = signedDistance(wide)
   const { width, height, mask } = wide
-  const points: EdgePoint[] = []
-  for (let y = 2; y < height - 2; y++) {
-    for (let x = 2; x < width - 2; x++) {
+  const points: Omit<EdgePoint, 'torn'>[] = []
+  for (let y = 4; y < height - 4; y++) {
+    for (let x = 4; x < width - 4; x++) {
       const i = y * width + x
       if (mask[i] === 0 || (mask[i - 1] && mask[i + 1] && mask[i - width] && mask[i + width])) continue
-      // Over five pixels, so that steps of the edge do not turn it.
+      // Away from the middle of what belongs to the piece around: over nine pixels, so that steps of the edge do not turn it.
       let [gx, gy] = [0, 0]
-      for (let k = -2; k <= 2; k++) {
-        gx += distance[i + k * width + 2]! - distance[i + k * width - 2]!
-        gy += distance[i + 2 * width + k]! - distance[i - 2 * width + k]!
+      for (let dy = -4; dy <= 4; dy++) {
+        for (let dx = -4; dx <= 4; dx++) {
+          if (mask[i + dy * width + dx] === 0) continue
+          gx -= dx
+          gy -= dy
+        }
       }
       const length = Math.sqrt(gx * gx + gy * gy)
       if (length > 0) points.push({ x: wide.x + x + 0.5, y: wide.y + y + 0.5, nx: gx / length, ny: gy / length })
@@ -102,26 +180,25 @@ function edgeOf(sheet: Sheet): EdgePoint[] {
 }
 
 /** Placements with a long contact, in pixels of the picture; tried over all shifts at which the sheets can touch. */
-function candidates(base: Sheet, piece: Sheet, factor: number): Placement[] {
+function candidates(base: Sheet, piece: Sheet, whole: Sheet, factor: number): Placement[] {
   const margin = 6
   const field = partOfSheet(base, base.x - margin, base.y - margin, base.width + 2 * margin, base.height + 2 * margin)
   const says = signedDistance(field).map((d) => (d > 4 ? 0 : d > 1 ? (4 - d) / 3 : d > -1 ? 1 : Math.max(-2, (d + 1) / 2)))
-  const points = edgeOf(piece)
+  const points = edgeOf(piece, whole, factor)
   const found: { placement: Placement; score: number }[] = []
   for (let turnDegrees = -MOST_TURN; turnDegrees <= MOST_TURN; turnDegrees += TURN_STEP) {
-    const turned = points.map(({ x, y }) => placed(piece, { turnDegrees, dx: 0, dy: 0 }, x, y))
+    const turned = points.map(({ x, y, torn }) => [...placed(piece, { turnDegrees, dx: 0, dy: 0 }, x, y), torn] as const)
     const [left, right] = [Math.min(...turned.map(([x]) => x)), Math.max(...turned.map(([x]) => x))]
     const [top, bottom] = [Math.min(...turned.map(([, y]) => y)), Math.max(...turned.map(([, y]) => y))]
     for (let dy = Math.floor(field.y - bottom); dy <= field.y + field.height - top; dy += 2) {
       for (let dx = Math.floor(field.x - right); dx <= field.x + field.width - left; dx += 2) {
         let score = 0
-        for (const [x, y] of turned) {
+        for (const [x, y, torn] of turned) {
           const [column, row] = [Math.floor(x + dx - field.x), Math.floor(y + dy - field.y)]
-          if (column >= 0 && row >= 0 && column < field.width && row < field.height) score += says[row * field.width + column]!
+          if (column >= 0 && row >= 0 && column < field.width && row < field.height) score += (says[row * field.width + column]! < 0 ? 1 : torn) * says[row * field.width + column]!
         }
-        // Pieces mostly lie on a scan about as they belong.
-        score *= 1 - 0.25 * Math.min(1, Math.sqrt(dx * dx + dy * dy) / Math.max(base.width, base.height)) - 0.01 * Math.abs(turnDegrees)
-        if (score > 8) found.push({ placement: { turnDegrees, dx, dy }, score })
+        score *= nearness({ turnDegrees, dx, dy }, base)
+        if (score > 3) found.push({ placement: { turnDegrees, dx, dy }, score })
       }
     }
   }
@@ -136,46 +213,56 @@ function candidates(base: Sheet, piece: Sheet, factor: number): Placement[] {
 }
 
 /** What a fit is judged on: points of the piece near the base, and the base around them. */
-interface Contact { readonly points: readonly EdgePoint[]; readonly field: Sheet; readonly distance: Float32Array }
+interface Contact { readonly points: readonly EdgePoint[]; readonly field: Sheet; readonly distance: Float32Array; /** Distance of the edges where the pieces fit. */ readonly cut: number }
 
-function contactOf(base: Sheet, piece: Sheet, placement: Placement, reach: number): Contact {
+/** The piece that a sheet was made smaller of, and by how much. */
+interface Own { readonly whole: Sheet; readonly level: number }
+
+function contactOf(base: Sheet, piece: Sheet, { whole: own, level }: Own, placement: Placement, reach: number): Contact {
   const near: EdgePoint[] = []
   let [left, top, right, bottom] = [Infinity, Infinity, -Infinity, -Infinity]
   const margin = Math.ceil(reach) + 8
-  const points = edgeOf(piece).filter(({ x, y }) => {
+  const points = edgeOf(piece, own, level).filter(({ x, y }) => {
     const [px, py] = placed(piece, placement, x, y)
     return px > base.x - margin && py > base.y - margin && px < base.x + base.width + margin && py < base.y + base.height + margin
   })
-  const whole = partOfSheet(base, base.x - margin, base.y - margin, base.width + 2 * margin, base.height + 2 * margin)
-  const all = wholeDistance(base, whole)
+  const rough = roughDistance(base)
   for (const point of points) {
     const [px, py] = placed(piece, placement, point.x, point.y)
-    const d = valueAt(whole, all, px, py)
-    if (d === null || Math.abs(d) > reach) continue
+    const d = valueAt(rough.sheet, rough.values, px / rough.factor, py / rough.factor)
+    if (d === null || Math.abs(d * rough.factor) > reach + rough.factor) continue
     near.push(point)
     left = Math.min(left, px)
     right = Math.max(right, px)
     top = Math.min(top, py)
     bottom = Math.max(bottom, py)
   }
-  if (near.length === 0) return { points: near, field: whole, distance: all }
+  if (near.length === 0) return { points: near, field: partOfSheet(base, base.x, base.y, 1, 1), distance: new Float32Array(1), cut: CUT / level }
   const [x, y] = [Math.floor(left) - margin, Math.floor(top) - margin]
   const field = partOfSheet(base, x, y, Math.ceil(right) + margin - x, Math.ceil(bottom) + margin - y)
-  return { points: near, field, distance: signedDistance(field) }
+  return { points: near, field, distance: signedDistance(field), cut: CUT / level }
 }
 
-/** Distances over a whole base are made once a level: of many candidates each asks for them. */
-const distances = new WeakMap<Uint8Array, { readonly width: number; readonly values: Float32Array }>()
-function wholeDistance(base: Sheet, whole: Sheet): Float32Array {
-  const kept = distances.get(base.mask)
-  if (kept && kept.width === whole.width) return kept.values
-  const values = signedDistance(whole)
-  distances.set(base.mask, { width: whole.width, values })
-  return values
+/** Longer side on which it is told which places are near a base at all. */
+const ROUGH_SIDE = 500
+interface Rough { readonly factor: number; readonly sheet: Sheet; readonly values: Float32Array }
+/** Of many candidates each asks for it: made once a level. */
+const roughs = new WeakMap<Uint8Array, Rough>()
+function roughDistance(base: Sheet): Rough {
+  const kept = roughs.get(base.mask)
+  if (kept) return kept
+  let factor = 1
+  while (Math.max(base.width, base.height) / factor > ROUGH_SIDE) factor *= 2
+  const small = reduced(base, factor)
+  const margin = 24
+  const sheet = partOfSheet(small, small.x - margin, small.y - margin, small.width + 2 * margin, small.height + 2 * margin)
+  const made = { factor, sheet, values: signedDistance(sheet) }
+  roughs.set(base.mask, made)
+  return made
 }
 
-function refine(base: Sheet, piece: Sheet, start: Placement, reach: number): Omit<Fit, 'seam'> {
-  const contact = contactOf(base, piece, start, CONTACT + 2 * reach)
+function refine(base: Sheet, piece: Sheet, own: Own, start: Placement, reach: number): Omit<Fit, 'seam'> {
+  const contact = contactOf(base, piece, own, start, CONTACT + 2 * reach)
   if (contact.points.length < 12) return { placement: start, score: 0, likeness: 0 }
   // A turn is measured by what it moves at the end of the piece.
   const arm = Math.max(piece.width, piece.height) / 2
@@ -187,25 +274,27 @@ function refine(base: Sheet, piece: Sheet, start: Placement, reach: number): Omi
   return { placement, ...judge(contact, piece, placement) }
 }
 
-function judge({ points, field, distance }: Contact, piece: Sheet, placement: Placement): { score: number; likeness: number } {
+function judge({ points, field, distance, cut }: Contact, piece: Sheet, placement: Placement): { score: number; likeness: number } {
   let contact = 0
   const met: { along: number; base: number; piece: number }[] = []
   const [c, s] = [cos((placement.turnDegrees * PI) / 180), sin((placement.turnDegrees * PI) / 180)]
   const axis = mainAxis(points)
-  for (const { x, y, nx, ny } of points) {
+  for (const { x, y, nx, ny, torn } of points) {
     const [px, py] = placed(piece, placement, x, y)
     const d = valueAt(field, distance, px, py)
     if (d === null) continue
     if (d < -CONTACT) contact -= 0.5
-    if (Math.abs(d) > CONTACT) continue
-    contact += 1 - (d / CONTACT) ** 2
+    if (Math.abs(d - cut) > CONTACT) continue
+    // Smooth at its middle and its ends, so that a few places that stray have no say (Tukey's biweight).
+    const share = 1 - ((d - cut) / CONTACT) ** 2
+    contact += torn * share * share
     const away = Math.max(0, d) + INSET
     const baseTone = toneAt(field, px + (c * nx - s * ny) * away, py + (s * nx + c * ny) * away)
     const pieceTone = toneAt(piece, x - nx * INSET, y - ny * INSET)
     if (baseTone !== null && pieceTone !== null) met.push({ along: axis.x * x + axis.y * y, base: baseTone, piece: pieceTone })
   }
   const likeness = met.length < 20 ? 0 : likenessOf(met)
-  return { score: contact * (0.4 + 1.6 * Math.max(0, likeness)), likeness }
+  return { score: contact * (1 + Math.max(0, likeness)), likeness }
 }
 
 /** Direction in which places spread most. */
@@ -248,7 +337,8 @@ function likenessOf(met: { along: number; base: number; piece: number }[]): numb
 
 /** The seam of a piece that was placed, in order along its main direction. */
 export function seamOf(base: Sheet, piece: Sheet, placement: Placement): SeamPlace[] {
-  const { points, field, distance } = contactOf(base, piece, placement, 40)
+  if (!tornPlaces.has(piece.mask)) tellTorn(piece)
+  const { points, field, distance } = contactOf(base, piece, { whole: piece, level: 1 }, placement, 40)
   const axis = points.length > 0 ? mainAxis(points) : { x: 1, y: 0 }
   const [c, s] = [cos((placement.turnDegrees * PI) / 180), sin((placement.turnDegrees * PI) / 180)]
   return points.map((point) => ({ point, along: axis.x * point.x + axis.y * point.y })).sort((a, b) => a.along - b.along).flatMap(({ point: { x, y, nx, ny } }) => {
@@ -259,7 +349,7 @@ export function seamOf(base: Sheet, piece: Sheet, placement: Placement): SeamPla
     const away = Math.max(0, gap) + INSET
     const baseTone = toneAt(field, px + ux * away, py + uy * away)
     const pieceTone = toneAt(piece, x - nx * INSET, y - ny * INSET)
-    return baseTone === null || pieceTone === null ? [] : [{ x: px, y: py, nx: ux, ny: uy, gap: gap - 0.5, baseTone, pieceTone }]
+    return baseTone === null || pieceTone === null ? [] : [{ x: px, y: py, nx: ux, ny: uy, gap: gap - CUT, baseTone, pieceTone }]
   })
 }
 

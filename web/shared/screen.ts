@@ -3,7 +3,8 @@ export type ScreenGamut = 'srgb' | 'display-p3'
 
 /** The wider of both where the screen says that it shows it (CSS Media Queries 4, color-gamut). */
 export function screenGamut(): ScreenGamut {
-  return matchMedia('(color-gamut: p3)').matches ? 'display-p3' : 'srgb'
+  // Not there where code is tested without a page.
+  return globalThis.matchMedia?.('(color-gamut: p3)').matches ? 'display-p3' : 'srgb'
 }
 
 /** A context that takes what was painted for the screen as it is. */
