@@ -3,6 +3,7 @@ import { register } from 'tsx/esm/api'
 
 register()
 const tasks = await import('./tasks.ts')
+const assembling = await import('./assemble-tasks.ts')
 
 /** Errors lose all but their message on the way out of a thread, so problems travel as values. */
 const answering = (task) => async (input) => {
@@ -25,3 +26,5 @@ export const mendOpenFlaws = answering(tasks.mendOpenFlaws)
 export const keepPatches = answering(tasks.keepPatches)
 export const measurePlaces = answering(tasks.measurePlaces)
 export const placeChart = answering(tasks.placeChart)
+export const fitPieces = answering(assembling.fitPieces)
+export const joinScan = answering(assembling.joinScan)

@@ -27,6 +27,7 @@ import { keptPatches, writePatches } from './storage/patches.js'
 import { mendableBase, openBase } from './storage/base.js'
 import { openStorage, originalKey, outputKey, type Storage } from './storage/storage.js'
 import { makeTiles } from './storage/tiles.js'
+import { tellProgress } from './tell-progress.js'
 
 /** Heavy computation, run in threads so that heartbeats and requests go on. */
 
@@ -34,14 +35,6 @@ import { makeTiles } from './storage/tiles.js'
 type Where = Pick<Settings, 'storage' | 'cacheFolder'>
 const storageAt = (where: Where) => openStorage(where.storage, where.cacheFolder)
 const baseAt = (where: Where, sha256: string) => openBase(storageAt(where), sha256)
-
-/** Tell progress to who waits for the work. Work leaves no room for events, so the wish to stop is asked for. */
-function tellProgress(port: MessagePort): (share: number) => void {
-  return (share) => {
-    port.postMessage(share)
-    if (receiveMessageOnPort(port) !== undefined) throw new Error('The work was stopped')
-  }
-}
 
 /** What a file says of its picture, as it is kept in the database. */
 export type TakenIn = Pick<PictureHeader, 'format' | 'width' | 'height' | 'channels' | 'depth' | 'profile' | 'camera' | 'hasAlpha' | 'pages' | 'notes'> & { readonly resolutionPerInch: number | null }

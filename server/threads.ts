@@ -10,6 +10,10 @@ import type { PlacedMark } from '@fennip/core/series/apply-chart.js'
 import type { SensorChart } from '@fennip/core/series/chart-schema.js'
 import type { ExpectedMark, MarkMeasure } from '@fennip/core/series/measure-mark.js'
 import type { Placement } from '@fennip/core/series/placement.js'
+import type { JoinedPiece } from '@fennip/core/assemble/join.js'
+import type { Placement as PiecePlacement } from '@fennip/core/assemble/sheet.js'
+import type { Outline } from '@fennip/core/shape/shape.js'
+import type { FitResult } from './assemble-tasks.js'
 import type { Settings } from './settings.js'
 import type { TakenIn } from './tasks.js'
 import type { ReadLimits } from '@fennip/codec/read.js'
@@ -161,6 +165,16 @@ export class Threads {
     } finally {
       port1.close()
     }
+  }
+
+  /** Cut pieces out of a scan and fit them. */
+  fitPieces(sha256: string, name: string, byHand: readonly (PiecePlacement & { piece: number })[], refit: boolean, onProgress: (share: number) => boolean): Promise<FitResult> {
+    return this.runSteered('fitPieces', { sha256, name, byHand, refit }, onProgress)
+  }
+
+  /** Join the pieces of a scan into a file. */
+  joinScan(sha256: string, name: string, pieces: readonly Pick<JoinedPiece, 'placement' | 'gain'>[], file: string, onProgress: (share: number) => boolean): Promise<{ gaps: Outline[] }> {
+    return this.runSteered('joinScan', { sha256, name, pieces, file }, onProgress)
   }
 
   keepPatches(treatment: Treatment): Promise<Record<string, string>> {

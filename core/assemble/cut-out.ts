@@ -39,7 +39,7 @@ export const MOST_PIECES = 8
 const FIBRE_SHARE = 0.008
 const FIBRE_PX = 12
 /** Fibre is at least so light, as a share of the range. */
-const FIBRE_TONE = 0.8
+const FIBRE_TONE = 0.74
 
 /**
  * Cut pieces of paper out of the background of a scan.
@@ -176,17 +176,23 @@ function withoutFibre(scan: IntegerRaster, piece: Piece): Piece {
   const outside = new Uint8Array(w * h).fill(1)
   for (let y = 0; y < box.height; y++) for (let x = 0; x < box.width; x++) outside[(y + 1) * w + x + 1] = mask[y * box.width + x] ? 0 : 1
   const depth = distanceFrom(outside, w, h)
-  const light = new Uint8Array(w * h)
+  // The darkest channel of each pixel, averaged over its neighbours, so that grain makes no holes.
+  const least = new Float32Array(w * h)
   for (let y = 0; y < box.height; y++) {
     for (let x = 0; x < box.width; x++) {
-      const i = (y + 1) * w + x + 1
-      if (depth[i] === 0 || depth[i]! > 2 * most) continue
       const at = ((box.y + y) * width + box.x + x) * channels
-      let least = maximum
-      for (let c = 0; c < channels; c++) least = Math.min(least, data[at + c]!)
-      if (least >= FIBRE_TONE * maximum) light[i] = 1
+      let value = maximum
+      for (let c = 0; c < channels; c++) value = Math.min(value, data[at + c]!)
+      least[(y + 1) * w + x + 1] = value
     }
   }
+  const mean = boxMean({ width: w, height: h, data: least }, 1).data
+  const seen = new Float32Array(w * h)
+  for (let i = 0; i < seen.length; i++) if (depth[i]! > 0 && depth[i]! <= 2 * most && mean[i]! >= FIBRE_TONE * maximum) seen[i] = 1
+  // Closed, so that dark grains in the fibre are fibre, and the edge of the picture stays where it is.
+  const grown = squareExtreme(squareExtreme({ width: w, height: h, data: seen }, 1, 'greatest'), 1, 'least').data
+  const light = new Uint8Array(w * h)
+  for (let i = 0; i < light.length; i++) if (grown[i] === 1 && depth[i]! > 0) light[i] = 1
   // Light paper that goes deeper than fibre does is a border or a sky, and so is what lies beside it.
   const broad = new Uint8Array(w * h)
   for (let i = 0; i < broad.length; i++) if (light[i] === 1 && depth[i]! > most) broad[i] = 1
@@ -204,7 +210,33 @@ function withoutFibre(scan: IntegerRaster, piece: Piece): Piece {
     }
   }
   // Light specks of the picture near the edge are no holes: what hangs together with the outside alone is cut.
-  return closed({ box, mask: result, area })
+  return closed({ box, mask: largest(result, box.width, box.height), area })
+}
+
+/** What hangs together in the largest part: crumbs along a tear are no piece of it. */
+function largest(mask: Uint8Array, width: number, height: number): Uint8Array {
+  const label = new Int32Array(mask.length)
+  const stack: number[] = []
+  let [best, bestArea, own] = [0, 0, 0]
+  for (let start = 0; start < mask.length; start++) {
+    if (mask[start] === 0 || label[start] !== 0) continue
+    own++
+    let area = 0
+    label[start] = own
+    stack.push(start)
+    while (stack.length > 0) {
+      const i = stack.pop()!
+      area++
+      const x = i % width
+      for (const k of [x > 0 ? i - 1 : -1, x < width - 1 ? i + 1 : -1, i - width, i + width]) {
+        if (k < 0 || k >= width * height || mask[k] === 0 || label[k] !== 0) continue
+        label[k] = own
+        stack.push(k)
+      }
+    }
+    if (area > bestArea) [best, bestArea] = [own, area]
+  }
+  return mask.map((value, i) => (value === 1 && label[i] === best ? 1 : 0))
 }
 
 /** Holes filled that do not hang together with the outside. */

@@ -41,7 +41,7 @@ const INSET = 2.5
 /** A seam is where the edges come as near as this, on the level they are fitted on. */
 const CONTACT = 5
 /** Edges of a good fit lie so far apart: each piece was cut a little inside its picture. */
-const CUT = 0.6
+const CUT = 2.2
 /** A torn edge strays from a straight line over this share of the piece, by at least so many pixels of the level it is looked at on. */
 const STRAIGHT_SHARE = 0.07
 const [STRAIGHT, TORN] = [0.35, 1]
@@ -49,6 +49,8 @@ const [STRAIGHT, TORN] = [0.35, 1]
 const CUT_EDGE_SAYS = 0.06
 /** Longer side on which it is told whether an edge is torn. */
 const TORN_SIDE = 700
+/** Pieces lie apart by about so much of their size. */
+const USUAL_SHIFT = 0.2
 /** Width over which tones along a seam are compared without what is broader. */
 const DETREND = 41
 
@@ -88,7 +90,7 @@ export function fitPiece(base: Sheet, piece: Sheet, start?: Placement): Fit {
 
 /** Pieces mostly lie on a scan about as they belong: what moves one far must fit so much better. */
 const ranked = ({ score, placement }: Omit<Fit, 'seam'>, base: Sheet) => score * nearness(placement, base)
-const nearness = ({ turnDegrees, dx, dy }: Placement, base: Sheet) => 1 - 0.6 * Math.min(1, Math.sqrt(dx * dx + dy * dy) / Math.max(base.width, base.height)) - 0.01 * Math.abs(turnDegrees)
+const nearness = ({ turnDegrees, dx, dy }: Placement, base: Sheet) => 1 / (1 + (dx * dx + dy * dy) / (USUAL_SHIFT * Math.max(base.width, base.height)) ** 2) - 0.01 * Math.abs(turnDegrees)
 
 const scaled = ({ turnDegrees, dx, dy }: Placement, by: number): Placement => ({ turnDegrees, dx: dx * by, dy: dy * by })
 
@@ -213,7 +215,7 @@ function candidates(base: Sheet, piece: Sheet, whole: Sheet, factor: number): Pl
 }
 
 /** What a fit is judged on: points of the piece near the base, and the base around them. */
-interface Contact { readonly points: readonly EdgePoint[]; readonly field: Sheet; readonly distance: Float32Array; /** Distance of the edges where the pieces fit. */ readonly cut: number }
+interface Contact { readonly points: readonly EdgePoint[]; readonly field: Sheet; readonly distance: Float32Array; /** Distance of the edges where the pieces fit. */ readonly cut: number; /** Main direction of the seam. */ readonly axis: { readonly x: number; readonly y: number } }
 
 /** The piece that a sheet was made smaller of, and by how much. */
 interface Own { readonly whole: Sheet; readonly level: number }
@@ -237,10 +239,10 @@ function contactOf(base: Sheet, piece: Sheet, { whole: own, level }: Own, placem
     top = Math.min(top, py)
     bottom = Math.max(bottom, py)
   }
-  if (near.length === 0) return { points: near, field: partOfSheet(base, base.x, base.y, 1, 1), distance: new Float32Array(1), cut: CUT / level }
+  if (near.length === 0) return { points: near, field: partOfSheet(base, base.x, base.y, 1, 1), distance: new Float32Array(1), cut: CUT / level, axis: { x: 1, y: 0 } }
   const [x, y] = [Math.floor(left) - margin, Math.floor(top) - margin]
   const field = partOfSheet(base, x, y, Math.ceil(right) + margin - x, Math.ceil(bottom) + margin - y)
-  return { points: near, field, distance: signedDistance(field), cut: CUT / level }
+  return { points: near, field, distance: signedDistance(field), cut: CUT / level, axis: mainAxis(near) }
 }
 
 /** Longer side on which it is told which places are near a base at all. */
@@ -274,11 +276,10 @@ function refine(base: Sheet, piece: Sheet, own: Own, start: Placement, reach: nu
   return { placement, ...judge(contact, piece, placement) }
 }
 
-function judge({ points, field, distance, cut }: Contact, piece: Sheet, placement: Placement): { score: number; likeness: number } {
+function judge({ points, field, distance, cut, axis }: Contact, piece: Sheet, placement: Placement): { score: number; likeness: number } {
   let contact = 0
   const met: { along: number; base: number; piece: number }[] = []
   const [c, s] = [cos((placement.turnDegrees * PI) / 180), sin((placement.turnDegrees * PI) / 180)]
-  const axis = mainAxis(points)
   for (const { x, y, nx, ny, torn } of points) {
     const [px, py] = placed(piece, placement, x, y)
     const d = valueAt(field, distance, px, py)
@@ -299,7 +300,11 @@ function judge({ points, field, distance, cut }: Contact, piece: Sheet, placemen
 
 /** Direction in which places spread most. */
 function mainAxis(points: readonly EdgePoint[]): { x: number; y: number } {
-  const mean = points.reduce((sum, { x, y }) => ({ x: sum.x + x / points.length, y: sum.y + y / points.length }), { x: 0, y: 0 })
+  const mean = { x: 0, y: 0 }
+  for (const { x, y } of points) {
+    mean.x += x / points.length
+    mean.y += y / points.length
+  }
   let [xx, xy, yy] = [0, 0, 0]
   for (const { x, y } of points) {
     xx += (x - mean.x) ** 2

@@ -41,6 +41,16 @@ export const ExportBody = Type.Object(
   strict,
 )
 
+const PlacementBody = Type.Object({ turnDegrees: Type.Number({ minimum: -360, maximum: 360 }), dx: Type.Number({ minimum: -1e5, maximum: 1e5 }), dy: Type.Number({ minimum: -1e5, maximum: 1e5 }) }, { ...strict, description: 'How a piece is turned about the middle of its box, clockwise on screen, and moved.' })
+export const FitBody = Type.Object(
+  {
+    byHand: Type.Optional(Type.Array(Type.Object({ piece: Type.Integer({ minimum: 1, maximum: 7 }), ...PlacementBody.properties }, strict), { maxItems: 7, description: 'Pieces that were put somewhere by hand.' })),
+    refit: Type.Optional(Type.Boolean({ description: 'Whether those are fitted from there; true when not said.' })),
+  },
+  strict,
+)
+export const JoinBody = Type.Object({ pieces: Type.Array(Type.Object({ placement: PlacementBody, gain: Type.Number({ minimum: 0.5, maximum: 2 }) }, strict), { minItems: 2, maxItems: 8, description: 'In the order in which they were found.' }) }, strict)
+
 const batchOf = <K extends string>(kind: K, parameters: TSchema) => Type.Object({ kind: Type.Literal(kind), pictures: Type.Array(Uuid, { minItems: 1, maxItems: 5000, uniqueItems: true }), parameters }, strict)
 
 export const BatchBody = Type.Union(
@@ -73,6 +83,8 @@ export const bodySchemas = {
   validateFindBody: FindBody,
   validateMendBody: MendBody,
   validateExportBody: ExportBody,
+  validateFitBody: FitBody,
+  validateJoinBody: JoinBody,
 }
 
 export type JobRequest = Static<typeof JobBody>

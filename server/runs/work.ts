@@ -15,6 +15,8 @@ import { appendEdit, currentTreatment } from '../history.js'
 import { Cancelled, goOn, type Progress, type WorkTools } from './tools.js'
 import { originalKey } from '../storage/storage.js'
 import type { Run } from './runs.js'
+import { fitScan, joinScan } from './assemble-work.js'
+import { steered } from './steered.js'
 import { applyChart, carryMends, learnChart } from './series-work.js'
 
 export async function doWork(tools: WorkTools, run: Run, progress: Progress): Promise<Record<string, unknown>> {
@@ -26,6 +28,8 @@ export async function doWork(tools: WorkTools, run: Run, progress: Progress): Pr
     case 'learn': return learnChart(tools, run, progress)
     case 'chart': return applyChart(tools, run, progress)
     case 'carry': return carryMends(tools, run, progress)
+    case 'fit': return fitScan(tools, run, progress)
+    case 'join': return joinScan(tools, run, progress)
   }
 }
 
@@ -107,17 +111,4 @@ async function exportPicture({ database, threads }: WorkTools, run: Run, progres
   const file = `${run.id}.${extension}`
   const { bytes } = await steered(progress, (onShare) => threads.writeOutput(treatment, row.name, options, file, onShare))
   return { file, name: `${row.name.replace(/\.[^.]*$/, '')}-mended.${extension}`, bytes, mends: treatment.steps.length }
-}
-
-/** Work in a thread that stops when the run is cancelled. */
-async function steered<T>(progress: Progress, work: (onShare: (share: number) => boolean) => Promise<T>): Promise<T> {
-  let stopped = false
-  const result = await work((share) => {
-    if (!progress(share)) stopped = true
-    return !stopped
-  }).catch((error: unknown) => {
-    throw stopped ? new Cancelled() : error
-  })
-  if (stopped) throw new Cancelled()
-  return result
 }

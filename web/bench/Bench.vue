@@ -35,8 +35,7 @@ import { useFinish } from '../store/finish.js'
 import { useSteps } from '../store/steps.js'
 import { useZones, type ZoneTool } from '../store/zones.js'
 import CloseLook from './CloseLook.vue'
-import StageToCome from './StageToCome.vue'
-import { STAGES } from './stages.js'
+import AssembleStage from '../assemble/AssembleStage.vue'
 import FindSlip from './FindSlip.vue'
 import HandOver from './HandOver.vue'
 import Ledger from './Ledger.vue'
@@ -274,7 +273,7 @@ watch(() => bench.run, (now, before) => {
     <p v-if="warning" class="warned" data-test="file-warning">{{ warning }}</p>
     <p v-if="failed" class="failed">{{ failed }}</p>
     <HandOver v-else-if="bench.opened && stage === 'hand-over'" />
-    <StageToCome v-else-if="bench.opened && !STAGES.find(({ id }) => id === stage)?.isReady" :job="job" :picture="picture" :stage="stage" />
+    <AssembleStage v-else-if="bench.opened && stage === 'assemble'" :job="job" />
     <div v-else-if="bench.opened" class="room">
       <FinishList v-if="stage === 'finish'" />
       <CorrectList v-else-if="stage === 'correct'" />

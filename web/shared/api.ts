@@ -1,6 +1,7 @@
 import { ProblemError } from '@fennip/core/problem.js'
 import type { SearchedArea } from '@fennip/core/find/searched-area.js'
 import type { Operation, Treatment } from '@fennip/core/treatment/schema.js'
+import type { Placement } from '@fennip/core/assemble/sheet.js'
 import type { SensorChart } from '@fennip/core/series/chart-schema.js'
 import type { Counts, Pace } from '@fennip/core/treatment/triage.js'
 import type { ColourProfile } from '@fennip/core/raster/profile.js'
@@ -62,7 +63,7 @@ export type OpenedJob = Job & { list: Picture[]; arriving: Arriving[]; deleted: 
 
 export interface Run {
   id: string
-  kind: 'intake' | 'find' | 'mend' | 'export' | 'learn' | 'chart' | 'carry'
+  kind: 'intake' | 'find' | 'mend' | 'export' | 'learn' | 'chart' | 'carry' | 'fit' | 'join'
   picture: string
   parameters: Record<string, unknown>
   state: 'queued' | 'running' | 'done' | 'failed' | 'cancelled'
@@ -131,6 +132,8 @@ export const api = {
   find: (id: string, kinds: string[], falseFinds: number, where: SearchedArea & { like?: string } = {}) => ask<Run>('POST', `/pictures/${id}/find`, { kinds, falseFinds, ...where }),
   mend: (id: string, revision: number) => ask<Run>('POST', `/pictures/${id}/mend`, { revision }),
   export: (id: string, body: { format: string; depth: 8 | 16; quality: number }) => ask<Run>('POST', `/pictures/${id}/exports`, body),
+  fit: (id: string, byHand: readonly (Placement & { piece: number })[], refit: boolean) => ask<Run>('POST', `/pictures/${id}/fit`, { byHand, refit }),
+  join: (id: string, pieces: readonly { placement: Placement; gain: number }[]) => ask<Run>('POST', `/pictures/${id}/join`, { pieces }),
   aside: (id: string, aside: boolean) => ask<{ setAside: boolean }>('POST', `/pictures/${id}/aside`, { aside }),
   looked: (id: string, cells: number[]) => ask<{ looked: number[] }>('POST', `/pictures/${id}/looked`, { cells }),
   takenBy: (id: string, name: string) => ask<{ sensor: string | null }>('POST', `/pictures/${id}/sensor`, { name }),

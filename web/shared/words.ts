@@ -37,6 +37,8 @@ export const RUN_WORDS: Record<Run['kind'], { doing: string; batch: string }> = 
   learn: { doing: 'Learning the chart', batch: 'Learn the chart' },
   chart: { doing: 'Applying chart', batch: 'Apply the sensor chart' },
   carry: { doing: 'Carrying mends over', batch: 'Carry mends over' },
+  fit: { doing: 'Fitting the pieces', batch: 'Fit the pieces' },
+  join: { doing: 'Joining the pieces', batch: 'Join the pieces' },
 }
 
 export const thousands = (value: number) => value.toString().replace(/\B(?=(\d{3})+$)/g, '\u202f')

@@ -1,0 +1,126 @@
+import sharp from 'sharp'
+import type { MessagePort } from 'node:worker_threads'
+import { readPicture } from '@fennip/codec/read.js'
+import { rowsOf } from '@fennip/codec/rows.js'
+import { fillFile } from '@fennip/codec/sink.js'
+import { writePicture } from '@fennip/codec/write.js'
+import { cutOut, type Piece } from '@fennip/core/assemble/cut-out.js'
+import type { SeamPlace } from '@fennip/core/assemble/fit.js'
+import { fitAll, joinPieces, type JoinedPiece } from '@fennip/core/assemble/join.js'
+import type { Placement } from '@fennip/core/assemble/sheet.js'
+import { ProblemError } from '@fennip/core/problem.js'
+import { depthOf, type IntegerRaster, type Region } from '@fennip/core/raster/raster.js'
+import type { Outline } from '@fennip/core/shape/shape.js'
+import type { Settings } from './settings.js'
+import { openStorage, originalKey } from './storage/storage.js'
+import { tellProgress } from './tell-progress.js'
+
+/** Putting pictures together, in a thread. */
+
+type Where = Pick<Settings, 'storage' | 'cacheFolder'>
+
+/** A piece as it is shown and moved. */
+export interface ShownPiece extends JoinedPiece {
+  readonly box: Region
+  /** Small picture of the piece with transparency, as a data address. */
+  readonly picture: string
+}
+
+/** What was found of the pieces on a scan, and how they fit. */
+export interface FitResult {
+  readonly width: number
+  readonly height: number
+  readonly pieces: readonly ShownPiece[]
+  /** The longest seam, unrolled: both sides as one picture, and the misfit along it in pixels. */
+  readonly seam: { readonly picture: string; readonly misfit: readonly number[]; readonly lengthPx: number } | null
+}
+
+/** Pictures of pieces are made so large that all of them fit a screen. */
+const SHOWN_SIDE = 1100
+/** Columns of the unrolled seam, and rows of either side. */
+const [SEAM_COLUMNS, SEAM_ROWS] = [760, 26]
+
+async function scanOf(where: Where, sha256: string, name: string) {
+  return readPicture(await openStorage(where.storage, where.cacheFolder).localFile(originalKey(sha256)), name)
+}
+
+function piecesOf(pixels: IntegerRaster, name: string) {
+  const cut = cutOut(pixels)
+  if (cut.pieces.length < 2) throw new ProblemError('one-piece', { title: 'There is nothing to join', detail: `${name} shows ${cut.pieces.length === 1 ? 'one piece' : 'no piece'} of paper on its background. Leave room between the pieces on the scanner, on a bed that differs from the paper.`, status: 422 })
+  return cut
+}
+
+/** Cut pieces out of a scan and fit them. */
+export async function fitPieces({ where, sha256, name, byHand, refit, port }: { where: Where; sha256: string; name: string; byHand: readonly (Placement & { piece: number })[]; refit: boolean; port: MessagePort }): Promise<FitResult> {
+  const tell = tellProgress(port)
+  tell(0.02)
+  const { pixels } = await scanOf(where, sha256, name)
+  tell(0.1)
+  const cut = piecesOf(pixels, name)
+  tell(0.25)
+  const fitting = fitAll(pixels, cut, new Map(byHand.map(({ piece, ...placement }) => [piece, placement])), refit, (share) => tell(0.25 + 0.55 * share))
+  const { raster, origin } = joinPieces(pixels, cut, fitting.pieces)
+  tell(0.9)
+  const longest = [...fitting.seams].sort((a, b) => b.length - a.length)[0]
+  const pieces = await Promise.all(cut.pieces.map(async (piece, i) => ({ ...fitting.pieces[i]!, box: piece.box, picture: await pictureOf(pixels, piece) })))
+  const seam = longest && longest.length > 20 ? await unrolled(raster, origin, longest) : null
+  port.close()
+  return { width: pixels.width, height: pixels.height, pieces, seam: seam && { ...seam, lengthPx: Math.max(...fitting.pieces.map(({ seamPx }) => seamPx)) } }
+}
+
+/** Join the pieces of a scan into a file. @returns Its size, and what is missing between the pieces. */
+export async function joinScan({ where, sha256, name, pieces, file, port }: { where: Where; sha256: string; name: string; pieces: readonly Pick<JoinedPiece, 'placement' | 'gain'>[]; file: string; port: MessagePort }): Promise<{ gaps: Outline[] }> {
+  const tell = tellProgress(port)
+  tell(0.02)
+  const { header, pixels } = await scanOf(where, sha256, name)
+  tell(0.1)
+  const cut = piecesOf(pixels, name)
+  if (cut.pieces.length !== pieces.length) throw new ProblemError('other-pieces', { title: 'The pieces have changed', detail: `${name} shows ${cut.pieces.length} pieces, and places of ${pieces.length} were sent. Fit them again.`, status: 409 })
+  tell(0.3)
+  const { raster, gaps } = joinPieces(pixels, cut, pieces)
+  tell(0.8)
+  await fillFile(file, (sink) => writePicture(rowsOf(raster, null), header.metadata, { format: 'tiff', depth: depthOf(raster), quality: 100 }, sink))
+  port.close()
+  return { gaps: [...gaps] }
+}
+
+/** Eight bits a channel for showing. */
+function shown({ data, channels }: IntegerRaster, i: number): readonly [number, number, number] {
+  const scale = data instanceof Uint16Array ? 1 / 257 : 1
+  const value = (c: number) => data[i * channels + Math.min(c, channels - 1)]! * scale
+  return [value(0), value(1), value(2)]
+}
+
+async function pictureOf(scan: IntegerRaster, { box, mask }: Piece): Promise<string> {
+  const factor = Math.max(1, Math.ceil(Math.max(scan.width, scan.height) / SHOWN_SIDE))
+  const [width, height] = [Math.ceil(box.width / factor), Math.ceil(box.height / factor)]
+  const pixels = Buffer.alloc(width * height * 4)
+  for (let y = 0; y < height; y++) {
+    for (let x = 0; x < width; x++) {
+      const [px, py] = [Math.min(box.width - 1, x * factor + (factor >> 1)), Math.min(box.height - 1, y * factor + (factor >> 1))]
+      if (mask[py * box.width + px] === 0) continue
+      pixels.set([...shown(scan, (box.y + py) * scan.width + box.x + px), 255], (y * width + x) * 4)
+    }
+  }
+  return dataAddress(await sharp(pixels, { raw: { width, height, channels: 4 } }).webp({ quality: 82 }).toBuffer())
+}
+
+const dataAddress = (bytes: Buffer) => `data:image/webp;base64,${bytes.toString('base64')}`
+
+/** Both sides of a seam straightened out: the base above, the piece below, as they lie in the joined picture. */
+async function unrolled(joined: IntegerRaster, origin: { x: number; y: number }, seam: readonly SeamPlace[]): Promise<{ picture: string; misfit: number[] }> {
+  const columns = Math.min(SEAM_COLUMNS, seam.length)
+  const places = Array.from({ length: columns }, (_, i) => seam[Math.floor((i * seam.length) / columns)]!)
+  const height = 2 * SEAM_ROWS
+  const pixels = Buffer.alloc(columns * height * 3)
+  const step = Math.max(1, joined.width / 1400)
+  places.forEach(({ x, y, nx, ny, gap }, column) => {
+    for (let row = 0; row < height; row++) {
+      const away = row < SEAM_ROWS ? (SEAM_ROWS - row) * step + Math.max(0, gap) : (SEAM_ROWS - 1 - row) * step
+      const [px, py] = [Math.floor(x + nx * away - origin.x), Math.floor(y + ny * away - origin.y)]
+      if (px < 0 || py < 0 || px >= joined.width || py >= joined.height) continue
+      pixels.set(shown(joined, py * joined.width + px), (row * columns + column) * 3)
+    }
+  })
+  return { picture: dataAddress(await sharp(pixels, { raw: { width: columns, height, channels: 3 } }).webp({ quality: 85 }).toBuffer()), misfit: places.map(({ gap }) => Math.round(10 * gap) / 10) }
+}
