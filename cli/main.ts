@@ -22,6 +22,7 @@ import { correct } from './correct.js'
 import { finish, operations } from './finish.js'
 import { sha256Of } from './hash.js'
 import { join } from './join.js'
+import { merge } from './merge.js'
 import { parse, UsageError } from './parse.js'
 import { save } from './save.js'
 
@@ -32,6 +33,7 @@ const USAGE = `fennip finds and mends flaws in photographs.
   fennip apply IN TREATMENT.json OUT
   fennip correct IN OUT --operation NAME [--zone ZONE.png] [--strength 0..1] [--set KEY=VALUE]... [--treatment T.json]
   fennip finish IN OUT [--set KEY=VALUE]... [--treatment T.json]
+  fennip merge IN1 IN2 [IN3 ...] [--reference N] OUT
   fennip join SCAN OUT [--report R.json]
   fennip operations [NAME]
 
@@ -51,6 +53,7 @@ export async function main(args: string[]): Promise<number> {
     else if (command === 'apply') await apply(rest)
     else if (command === 'correct') await correct(rest)
     else if (command === 'finish') await finish(rest)
+    else if (command === 'merge') await merge(rest)
     else if (command === 'join') await join(rest)
     else if (command === 'operations') operations(rest)
     else if (command === '--help' || command === 'help') process.stdout.write(USAGE)

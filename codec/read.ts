@@ -26,6 +26,8 @@ export interface Camera {
   readonly lens?: string
   readonly aperture?: number
   readonly taken?: string
+  /** Light let in, by time, aperture and sensitivity: comparable between exposures of one scene. */
+  readonly light?: number
 }
 
 /** A picture as its file describes it; width and height as seen upright. */
@@ -278,11 +280,16 @@ async function readCamera(exif: Uint8Array | null): Promise<Camera> {
   const body = [text(tags.Make), text(tags.Model)].filter(Boolean).join(' ')
   const lens = text(tags.LensModel)
   const taken = text(tags.DateTimeOriginal)
+  const number = (value: unknown) => (typeof value === 'number' && value > 0 ? value : null)
+  const [time, aperture, sensitivity] = [number(tags.ExposureTime), number(tags.FNumber), number(tags.ISO)]
+  // Exif 2.32: an exposure is its time by its sensitivity over the square of the f-number.
+  const light = time === null ? null : (time * (sensitivity ?? 100)) / (aperture ?? 1) ** 2
   return {
     ...(body ? { body } : {}),
     ...(lens ? { lens } : {}),
     ...(typeof tags.FNumber === 'number' ? { aperture: tags.FNumber } : {}),
     ...(taken ? { taken } : {}),
+    ...(light ? { light } : {}),
   }
 }
 

@@ -7,6 +7,8 @@ import { writePicture } from '@fennip/codec/write.js'
 import { cutOut, type Piece } from '@fennip/core/assemble/cut-out.js'
 import type { SeamPlace } from '@fennip/core/assemble/fit.js'
 import { fitAll, joinPieces, type JoinedPiece } from '@fennip/core/assemble/join.js'
+import { alignedPlace, type Alignment } from '@fennip/core/assemble/align.js'
+import { mergeExposures, type MovingThing } from '@fennip/core/assemble/merge.js'
 import type { Placement } from '@fennip/core/assemble/sheet.js'
 import { ProblemError } from '@fennip/core/problem.js'
 import { depthOf, type IntegerRaster, type Region } from '@fennip/core/raster/raster.js'
@@ -82,6 +84,53 @@ export async function joinScan({ where, sha256, name, pieces, file, port }: { wh
   await fillFile(file, (sink) => writePicture(rowsOf(raster, null), header.metadata, { format: 'tiff', depth: depthOf(raster), quality: 100 }, sink))
   port.close()
   return { gaps: [...gaps] }
+}
+
+/** Exposures of a bracket, as a thread is told. */
+export interface BracketPart { readonly sha256: string; readonly name: string; readonly light?: number | undefined }
+
+/** A thing that moved, as every exposure has it. */
+export interface ShownThing extends MovingThing {
+  /** One small picture an exposure, in their order. */
+  readonly crops: readonly string[]
+}
+
+/** Merge exposures into a file of 16 bits. @returns What moved, and how the exposures were told apart. */
+export async function mergeBracket({ where, parts, reference, chosen, file, port }: { where: Where; parts: readonly BracketPart[]; reference: number; chosen: readonly (number | null)[]; file: string; port: MessagePort }): Promise<{ things: ShownThing[]; ratios: number[]; reference: number }> {
+  const tell = tellProgress(port)
+  const pictures: Awaited<ReturnType<typeof scanOf>>[] = []
+  for (const [i, { sha256, name }] of parts.entries()) {
+    pictures.push(await scanOf(where, sha256, name))
+    tell((0.2 * (i + 1)) / parts.length)
+  }
+  const { width, height, channels } = pictures[0]!.pixels
+  if (pictures.some(({ pixels }) => pixels.width !== width || pixels.height !== height || pixels.channels !== channels)) throw new ProblemError('other-size', { title: 'The exposures differ in size', detail: 'Exposures of a bracket have one size and as many channels. Choose frames of one camera that were taken one after another.', status: 422 })
+  const header = pictures[reference]!.header
+  const merged = mergeExposures(pictures.map(({ pixels }, i) => ({ pixels, light: parts[i]!.light })), header.profile.curve, reference, new Map(chosen.flatMap((from, i) => (from === null ? [] : [[i, from] as const]))), (share) => tell(0.2 + 0.6 * share))
+  const things = await Promise.all(merged.moving.map(async (thing) => ({
+    ...thing,
+    crops: await Promise.all(pictures.map(({ pixels }, i) => cropOf(pixels, thing, merged.alignments[i]!))),
+  })))
+  await fillFile(file, (sink) => writePicture(rowsOf(merged.raster, null), header.metadata, { format: 'tiff', depth: 16, quality: 100 }, sink))
+  port.close()
+  return { things, ratios: [...merged.ratios], reference: merged.reference }
+}
+
+/** Side of the crop of a moving thing, in pixels of the screen. */
+const THING_SIDE = 92
+
+async function cropOf(pixels: IntegerRaster, { x, y, width, height }: Region, alignment: Alignment): Promise<string> {
+  const scale = Math.max(width, height) / THING_SIDE
+  const [w, h] = [Math.max(1, Math.round(width / scale)), Math.max(1, Math.round(height / scale))]
+  const result = Buffer.alloc(w * h * 3)
+  for (let row = 0; row < h; row++) {
+    for (let column = 0; column < w; column++) {
+      const [px, py] = alignedPlace(alignment, pixels.width, pixels.height, x + (column + 0.5) * scale, y + (row + 0.5) * scale)
+      const [left, top] = [Math.max(0, Math.min(pixels.width - 1, Math.floor(px))), Math.max(0, Math.min(pixels.height - 1, Math.floor(py)))]
+      result.set(shown(pixels, top * pixels.width + left), (row * w + column) * 3)
+    }
+  }
+  return dataAddress(await sharp(result, { raw: { width: w, height: h, channels: 3 } }).webp({ quality: 85 }).toBuffer())
 }
 
 /** Eight bits a channel for showing. */

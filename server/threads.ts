@@ -13,7 +13,7 @@ import type { Placement } from '@fennip/core/series/placement.js'
 import type { JoinedPiece } from '@fennip/core/assemble/join.js'
 import type { Placement as PiecePlacement } from '@fennip/core/assemble/sheet.js'
 import type { Outline } from '@fennip/core/shape/shape.js'
-import type { FitResult } from './assemble-tasks.js'
+import type { BracketPart, FitResult, ShownThing } from './assemble-tasks.js'
 import type { Settings } from './settings.js'
 import type { TakenIn } from './tasks.js'
 import type { ReadLimits } from '@fennip/codec/read.js'
@@ -175,6 +175,11 @@ export class Threads {
   /** Join the pieces of a scan into a file. */
   joinScan(sha256: string, name: string, pieces: readonly Pick<JoinedPiece, 'placement' | 'gain'>[], file: string, onProgress: (share: number) => boolean): Promise<{ gaps: Outline[] }> {
     return this.runSteered('joinScan', { sha256, name, pieces, file }, onProgress)
+  }
+
+  /** Merge exposures into a file. @param chosen  Exposures for moving things, in their order; null where Fennip chooses. */
+  mergeBracket(parts: readonly BracketPart[], reference: number, chosen: readonly (number | null)[], file: string, onProgress: (share: number) => boolean): Promise<{ things: ShownThing[]; ratios: number[]; reference: number }> {
+    return this.runSteered('mergeBracket', { parts, reference, chosen, file }, onProgress)
   }
 
   keepPatches(treatment: Treatment): Promise<Record<string, string>> {

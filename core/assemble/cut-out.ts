@@ -189,8 +189,8 @@ function withoutFibre(scan: IntegerRaster, piece: Piece): Piece {
   const mean = boxMean({ width: w, height: h, data: least }, 1).data
   const seen = new Float32Array(w * h)
   for (let i = 0; i < seen.length; i++) if (depth[i]! > 0 && depth[i]! <= 2 * most && mean[i]! >= FIBRE_TONE * maximum) seen[i] = 1
-  // Closed, so that dark grains in the fibre are fibre, and the edge of the picture stays where it is.
-  const grown = squareExtreme(squareExtreme({ width: w, height: h, data: seen }, 1, 'greatest'), 1, 'least').data
+  // Closed, so that dark grains in the fibre are fibre, and a pixel further: the last one is half fibre.
+  const grown = squareExtreme(squareExtreme({ width: w, height: h, data: seen }, 2, 'greatest'), 1, 'least').data
   const light = new Uint8Array(w * h)
   for (let i = 0; i < light.length; i++) if (grown[i] === 1 && depth[i]! > 0) light[i] = 1
   // Light paper that goes deeper than fibre does is a border or a sky, and so is what lies beside it.

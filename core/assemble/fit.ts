@@ -41,7 +41,7 @@ const INSET = 2.5
 /** A seam is where the edges come as near as this, on the level they are fitted on. */
 const CONTACT = 5
 /** Edges of a good fit lie so far apart: each piece was cut a little inside its picture. */
-const CUT = 2.2
+const CUT = 1.8
 /** A torn edge strays from a straight line over this share of the piece, by at least so many pixels of the level it is looked at on. */
 const STRAIGHT_SHARE = 0.07
 const [STRAIGHT, TORN] = [0.35, 1]

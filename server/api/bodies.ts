@@ -51,6 +51,14 @@ export const FitBody = Type.Object(
 )
 export const JoinBody = Type.Object({ pieces: Type.Array(Type.Object({ placement: PlacementBody, gain: Type.Number({ minimum: 0.5, maximum: 2 }) }, strict), { minItems: 2, maxItems: 8, description: 'In the order in which they were found.' }) }, strict)
 
+export const MergeBody = Type.Object(
+  {
+    pictures: Type.Array(Uuid, { minItems: 2, maxItems: 9, uniqueItems: true, description: 'The exposures, the reference among them.' }),
+    chosen: Type.Optional(Type.Array(Type.Union([Type.Integer({ minimum: 0, maximum: 8 }), Type.Null()]), { maxItems: 500, description: 'Which exposure each moving thing is taken from, in the order in which they were found; null where Fennip chooses.' })),
+  },
+  strict,
+)
+
 const batchOf = <K extends string>(kind: K, parameters: TSchema) => Type.Object({ kind: Type.Literal(kind), pictures: Type.Array(Uuid, { minItems: 1, maxItems: 5000, uniqueItems: true }), parameters }, strict)
 
 export const BatchBody = Type.Union(
@@ -85,6 +93,7 @@ export const bodySchemas = {
   validateExportBody: ExportBody,
   validateFitBody: FitBody,
   validateJoinBody: JoinBody,
+  validateMergeBody: MergeBody,
 }
 
 export type JobRequest = Static<typeof JobBody>

@@ -21,7 +21,7 @@ import { cancelBatch, createBatch, listBatches, pauseBatch, resumeBatch, retryBa
 import { cancelRun, queueRun, readRun, runsOf } from '../runs/runs.js'
 import { originalKey, outputKey, patchKey, tileKey, type Storage } from '../storage/storage.js'
 import { checkAddress, checkStorable } from './storable.js'
-import { AsideBody, BatchBody, EditBody, ExportBody, FindBody, FitBody, JobBody, JoinBody, LearnBody, LookedBody, MendBody, NothingBody, SensorNameBody, UndoBody, type AsideRequest, type BatchRequest, type EditRequest, type ExportRequest, type FindRequest, type JobRequest, type LearnRequest, type LookedRequest, type SensorNameRequest, type UndoRequest } from './bodies.js'
+import { AsideBody, BatchBody, EditBody, ExportBody, FindBody, FitBody, JobBody, JoinBody, LearnBody, LookedBody, MendBody, MergeBody, NothingBody, SensorNameBody, UndoBody, type AsideRequest, type BatchRequest, type EditRequest, type ExportRequest, type FindRequest, type JobRequest, type LearnRequest, type LookedRequest, type SensorNameRequest, type UndoRequest } from './bodies.js'
 
 /** One route: what it is, what it takes and what it does. The OpenAPI description is made from the same list. */
 export interface Route {
@@ -107,6 +107,13 @@ export function describeRoutes(tools: RouteTools): Route[] {
     { method: 'post', path: '/pictures/{picture}/join', summary: 'Join the pieces of a scan into a picture of its own', body: JoinBody, validate: validators.validateJoinBody, success: 202, handle: async (request) => {
       await readPictureSummary(database, parameter(request, 'picture'))
       return queueRun(database, boss, 'join', parameter(request, 'picture'), request.body as Record<string, unknown>)
+    } },
+    { method: 'post', path: '/pictures/{picture}/merge', summary: 'Merge exposures of a bracket, this picture being the reference', body: MergeBody, validate: validators.validateMergeBody, success: 202, handle: async (request) => {
+      const { pictures } = request.body as { pictures: string[] }
+      const reference = parameter(request, 'picture')
+      if (!pictures.includes(reference)) throw new ProblemError('no-reference', { title: 'The reference is not among the exposures', detail: 'The picture that the others are aligned to has to be one of them.', status: 422 })
+      await Promise.all(pictures.map((id) => readPictureSummary(database, id)))
+      return queueRun(database, boss, 'merge', reference, request.body as Record<string, unknown>)
     } },
     { method: 'get', path: '/runs/{run}', summary: 'How far long work is', success: 200, handle: (request) => readRun(database, parameter(request, 'run')) },
     { method: 'post', path: '/runs/{run}/cancel', summary: 'Stop long work', success: 200, handle: (request) => cancelRun(database, parameter(request, 'run')) },

@@ -1,6 +1,7 @@
 import { randomUUID } from 'node:crypto'
 import { mkdir, rm, stat } from 'node:fs/promises'
 import { join } from 'node:path'
+import { ProblemError } from '@fennip/core/problem.js'
 import type { JoinedPiece } from '@fennip/core/assemble/join.js'
 import type { Placement } from '@fennip/core/assemble/sheet.js'
 import type { Flaw } from '@fennip/core/treatment/schema.js'
@@ -26,26 +27,43 @@ export async function fitScan(tools: WorkTools, run: Run, progress: Progress): P
 
 /** Join the pieces of a scan: a picture of its own in the job, with the seam and missing paper as its flaws. */
 export async function joinScan(tools: WorkTools, run: Run, progress: Progress): Promise<Record<string, unknown>> {
-  const { database, storage, threads, intake, limits } = tools
   const { pieces } = run.parameters as { pieces: Pick<JoinedPiece, 'placement' | 'gain'>[] }
-  const { treatment } = await currentTreatment(database, run.picture)
+  const { treatment } = await currentTreatment(tools.database, run.picture)
   const { name, job } = await nameOf(tools, run.picture)
-  const joinedName = `${name.replace(/\.[^.]*$/, '')}-joined.tif`
+  const made = await assembled(tools, run, progress, { job, name: `${name.replace(/\.[^.]*$/, '')}-joined.tif`, note: `Joined from ${pieces.length} pieces on ${name}.` }, (file, onShare) => tools.threads.joinScan(treatment.original.sha256, name, pieces, file, onShare))
+  const flaws = made.result.gaps.map((shape, i): Flaw => ({ id: `seam-${i + 1}-${randomUUID().slice(0, 6)}`, kind: 'loss', shape, state: 'open', contrast: 0, weight: 0, confidence: 1, origin: 'found' }))
+  const now = await currentTreatment(tools.database, made.picture)
+  if (flaws.length > 0 && now.revision === 0) await appendEdit(tools.database, made.picture, 0, `Seam: ${flaws.length} ${flaws.length === 1 ? 'flaw' : 'flaws'}`, [{ type: 'put', list: 'flaws', items: flaws }])
+  return { picture: made.picture, name: made.name, flaws: flaws.length, pieces }
+}
+
+/** Merge exposures: a picture of its own in the job, at 16 bits. The run belongs to the reference. */
+export async function mergeBracket(tools: WorkTools, run: Run, progress: Progress): Promise<Record<string, unknown>> {
+  const { pictures, chosen = [] } = run.parameters as { pictures: string[]; chosen?: (number | null)[] }
+  const { name, job } = await nameOf(tools, run.picture)
+  const rows = (await tools.database('pictures').join('originals', 'originals.sha256', 'pictures.original').whereIn('pictures.id', pictures).where({ job_id: job }).select('pictures.id', 'name', 'sha256', 'about')) as { id: string; name: string; sha256: string; about: { camera: { light?: number } } }[]
+  const parts = pictures.map((id) => {
+    const row = rows.find((one) => one.id === id)
+    if (!row) throw new ProblemError('picture-unknown', { title: 'An exposure is missing', detail: 'One of the exposures is not in this job any more. Choose them again on the contact sheet.', status: 404 })
+    return { sha256: row.sha256, name: row.name, light: row.about.camera.light }
+  })
+  const made = await assembled(tools, run, progress, { job, name: `${name.replace(/\.[^.]*$/, '')}-merged.tif`, note: `Merged from ${parts.length} exposures: ${parts.map((part) => part.name).join(', ')}.` }, (file, onShare) => tools.threads.mergeBracket(parts, pictures.indexOf(run.picture), chosen, file, onShare))
+  return { picture: made.picture, name: made.name, exposures: parts.map((part) => part.name), pictures, ...made.result }
+}
+
+/** Make a file in a thread and take it in as a picture of the job. */
+async function assembled<T>({ database, storage, intake, limits }: WorkTools, run: Run, progress: Progress, { job, name, note }: { job: string; name: string; note: string }, make: (file: string, onShare: (share: number) => boolean) => Promise<T>): Promise<{ picture: string; name: string; result: T }> {
   await mkdir(storage.uploads, { recursive: true })
-  const file = join(storage.uploads, `joined-${run.id}.tif`)
+  const file = join(storage.uploads, `assembled-${run.id}.tif`)
   try {
-    const { gaps } = await steered(progress, (onShare) => threads.joinScan(treatment.original.sha256, name, pieces, file, (share) => onShare(0.6 * share)))
+    const result = await steered(progress, (onShare) => make(file, (share) => onShare(0.6 * share)))
     const sha256 = await keepOriginal(storage, file)
-    const taken = await steered(progress, (onShare) => intake.takeIn(sha256, joinedName, limits, (share) => onShare(0.6 + 0.35 * share)))
+    const taken = await steered(progress, (onShare) => intake.takeIn(sha256, name, limits, (share) => onShare(0.6 + 0.35 * share)))
     const { size } = await stat(file)
     // A run that is taken up again after its worker died makes the same picture, once.
-    const picture = run.id
-    await database('pictures').insert({ id: picture, job_id: job, name: joinedName, kind: 'scan', upload: `joined-${run.id}` }).onConflict('upload').ignore()
-    await completeArrival(database, picture, sha256, size, { ...taken, notes: [...taken.notes, `Joined from ${pieces.length} pieces on ${name}.`] })
-    const now = await currentTreatment(database, picture)
-    const flaws = gaps.map((shape, i): Flaw => ({ id: `seam-${i + 1}-${randomUUID().slice(0, 6)}`, kind: 'loss', shape, state: 'open', contrast: 0, weight: 0, confidence: 1, origin: 'found' }))
-    if (flaws.length > 0 && now.revision === 0) await appendEdit(database, picture, 0, `Seam: ${flaws.length} ${flaws.length === 1 ? 'flaw' : 'flaws'}`, [{ type: 'put', list: 'flaws', items: flaws }])
-    return { picture, name: joinedName, flaws: flaws.length, pieces }
+    await database('pictures').insert({ id: run.id, job_id: job, name, kind: 'scan', upload: `assembled-${run.id}` }).onConflict('upload').ignore()
+    await completeArrival(database, run.id, sha256, size, { ...taken, notes: [...taken.notes, note] })
+    return { picture: run.id, name, result }
   } finally {
     await rm(file, { force: true })
   }

@@ -15,7 +15,7 @@ import { appendEdit, currentTreatment } from '../history.js'
 import { Cancelled, goOn, type Progress, type WorkTools } from './tools.js'
 import { originalKey } from '../storage/storage.js'
 import type { Run } from './runs.js'
-import { fitScan, joinScan } from './assemble-work.js'
+import { fitScan, joinScan, mergeBracket } from './assemble-work.js'
 import { steered } from './steered.js'
 import { applyChart, carryMends, learnChart } from './series-work.js'
 
@@ -30,6 +30,7 @@ export async function doWork(tools: WorkTools, run: Run, progress: Progress): Pr
     case 'carry': return carryMends(tools, run, progress)
     case 'fit': return fitScan(tools, run, progress)
     case 'join': return joinScan(tools, run, progress)
+    case 'merge': return mergeBracket(tools, run, progress)
   }
 }
 

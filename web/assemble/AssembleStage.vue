@@ -8,6 +8,7 @@ import Setting from '../shared/Setting.vue'
 import { useWorkKeys } from '../shared/keys.js'
 import { useAssemble, type PiecesShown } from '../store/assemble.js'
 import { useBench } from '../store/bench.js'
+import BracketView from './BracketView.vue'
 import PiecesView from './PiecesView.vue'
 
 /** Pieces of a torn print on one scan: found, fitted, moved by hand, joined. */
@@ -20,7 +21,7 @@ const current = computed(() => assemble.placements[assemble.selected])
 const fixed = (value: number, digits: number) => value.toFixed(digits).replace('-', '−')
 /** Gain of encoded tones as a difference of density, near enough for a glance. */
 const density = (gain: number) => fixed(-2.2 * Math.log10(gain), 2)
-const joinedFrom = computed(() => bench.opened?.about.notes.find((note) => note.startsWith('Joined from')))
+const joinedFrom = computed(() => bench.opened?.about.notes.find((note) => /^(Joined|Merged) from/.test(note)))
 
 const [CHART_WIDTH, CHART_HEIGHT] = [740, 46]
 const misfit = computed(() => assemble.fitted?.seam?.misfit ?? [])
@@ -67,7 +68,8 @@ function onKey(event: KeyboardEvent): void {
       <div class="tools"><span>Pieces shown</span>
         <ElRadioGroup v-model="assemble.shown" size="small" aria-label="Pieces shown" :disabled="pieces.length === 0"><ElRadioButton v-for="one in SHOWN" :key="one" :value="one" :data-test="`pieces-${one.replace(' ', '-')}`">{{ one }}</ElRadioButton></ElRadioGroup>
       </div>
-      <PiecesView v-if="pieces.length > 0" />
+      <BracketView v-if="assemble.merged && pieces.length === 0" :job="props.job" />
+      <PiecesView v-else-if="pieces.length > 0" />
       <div v-else class="empty"><p class="soft">{{ assemble.isBusy ? 'The pieces are being cut out and fitted.' : 'Nothing has been looked for on this scan yet.' }}</p></div>
       <div class="seam">
         <template v-if="assemble.fitted?.seam">

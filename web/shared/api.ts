@@ -12,7 +12,7 @@ export interface Picture {
   kind: 'frame' | 'scan'
   original: { sha256: string; format: string; width: number; height: number; channels: 1 | 3; depth: 8 | 16; bytes: number }
   levels: number
-  about: { profile: ColourProfile; camera: { body?: string; lens?: string; aperture?: number; taken?: string }; resolutionPerInch: number | null; hasAlpha: boolean; pages: number; notes: string[] }
+  about: { profile: ColourProfile; camera: { body?: string; lens?: string; aperture?: number; taken?: string; light?: number }; resolutionPerInch: number | null; hasAlpha: boolean; pages: number; notes: string[] }
   revision: number
   counts: Partial<Counts>
   sensor: { id: string; name: string } | null
@@ -63,7 +63,7 @@ export type OpenedJob = Job & { list: Picture[]; arriving: Arriving[]; deleted: 
 
 export interface Run {
   id: string
-  kind: 'intake' | 'find' | 'mend' | 'export' | 'learn' | 'chart' | 'carry' | 'fit' | 'join'
+  kind: 'intake' | 'find' | 'mend' | 'export' | 'learn' | 'chart' | 'carry' | 'fit' | 'join' | 'merge'
   picture: string
   parameters: Record<string, unknown>
   state: 'queued' | 'running' | 'done' | 'failed' | 'cancelled'
@@ -134,6 +134,7 @@ export const api = {
   export: (id: string, body: { format: string; depth: 8 | 16; quality: number }) => ask<Run>('POST', `/pictures/${id}/exports`, body),
   fit: (id: string, byHand: readonly (Placement & { piece: number })[], refit: boolean) => ask<Run>('POST', `/pictures/${id}/fit`, { byHand, refit }),
   join: (id: string, pieces: readonly { placement: Placement; gain: number }[]) => ask<Run>('POST', `/pictures/${id}/join`, { pieces }),
+  merge: (id: string, pictures: readonly string[], chosen: readonly (number | null)[] = []) => ask<Run>('POST', `/pictures/${id}/merge`, { pictures, chosen }),
   aside: (id: string, aside: boolean) => ask<{ setAside: boolean }>('POST', `/pictures/${id}/aside`, { aside }),
   looked: (id: string, cells: number[]) => ask<{ looked: number[] }>('POST', `/pictures/${id}/looked`, { cells }),
   takenBy: (id: string, name: string) => ask<{ sensor: string | null }>('POST', `/pictures/${id}/sensor`, { name }),

@@ -39,6 +39,7 @@ export const RUN_WORDS: Record<Run['kind'], { doing: string; batch: string }> = 
   carry: { doing: 'Carrying mends over', batch: 'Carry mends over' },
   fit: { doing: 'Fitting the pieces', batch: 'Fit the pieces' },
   join: { doing: 'Joining the pieces', batch: 'Join the pieces' },
+  merge: { doing: 'Merging the exposures', batch: 'Merge the exposures' },
 }
 
 export const thousands = (value: number) => value.toString().replace(/\B(?=(\d{3})+$)/g, '\u202f')

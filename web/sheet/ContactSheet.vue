@@ -2,7 +2,8 @@
 import { ElButton, ElCheckbox, ElMessage, ElMessageBox, ElOption, ElProgress, ElRadioButton, ElRadioGroup, ElSelect } from 'element-plus'
 import { useLocalStorage, useThrottleFn } from '@vueuse/core'
 import { computed, onMounted, onUnmounted, ref } from 'vue'
-import { RouterLink } from 'vue-router'
+import { RouterLink, useRouter } from 'vue-router'
+import { proposeBrackets } from '@fennip/core/assemble/propose-brackets.js'
 import { DEFAULT_FALSE_FINDS } from '@fennip/core/find/find.js'
 import { ProblemError } from '@fennip/core/problem.js'
 import { setTitle } from '../router.js'
@@ -92,6 +93,24 @@ const chartOfChosen = computed(() => {
   return bodies.size === 1 ? sensors.value.find(({ id, marks }) => id === only && marks) ?? null : null
 })
 
+/** Frames that are a bracket by their times and light. */
+const brackets = computed(() => proposeBrackets((sheet.value?.list ?? []).map(({ id, original, about }) => ({ id, width: original.width, height: original.height, ...about.camera }))))
+const namesOf = (ids: readonly string[]) => ids.map((id) => sheet.value?.list.find((picture) => picture.id === id)?.name ?? '').join(', ')
+const router = useRouter()
+/** What is chosen may be merged when it is of one size. */
+const canMerge = computed(() => {
+  const pictures = (sheet.value?.list ?? []).filter(({ id }) => chosen.value.has(id))
+  return pictures.length >= 2 && pictures.length <= 9 && new Set(pictures.map(({ original: { width, height, channels } }) => `${width} ${height} ${channels}`)).size === 1
+})
+/** The middle one by its light is the reference; the stage Assemble shows how it goes. */
+const merge = (ids: readonly string[]) => attempt(async () => {
+  const light = (id: string) => sheet.value!.list.find((picture) => picture.id === id)?.about.camera.light ?? 0
+  const ordered = [...ids].sort((a, b) => light(a) - light(b))
+  const reference = ordered[ordered.length >> 1]!
+  await api.merge(reference, ordered)
+  await router.push(`/jobs/${props.job}/pictures/${reference}/assemble`)
+})
+
 const sum = computed(() => {
   const list = (sheet.value?.list ?? []).filter(({ setAside }) => !setAside)
   const open = list.reduce((total, { counts }) => total + (counts.open ?? 0), 0)
@@ -127,6 +146,7 @@ onUnmounted(() => stop())
         <ElButton :disabled="!chartOfChosen" data-test="chart-chosen" :title="chartOfChosen ? `Chart of ${chartOfChosen.name}: ${chartOfChosen.marks} marks` : 'Select frames of one camera body whose chart has been learned'" @click="begin('chart', { sensor: chartOfChosen!.id })">Apply chart</ElButton>
         <ElButton :disabled="chosen.size === 0" data-test="mend-chosen" @click="begin('mend', {})">Mend</ElButton>
         <ElButton :disabled="chosen.size === 0" data-test="export-chosen" title="Write each as a 16 bit TIFF file" @click="begin('export', { format: 'tiff', depth: 16, quality: 95 })">Hand over</ElButton>
+        <ElButton :disabled="!canMerge" data-test="merge-chosen" title="Exposures of one scene become one picture of 16 bits: select two or more of one size" @click="merge([...chosen])">Merge</ElButton>
         <input ref="picker" type="file" multiple accept=".jpg,.jpeg,.png,.tif,.tiff,.webp" hidden data-test="picker" @change="onPick" />
       </div>
     </header>
@@ -137,6 +157,9 @@ onUnmounted(() => stop())
       <template v-else><ElProgress :percentage="Math.round(100 * (working.get(coming.id)?.progress ?? coming.progress))" :stroke-width="5" :aria-label="`Taking in ${coming.name}`" /><span class="soft">{{ coming.state === 'running' ? 'being taken in' : 'waits to be taken in' }}</span></template>
     </div>
     <BatchPanel v-for="batch in shownBatches" :key="batch.id" :batch="batch" @steer="(what) => steer(batch, what)" @dismiss="dismissed = new Set([...dismissed, batch.id])" />
+    <div v-for="ids in brackets" :key="ids.join()" class="coming" data-test="bracket-proposal">
+      <b>A bracket</b><span class="soft">{{ namesOf(ids) }} were taken one after another with different light.</span><ElButton size="small" data-test="merge-bracket" @click="merge(ids)">Merge them</ElButton>
+    </div>
     <div class="choice">
       <span>Show <ElSelect v-model="filter" size="small" aria-label="Which pictures" data-test="filter"><ElOption v-for="(word, id) in FILTERS" :key="id" :value="id" :label="word" /></ElSelect></span>
       <span>Order <ElSelect v-model="order" size="small" aria-label="Order of the pictures" data-test="order"><ElOption v-for="(word, id) in ORDERS" :key="id" :value="id" :label="word" /></ElSelect></span>

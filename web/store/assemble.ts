@@ -21,6 +21,16 @@ interface Fitted {
   readonly seam: { readonly picture: string; readonly misfit: readonly number[]; readonly lengthPx: number } | null
 }
 
+/** Exposures that were merged, and what moved between them. */
+export interface Merged {
+  readonly picture: string
+  readonly name: string
+  readonly pictures: readonly string[]
+  readonly exposures: readonly string[]
+  readonly ratios: readonly number[]
+  readonly things: readonly { readonly x: number; readonly y: number; readonly width: number; readonly height: number; readonly from: number; readonly crops: readonly string[] }[]
+}
+
 /** How pieces are shown: put together, a little apart, or as they lie on the scan. */
 export type PiecesShown = 'joined' | 'apart' | 'as scanned'
 
@@ -32,10 +42,10 @@ export const useAssemble = defineStore('assemble', () => {
   /** Pieces that were moved by hand since they were fitted. */
   const moved = shallowRef<ReadonlyMap<number, Placement>>(new Map())
 
-  const latest = (kind: 'fit' | 'join') => bench.runs.filter((run) => run.kind === kind && run.state === 'done').sort((a, b) => (a.createdAt < b.createdAt ? 1 : -1))[0]
+  const latest = (kind: 'fit' | 'join' | 'merge') => bench.runs.filter((run) => run.kind === kind && run.state === 'done').sort((a, b) => (a.createdAt < b.createdAt ? 1 : -1))[0]
   const fitted = computed(() => (latest('fit')?.result as Fitted | null | undefined) ?? null)
   const joined = computed(() => latest('join')?.result as { picture: string; name: string; flaws: number } | undefined)
-  const isBusy = computed(() => bench.runs.some(({ kind, state }) => (kind === 'fit' || kind === 'join') && (state === 'queued' || state === 'running')))
+  const isBusy = computed(() => bench.runs.some(({ kind, state }) => (kind === 'fit' || kind === 'join' || kind === 'merge') && (state === 'queued' || state === 'running')))
   const placements = computed(() => (fitted.value?.pieces ?? []).map((piece, i) => moved.value.get(i) ?? piece.placement))
   const isMoved = computed(() => moved.value.size > 0)
 
@@ -49,6 +59,10 @@ export const useAssemble = defineStore('assemble', () => {
   /** Find the pieces and fit them; from where they lie by hand if they were moved. */
   const fit = (fromHere: boolean) => begin(() => api.fit(bench.opened!.id, fromHere ? [...moved.value].map(([piece, placement]) => ({ piece, ...placement })) : [], true))
   const join = () => begin(() => api.join(bench.opened!.id, placements.value.map((placement, i) => ({ placement, gain: fitted.value!.pieces[i]!.gain }))))
+
+  /** The last merge with this picture as the reference. */
+  const merged = computed(() => latest('merge')?.result as Merged | undefined)
+  const merge = (pictures: readonly string[], chosen: readonly (number | null)[]) => begin(() => api.merge(bench.opened!.id, pictures, chosen))
 
   /** Move a piece by hand; the largest lies still. */
   function place(piece: number, placement: Placement): void {
@@ -65,5 +79,5 @@ export const useAssemble = defineStore('assemble', () => {
     moved.value = new Map()
     selected.value = 1
   })
-  return { selected, shown, moved, isMoved, fitted, joined, isBusy, placements, fit, join, place, nudge }
+  return { selected, shown, moved, isMoved, fitted, joined, merged, merge, isBusy, placements, fit, join, place, nudge }
 })

@@ -1,0 +1,111 @@
+import { describe, expect, it } from 'vitest'
+import { makeRandom } from '../random.js'
+import { makeRaster, type IntegerRaster, type Plane } from '../raster/raster.js'
+import { alignedPlace, alignPictures } from './align.js'
+import { drawnIn, mergeExposures } from './merge.js'
+import { proposeBrackets } from './propose-brackets.js'
+
+const [WIDTH, HEIGHT] = [360, 260]
+/** IEC 61966-2-1, by hand. */
+const encode = (light: number) => (light <= 0.0031308 ? 12.92 * light : 1.055 * light ** (1 / 2.4) - 0.055)
+
+/** Light of a scene over five stops: a bright window, dark ground, structure everywhere. */
+function scene(x: number, y: number): number {
+  const structure = 1 + 0.25 * Math.sin(x / 7 + y / 19) + 0.2 * Math.sin(y / 5.3 - x / 23) + 0.15 * Math.sin((x - y) / 3.7)
+  const bright = x > 200 && x < 300 && y > 30 && y < 110 ? 2.6 : y > 170 ? 0.014 : 0.3
+  return bright * structure
+}
+
+interface Pose { turn: number; dx: number; dy: number }
+/** Where a place of the reference lies in an exposure. */
+function moved({ turn, dx, dy }: Pose, x: number, y: number): [number, number] {
+  const [c, s] = [Math.cos(turn), Math.sin(turn)]
+  const [px, py] = [x - WIDTH / 2, y - HEIGHT / 2]
+  return [WIDTH / 2 + c * px - s * py + dx, HEIGHT / 2 + s * px + c * py + dy]
+}
+function unmoved({ turn, dx, dy }: Pose, x: number, y: number): [number, number] {
+  const [c, s] = [Math.cos(turn), Math.sin(turn)]
+  const [px, py] = [x - dx - WIDTH / 2, y - dy - HEIGHT / 2]
+  return [WIDTH / 2 + c * px + s * py, HEIGHT / 2 - s * px + c * py]
+}
+
+/** An exposure with a figure, a dark disc, at a place of its own. */
+function exposure(gain: number, pose: Pose, figure: readonly [number, number], seed: number): IntegerRaster {
+  const raster = makeRaster(WIDTH, HEIGHT, 1, 8)
+  const random = makeRandom(seed)
+  for (let y = 0, i = 0; y < HEIGHT; y++) for (let x = 0; x < WIDTH; x++, i++) {
+    const [sx, sy] = unmoved(pose, x + 0.5, y + 0.5)
+    const light = gain * (Math.hypot(sx - figure[0], sy - figure[1]) < 14 ? 0.75 : scene(sx, sy))
+    const noise = 0.008 * (random.uniform() + random.uniform() + random.uniform() - 1.5)
+    raster.data[i] = Math.max(0, Math.min(255, Math.round(255 * (encode(Math.max(0, light)) + noise))))
+  }
+  return raster
+}
+
+const POSES: Pose[] = [{ turn: 0.021, dx: 7.3, dy: -4.6 }, { turn: 0, dx: 0, dy: 0 }, { turn: -0.014, dx: -9.1, dy: 5.4 }]
+const GAINS = [0.25, 1, 4]
+const FIGURES = [[60, 130], [90, 130], [120, 130]] as const
+const bracket = () => POSES.map((pose, i) => ({ pixels: exposure(GAINS[i]!, pose, FIGURES[i]!, 7 + i) }))
+
+describe('aligning', () => {
+  it('finds turn and shift of a handheld bracket to half a pixel at the corners, whatever the exposures', () => {
+    const planes = bracket().map(({ pixels }): Plane => ({ width: WIDTH, height: HEIGHT, data: Float32Array.from(pixels.data, (value) => value / 255) }))
+    for (const i of [0, 2]) {
+      const alignment = alignPictures(planes[1]!, planes[i]!)
+      for (const [x, y] of [[10, 10], [350, 10], [10, 250], [350, 250]] as const) {
+        const [wanted, found] = [moved(POSES[i]!, x, y), alignedPlace(alignment, WIDTH, HEIGHT, x, y)]
+        expect(Math.hypot(wanted[0] - found[0], wanted[1] - found[1])).toBeLessThan(0.5)
+      }
+    }
+  })
+})
+
+describe('merging', () => {
+  const merged = mergeExposures(bracket(), { type: 'srgb' }, 1)
+  const { raster, moving, owner, ratios } = merged
+
+  it('measures the light of the exposures', () => {
+    expect(Math.abs(ratios[0]! / 0.25 - 1)).toBeLessThan(0.06)
+    expect(Math.abs(ratios[2]! / 4 - 1)).toBeLessThan(0.06)
+  })
+  it('keeps highlights and shadows that no single exposure has both of', () => {
+    const lost = (values: ArrayLike<number>, top: number) => Array.from(values).filter((value) => value >= 0.995 * top || value <= 0.06 * top).length / values.length
+    const single = Math.min(...bracket().map(({ pixels }) => lost(pixels.data, 255)))
+    expect(lost(raster.data, 65535)).toBeLessThan(single / 3)
+    // The window, which the reference has clipped, shows its structure.
+    const row = Array.from({ length: 80 }, (_, k) => raster.data[70 * WIDTH + 210 + k]!)
+    expect(Math.max(...row) - Math.min(...row)).toBeGreaterThan(1500)
+  })
+  it('leaves the middle tones as the reference has them', () => {
+    let [sum, count] = [0, 0]
+    for (let y = 20; y < 160; y += 3) for (let x = 150; x < 195; x += 3) {
+      sum += Math.abs(raster.data[y * WIDTH + x]! / 65535 - encode(drawnIn(scene(x + 0.5, y + 0.5), 4)))
+      count++
+    }
+    expect(sum / count).toBeLessThan(0.012)
+  })
+  it('takes what moved from one exposure, whole', () => {
+    expect(moving.length).toBeGreaterThan(0)
+    // Figures of the other exposures are gone, that of the reference is there, everywhere from the same exposure.
+    const at = (x: number, y: number) => raster.data[y * WIDTH + x]! / 65535
+    expect(at(90, 130)).toBeCloseTo(encode(drawnIn(0.75, 4)), 1)
+    for (const [x, y] of [FIGURES[0], FIGURES[2]]) expect(Math.abs(at(x, y) - encode(scene(x + 0.5, y + 0.5)))).toBeLessThan(0.06)
+    for (let y = 118; y < 143; y++) for (let x = 78; x < 103; x++) if (Math.hypot(x - 90, y - 130) < 12) expect(owner[y * WIDTH + x]).toBe(2)
+  })
+  it('takes a thing from the exposure that was chosen by hand', () => {
+    const other = mergeExposures(bracket(), { type: 'srgb' }, 1, new Map(moving.map((_, k) => [k, 0])))
+    expect(other.moving.every(({ from }) => from === 0)).toBe(true)
+    expect(other.raster.data[130 * WIDTH + 60]! / 65535).toBeCloseTo(encode(drawnIn(0.75, 4)), 1)
+  })
+})
+
+describe('brackets among frames', () => {
+  const frame = (id: string, taken: string, light: number, body = 'OT-2') => ({ id, width: 6000, height: 4000, body, taken: `2026:10:30 18:02:${taken}`, light })
+  it('are frames of one body within seconds, each with light of its own, from dark to light', () => {
+    const frames = [frame('b', '11', 1), frame('a', '10', 0.25), frame('c', '13', 4), frame('d', '40', 1), frame('e', '41', 1), frame('other', '12', 2, 'OT-1')]
+    expect(proposeBrackets(frames)).toEqual([['a', 'b', 'c']])
+  })
+  it('are not proposed where the time or the light is not known', () => {
+    expect(proposeBrackets([{ ...frame('a', '10', 1), taken: undefined }, frame('b', '11', 4), { ...frame('c', '12', 2), light: undefined }])).toEqual([])
+  })
+})
