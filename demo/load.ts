@@ -2,6 +2,7 @@ import { rationalEntry, textEntry, TAG, writeExif, shortEntry } from '@fennip/co
 import { encodePicture } from '@fennip/codec/write.js'
 import { FRAME, PRINT, dustyPylon, fadedPrint, pylonLight, shaftValve, stainedPrint, stationPrint, tornPrint, type DemoSize } from './pictures.js'
 import { AREA_FRAME, denseDive, hazyValley, nightStation, rainyWindow, ringStain, seatCover } from './areas.js'
+import { DUSK, duskFrame, duskLight } from './bracket.js'
 import { tornInTwo } from './pieces.js'
 import type { Light, Photograph } from './photograph.js'
 import { dustOfSensor, seriesFrame, SERIES_FRAMES, SERIES_ROOM } from './series.js'
@@ -9,7 +10,7 @@ import { dustOfSensor, seriesFrame, SERIES_FRAMES, SERIES_ROOM } from './series.
 export const DEMO_TITLE = 'Orrendale jubilee book'
 
 /** What the invented camera of the demo writes into its files. */
-function cameraExif(aperture: number, taken: string, body = 'OT-2'): Uint8Array {
+function cameraExif(aperture: number, taken: string, body = 'OT-2', time: readonly [number, number] = [1, 125]): Uint8Array {
   return writeExif({
     main: new Map([
       [TAG.make, textEntry('Orrendale Optical')],
@@ -19,7 +20,7 @@ function cameraExif(aperture: number, taken: string, body = 'OT-2'): Uint8Array 
     ]),
     exif: new Map([
       [0x829d, rationalEntry(Math.round(aperture * 10), 10)],
-      [0x829a, rationalEntry(1, 125)],
+      [0x829a, rationalEntry(...time)],
       [0x8827, shortEntry(200)],
       [0x9003, textEntry(taken)],
       [0xa434, textEntry('OT 35 mm')],
@@ -49,8 +50,16 @@ export function demoFiles(frame: DemoSize = FRAME, print: DemoSize = PRINT): Dem
     { name: 'stained-print.tif', make: async () => deep(await stainedPrint({ width: print.width / 2, height: print.height / 2 }), null, 300) },
     { name: 'faded-print.tif', make: async () => deep(await fadedPrint({ width: print.width / 2, height: print.height / 2 }), null, 300) },
     ...areasOf(frame, print, camera, deep),
+    ...duskOf(frame, camera),
     ...seriesOf(frame),
   ]
+}
+
+/** A bracket of three at dusk, by hand. */
+function duskOf(frame: DemoSize, camera: (picture: Photograph, exif: Uint8Array) => Promise<Uint8Array>): DemoFile[] {
+  const size = { width: Math.round((frame.width * AREA_FRAME.width) / FRAME.width), height: Math.round((frame.height * AREA_FRAME.height) / FRAME.height) }
+  let light: ReturnType<typeof duskLight> | undefined
+  return DUSK.map((taken, i) => ({ name: taken.name, make: async () => camera(duskFrame(await (light ??= duskLight(size)), taken, 90 + i), cameraExif(5.6, `2026:10:30 18:02:1${i}`, 'OT-2', taken.time)) }))
 }
 
 /** Pictures whose trouble covers an area. */
