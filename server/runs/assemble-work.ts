@@ -31,7 +31,7 @@ export async function joinScan(tools: WorkTools, run: Run, progress: Progress): 
   const { treatment } = await currentTreatment(tools.database, run.picture)
   const { name, job } = await nameOf(tools, run.picture)
   const made = await assembled(tools, run, progress, { job, name: `${name.replace(/\.[^.]*$/, '')}-joined.tif`, note: `Joined from ${pieces.length} pieces on ${name}.` }, (file, onShare) => tools.threads.joinScan(treatment.original.sha256, name, pieces, file, onShare))
-  const flaws = made.result.gaps.map((shape, i): Flaw => ({ id: `seam-${i + 1}-${randomUUID().slice(0, 6)}`, kind: 'loss', shape, state: 'open', contrast: 0, weight: 0, confidence: 1, origin: 'found' }))
+  const flaws = made.result.gaps.map((shape, i): Flaw => ({ id: `seam-${i + 1}-${randomUUID().slice(0, 6)}`, kind: 'other', shape, state: 'open', contrast: 0, weight: 0, confidence: 1, origin: 'found' }))
   const now = await currentTreatment(tools.database, made.picture)
   if (flaws.length > 0 && now.revision === 0) await appendEdit(tools.database, made.picture, 0, `Seam: ${flaws.length} ${flaws.length === 1 ? 'flaw' : 'flaws'}`, [{ type: 'put', list: 'flaws', items: flaws }])
   return { picture: made.picture, name: made.name, flaws: flaws.length, pieces }
