@@ -9,7 +9,7 @@ import { sheetOf } from './sheet.js'
 
 /** A picture with something everywhere: slanted waves of several lengths. */
 const tone = (x: number, y: number) => 120 + 34 * Math.sin(x / 9 + y / 31) + 26 * Math.sin(y / 13 - x / 41) + 18 * Math.sin((x + y) / 5.3)
-const [WIDTH, HEIGHT] = [420, 300]
+const [WIDTH, HEIGHT] = [340, 300]
 /** Tears from top to bottom of each piece, as heights over the width. */
 const tears = [(x: number) => 95 + 14 * Math.sin(x / 23) + 7 * Math.sin(x / 8.1 + 1), (x: number) => 205 + 12 * Math.sin(x / 31 + 2) + 8 * Math.sin(x / 10.7)]
 
@@ -74,7 +74,7 @@ describe('fitting', () => {
     const { scan, to } = scanned([{ turn: 0, dx: 0, dy: 0 }, { turn: 0.06, dx: 9, dy: 55 }], [tears[1]!])
     const [base, piece] = cutOut(scan).pieces.map((one) => sheetOf(scan, one))
     const { placement, seam, likeness } = fitPiece(base!, piece!)
-    for (const x of [20, 120, 220, 320, 400]) {
+    for (const x of [20, 100, 180, 260, 320]) {
       const y = tears[1]!(x)
       const [still, moved] = [to(0, x, y), to(1, x, y)]
       const [px, py] = placed(piece!, placement, moved[0], moved[1])
