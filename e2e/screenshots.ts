@@ -249,4 +249,56 @@ await correct('shaft-dense.jpg', 'in', 420, [[0.1, 0.12], [0.9, 0.12], [0.92, 0.
 await correct('ring-stain.tif', 'outline', null, ring(0.377, 0.44, 0.175, 0.29), ['lift-stain'], 'bench-correct-stain')
 await correct('seat-cover.jpg', 'in', 1200, [[0.3, 0.5], [0.66, 0.5]], ['calm-moire'], 'bench-correct-moire')
 await correct('cabin-window-rain.jpg', 'in', 760, [[0.325, 0.38], [0.335, 0.39]], ['contrast'], 'bench-correct-zone')
+// Pictures put together.
+const idOf = (name: string) => list.find((one) => one.name === name)?.id
+const torn = idOf('torn-in-two.tif')
+if (torn) {
+  await page.goto(`${address}/jobs/${job.id}/pictures/${torn}/assemble`)
+  await rest(page)
+  if ((await page.locator('[data-test=piece]').count()) === 0) await page.click('[data-test=fit]')
+  await page.waitForSelector('[data-test=piece]', { timeout: 180000 })
+  await page.locator('[data-test=piece-row]').nth(1).click()
+  await page.click('[data-test=pieces-apart]')
+  await shot('bench-assemble')
+}
+const dusk = idOf('dusk-middle.jpg')
+if (dusk) {
+  await page.goto(`${address}/jobs/${job.id}/pictures/${dusk}/assemble`)
+  await rest(page)
+  if ((await page.locator('[data-test=bracket]').count()) === 0) {
+    await page.goto(`${address}/jobs/${job.id}`)
+    await page.click('[data-test=merge-bracket]')
+  }
+  await page.waitForSelector('[data-test=bracket]', { timeout: 180000 })
+  await shot('bench-assemble-bracket')
+}
+// Lost detail drawn again.
+const print = idOf('stained-print.tif')
+if (print) {
+  await page.goto(`${address}/jobs/${job.id}/pictures/${print}/rebuild`)
+  await page.waitForSelector('[data-test=picture][aria-busy=false] canvas')
+  await rest(page, 1500)
+  const view = (await page.locator('[data-test=picture]').boundingBox())!
+  const stroke = async (...points: (readonly [number, number])[]) => {
+    await page.mouse.move(view.x + points[0]![0] * view.width, view.y + points[0]![1] * view.height)
+    await page.mouse.down()
+    for (const [x, y] of points.slice(1)) await page.mouse.move(view.x + x * view.width, view.y + y * view.height, { steps: 10 })
+    await page.mouse.up()
+    await rest(page, 1200)
+  }
+  if ((await page.locator('[data-test=step]').count()) === 0) {
+    await page.locator('[data-home]').first().focus()
+    await page.keyboard.press('p')
+    await page.mouse.click(view.x + 0.15 * view.width, view.y + 0.84 * view.height)
+    await rest(page)
+    await stroke([0.08, 0.815], [0.2, 0.79], [0.32, 0.8])
+    await stroke([0.08, 0.83], [0.2, 0.81], [0.32, 0.815])
+    await page.locator('[data-home]').first().focus()
+    await page.keyboard.press('e')
+    await stroke([0.36, 0.545], [0.62, 0.385])
+  }
+  await page.locator('[data-test=step]').first().click()
+  await page.keyboard.press('s')
+  await shot('bench-rebuild')
+}
 await browser.close()
