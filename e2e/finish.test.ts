@@ -210,7 +210,7 @@ describe('screen and file', () => {
         neutral: { x: 60, y: 50 }, 'clear-specks': { sizePx: 5 }, contrast: { radiusPx: 12 }, 'clear-haze': { patchPx: 5 }, lighten: { band: 'dark' }, ...Object.fromEntries(['heal', 'clone', 'fill', 'lift'].map((name) => [name, { points: [[70, 50]], widthPx: 14 }])),
         draw: { strokes: [{ points: [[20, 30, 0.3], [90, 70, 0.8]], widthPx: 20, opacity: 60, hardness: 30, tone: channels === 1 ? [0.2] : [0.7, 0.2, 0.1], pen: 'size' }] },
         ...Object.fromEntries(['edge', 'sharpen-edge', 'texture'].map((name) => [name, { points: [[30, 30], [110, 80]], widthPx: 20 }])),
-        turn: { degrees: 4.2 }, crop: { x: 10, y: 8, width: 100, height: 70 }, size: { longestSidePx: 120 }, 'print-size': { widthCm: 2, perInch: 150 },
+        bring: { rightPx: 12, turnDegrees: 3, mirrored: 'left-right' }, turn: { degrees: 4.2 }, crop: { x: 10, y: 8, width: 100, height: 70 }, size: { longestSidePx: 120 }, 'print-size': { widthCm: 2, perInch: 150 },
       }
       let revision = 0
       const put = async (operations: OperationStep[]) => {

@@ -251,9 +251,9 @@ await correct('seat-cover.jpg', 'in', 1200, [[0.3, 0.5], [0.66, 0.5]], ['calm-mo
 await correct('cabin-window-rain.jpg', 'in', 760, [[0.325, 0.38], [0.335, 0.39]], ['contrast'], 'bench-correct-zone')
 // Pictures put together.
 const idOf = (name: string) => list.find((one) => one.name === name)?.id
-const torn = idOf('torn-in-two.tif')
-if (torn) {
-  await page.goto(`${address}/jobs/${job.id}/pictures/${torn}/assemble`)
+const tornInTwo = idOf('torn-in-two.tif')
+if (tornInTwo) {
+  await page.goto(`${address}/jobs/${job.id}/pictures/${tornInTwo}/assemble`)
   await rest(page)
   if ((await page.locator('[data-test=piece]').count()) === 0) await page.click('[data-test=fit]')
   await page.waitForSelector('[data-test=piece]', { timeout: 180000 })
@@ -273,9 +273,9 @@ if (dusk) {
   await shot('bench-assemble-bracket')
 }
 // Lost detail drawn again.
-const print = idOf('stained-print.tif')
-if (print) {
-  await page.goto(`${address}/jobs/${job.id}/pictures/${print}/rebuild`)
+const rebuilt = idOf('stained-print.tif')
+if (rebuilt) {
+  await page.goto(`${address}/jobs/${job.id}/pictures/${rebuilt}/rebuild`)
   await page.waitForSelector('[data-test=picture][aria-busy=false] canvas')
   await rest(page, 1500)
   const view = (await page.locator('[data-test=picture]').boundingBox())!

@@ -10,6 +10,7 @@ import { liftStain } from '../correct/lift-stain.js'
 import { match } from '../correct/match.js'
 import { shiftColour } from '../correct/shift-colour.js'
 import { clone, fill, heal, lift } from '../mend/mend-operations.js'
+import { bring } from '../rebuild/bring.js'
 import { draw } from '../rebuild/draw.js'
 import { edge } from '../rebuild/edge.js'
 import { sharpenEdge } from '../rebuild/sharpen-edge.js'
@@ -35,7 +36,7 @@ export function registerOperation(operation: Operation): void {
   operations.set(operation.name, operation)
 }
 
-for (const operation of [clearSpecks, liftStain, calmMoire, match, contrast, clearHaze, shiftColour, lighten, evenOut, grain, heal, clone, fill, lift, edge, draw, texture, sharpenEdge, cast, neutral, blackAndWhite, curve, colourOut, sharpen, lens, perspective, turn, crop, size, printSize]) registerOperation(operation)
+for (const operation of [clearSpecks, liftStain, calmMoire, match, contrast, clearHaze, shiftColour, lighten, evenOut, grain, heal, clone, fill, lift, bring, edge, draw, texture, sharpenEdge, cast, neutral, blackAndWhite, curve, colourOut, sharpen, lens, perspective, turn, crop, size, printSize]) registerOperation(operation)
 
 /** In the order in which they were registered. */
 export const allOperations = (): Operation[] => [...operations.values()]

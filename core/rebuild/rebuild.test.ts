@@ -166,3 +166,27 @@ describe('texture', () => {
     expect(place.mean).toBeCloseTo(stats(before, 62).mean, 2)
   })
 })
+
+describe('content from another place', () => {
+  it('comes mirrored, its tone matched along the zone, and nothing changes outside of it', () => {
+    // The right half is the mirror image of the left one, a little darker.
+    const tone = (x: number, y: number) => {
+      const u = x < 120 ? x : 240 - x
+      return 0.4 + 0.12 * Math.sin(u / 5 + y / 11) + 0.1 * Math.sin(y / 6 - u / 17) - (x < 120 ? 0 : 0.08)
+    }
+    const truth = picture(tone)
+    const damaged = { ...truth, data: truth.data.slice() }
+    for (let y = 70; y < 110; y++) for (let x = 40; x < 80; x++) for (let c = 0; c < 3; c++) damaged.data[3 * (y * size.width + x) + c] = 65535
+    const zone = { id: 'z', name: 'lost', role: 'zone' as const, softEdgePx: 3, parts: [{ mode: 'add' as const, shape: { type: 'outline' as const, points: [[37, 67], [83, 67], [83, 113], [37, 113]] as [number, number][] } }] }
+    const levels = rasterLevels(damaged, transfer)
+    const step = { ...makeOperationStep('s', 'bring', { rightPx: 120, mirrored: 'left-right' }, new Chain(base, { areas: [zone] }).survey('z', levels.read), contextOf(base), { zone: 'z' }) }
+    const result = new Chain(base, { operations: [step], areas: [zone] }).read(whole, 0, levels.read)
+    let [sum, count] = [0, 0]
+    for (let y = 72; y < 108; y++) for (let x = 42; x < 78; x++) {
+      sum += Math.abs(at(result, x, y) - tone(x + 0.5, y + 0.5))
+      count++
+    }
+    expect(sum / count).toBeLessThan(0.012)
+    expect(at(result, 20, 90)).toBe(Math.fround(damaged.data[3 * (90 * size.width + 20)]! / 65535))
+  })
+})
