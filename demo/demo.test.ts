@@ -262,10 +262,10 @@ describe('the demo pictures', () => {
 
 describe('what is put together', () => {
   it('is a print in two pieces on a dark bed, the lower one turned', async () => {
-    const { damaged } = await tornInTwo({ width: 600, height: 400 })
+    const { damaged } = await tornInTwo({ width: 1000, height: 667 })
     const { pieces } = cutOut(damaged)
     expect(pieces).toHaveLength(2)
-    const share = pieces.reduce((sum, { area }) => sum + area, 0) / (600 * 400)
+    const share = pieces.reduce((sum, { area }) => sum + area, 0) / (1000 * 667)
     // The print is .9 by .82 of the scan, less fibre and paper that was lost.
     expect(share).toBeGreaterThan(0.66)
     expect(share).toBeLessThan(0.75)
