@@ -226,7 +226,15 @@ export const useBench = defineStore('bench', () => {
     if (isWaiting()) throw new ProblemError('not-saved', { title: 'Not everything is saved', detail: 'The server cannot be reached, so this has to wait. What you did is kept in this browser and sent by itself.', status: 503 })
   }
 
-  async function goBack(kind: 'undo' | 'redo', times = 1): Promise<void> {
+  /** One after the other: what is pressed while an undo is on its way stands on what that leaves. */
+  let turn: Promise<unknown> = Promise.resolve()
+  function goBack(kind: 'undo' | 'redo', times = 1): Promise<void> {
+    const going = turn.then(() => goBackNow(kind, times))
+    turn = going
+    return going
+  }
+
+  async function goBackNow(kind: 'undo' | 'redo', times: number): Promise<void> {
     const id = opened.value?.id
     if (!id) return
     try {
