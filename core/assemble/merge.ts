@@ -82,7 +82,7 @@ export function mergeExposures(exposures: readonly Exposure[], curve: TransferCu
     return x < 0 || y < 0 || x >= width || y >= height
   }))
   const ratios = light.map((data, i) => (i === reference ? 1 : ratioOf(data, light[reference]!, channels, tones.decode, exposures[i]!.light !== undefined && exposures[reference]!.light !== undefined ? exposures[i]!.light! / exposures[reference]!.light! : null)))
-  const { moving, owner } = findMoving(light, ratios, reference, width, height, channels, tones.decode, chosen)
+  const { moving, owner } = findMoving(light, ratios, isOutside, reference, width, height, channels, tones.decode, chosen)
   onShare(0.75)
   const raster = makeRaster(width, height, channels, 16)
   const softOwner = blended(owner, width, height)
@@ -167,7 +167,7 @@ function ratioOf(data: Float32Array, reference: Float32Array, channels: number, 
   return told !== null && Math.abs(log2(fitted / told)) > 0.7 ? told : fitted
 }
 
-function findMoving(light: readonly Float32Array[], ratios: readonly number[], reference: number, width: number, height: number, channels: number, decode: (value: number) => number, chosen: ReadonlyMap<number, number>): { moving: MovingThing[]; owner: Uint8Array } {
+function findMoving(light: readonly Float32Array[], ratios: readonly number[], isOutside: readonly ((index: number) => boolean)[], reference: number, width: number, height: number, channels: number, decode: (value: number) => number, chosen: ReadonlyMap<number, number>): { moving: MovingThing[]; owner: Uint8Array } {
   let step = 1
   while ((width * height) / (step * step) > MOVING_PIXELS) step++
   const [w, h] = [Math.ceil(width / step), Math.ceil(height / step)]
@@ -192,6 +192,10 @@ function findMoving(light: readonly Float32Array[], ratios: readonly number[], r
     const difference = new Float32Array(w * h)
     const usable = new Uint8Array(w * h)
     for (let i = 0; i < difference.length; i++) {
+      // Beyond its edge an exposure says nothing, and just inside the mean is half made of that.
+      const [px, py] = [(i % w) * step, Math.floor(i / w) * step]
+      const corners = [[px - 2 * step, py - 2 * step], [px + 3 * step, py - 2 * step], [px - 2 * step, py + 3 * step], [px + 3 * step, py + 3 * step]]
+      if (corners.some(([x, y]) => isOutside[e]!(Math.max(0, Math.min(height - 1, y!)) * width + Math.max(0, Math.min(width - 1, x!))))) continue
       if (a[i]! > CLIPPED - 0.03 || b[i]! > CLIPPED - 0.03 || a[i]! < DARK || b[i]! < DARK) {
         // Where one is clipped the other must be light, and the other way round.
         const expected = decode(b[i]!) * ratios[e]!
