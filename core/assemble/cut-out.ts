@@ -1,3 +1,4 @@
+import { fromBorder, partsOf } from '../raster/parts.js'
 import { boxMean } from '../raster/box.js'
 import { squareExtreme } from '../raster/extremes.js'
 import { distanceFrom } from '../raster/distance-transform.js'
@@ -64,41 +65,12 @@ export function cutOut(scan: IntegerRaster): CutOut {
   for (let i = 0; i < like.length; i++) like[i] = means.every((plane, c) => Math.abs(plane[i]! - background[c]!) <= limit[c]!) ? 1 : 0
   // Through narrow places the background does not run on into a piece that is as dark or as light as it is.
   const open = squareExtreme({ width, height, data: like }, NARROW_PX, 'least').data
-  const outside = floodFromBorder(width, height, (i) => open[i] === 1)
+  const outside = fromBorder(Uint8Array.from(open), width, height)
   // Back to where it was narrowed, and on to the edge that the mean has blurred: pixel by pixel there.
   const back = squareExtreme({ width, height, data: Float32Array.from(outside) }, NARROW_PX + SMOOTHED_PX, 'greatest').data
   for (let i = 0; i < outside.length; i++) if (back[i] === 1 && outside[i] === 0) outside[i] = background.every((value, c) => Math.abs(data[i * channels + c]! - value) <= Math.max(LEAST_STEP * maximum, PIXEL_DEVIATIONS * spread[c]!)) ? 1 : 0
-  const pieces = components(outside, width, height).map((piece) => withoutFibre(scan, piece)).filter(({ area }) => area > LEAST_SHARE * width * height)
+  const pieces = piecesOf(outside, width, height).map((piece) => withoutFibre(scan, piece)).filter(({ area }) => area > LEAST_SHARE * width * height)
   return { background, pieces: pieces.sort((a, b) => b.area - a.area).slice(0, MOST_PIECES) }
-}
-
-/** What hangs together with the border. */
-function floodFromBorder(width: number, height: number, isOpen: (i: number) => boolean): Uint8Array {
-  const reached = new Uint8Array(width * height)
-  const stack: number[] = []
-  const visit = (i: number) => {
-    if (reached[i] === 0 && isOpen(i)) {
-      reached[i] = 1
-      stack.push(i)
-    }
-  }
-  for (let x = 0; x < width; x++) {
-    visit(x)
-    visit((height - 1) * width + x)
-  }
-  for (let y = 0; y < height; y++) {
-    visit(y * width)
-    visit(y * width + width - 1)
-  }
-  while (stack.length > 0) {
-    const i = stack.pop()!
-    const x = i % width
-    if (x > 0) visit(i - 1)
-    if (x < width - 1) visit(i + 1)
-    if (i >= width) visit(i - width)
-    if (i < (height - 1) * width) visit(i + width)
-  }
-  return reached
 }
 
 /** Median and deviation of the samples along the border. */
@@ -126,43 +98,14 @@ function measureBackground({ width, height, channels, data }: IntegerRaster): { 
   return { background, spread }
 }
 
-/** What is not outside, piece by piece. */
-function components(outside: Uint8Array, width: number, height: number): Piece[] {
-  const label = new Int32Array(width * height)
-  const pieces: Piece[] = []
-  const stack: number[] = []
-  for (let start = 0; start < outside.length; start++) {
-    if (outside[start] === 1 || label[start] !== 0) continue
-    const own = pieces.length + 1
-    let [left, right, top, bottom, area] = [width, 0, height, 0, 0]
-    label[start] = own
-    stack.push(start)
-    const visit = (i: number) => {
-      if (outside[i] === 0 && label[i] === 0) {
-        label[i] = own
-        stack.push(i)
-      }
-    }
-    while (stack.length > 0) {
-      const i = stack.pop()!
-      const x = i % width
-      const y = (i - x) / width
-      area++
-      left = Math.min(left, x)
-      right = Math.max(right, x + 1)
-      top = Math.min(top, y)
-      bottom = Math.max(bottom, y + 1)
-      if (x > 0) visit(i - 1)
-      if (x < width - 1) visit(i + 1)
-      if (y > 0) visit(i - width)
-      if (y < height - 1) visit(i + width)
-    }
-    const box = { x: left, y: top, width: right - left, height: bottom - top }
-    const mask = new Uint8Array(area > LEAST_SHARE * width * height ? box.width * box.height : 0)
-    for (let y = 0; mask.length > 0 && y < box.height; y++) for (let x = 0; x < box.width; x++) if (label[(top + y) * width + left + x] === own) mask[y * box.width + x] = 1
-    pieces.push({ box, mask, area: mask.length > 0 ? area : 0 })
-  }
-  return pieces.filter(({ area }) => area > 0)
+/** What is not outside, piece by piece, crumbs left out. */
+function piecesOf(outside: Uint8Array, width: number, height: number): Piece[] {
+  const { labels, parts } = partsOf(outside.map((value) => 1 - value), width, height)
+  return parts.filter(({ area }) => area > LEAST_SHARE * width * height).map(({ label, box, area }) => {
+    const mask = new Uint8Array(box.width * box.height)
+    for (let y = 0, i = 0; y < box.height; y++) for (let x = 0; x < box.width; x++, i++) if (labels[(box.y + y) * width + box.x + x] === label) mask[i] = 1
+    return { box, mask, area }
+  })
 }
 
 /** A piece without the thin light rim of a tear, and without the pixel at its edge that is half background. */
@@ -198,50 +141,21 @@ function withoutFibre(scan: IntegerRaster, piece: Piece): Piece {
   for (let i = 0; i < broad.length; i++) if (light[i] === 1 && depth[i]! > most) broad[i] = 1
   const fromBroad = broad.includes(1) ? distanceFrom(broad, w, h) : null
   const result = new Uint8Array(box.width * box.height)
-  let area = 0
   for (let y = 0; y < box.height; y++) {
     for (let x = 0; x < box.width; x++) {
       const i = (y + 1) * w + x + 1
       const isFibre = light[i] === 1 && depth[i]! <= most && !(fromBroad && fromBroad[i]! <= 1.5 * most)
-      if (depth[i]! > 1 && !isFibre) {
-        result[y * box.width + x] = 1
-        area++
-      }
+      if (depth[i]! > 1 && !isFibre) result[y * box.width + x] = 1
     }
   }
-  // Light specks of the picture near the edge are no holes: what hangs together with the outside alone is cut.
-  return closed({ box, mask: largest(result, box.width, box.height), area })
+  return whole(result, box)
 }
 
-/** What hangs together in the largest part: crumbs along a tear are no piece of it. */
-function largest(mask: Uint8Array, width: number, height: number): Uint8Array {
-  const label = new Int32Array(mask.length)
-  const stack: number[] = []
-  let [best, bestArea, own] = [0, 0, 0]
-  for (let start = 0; start < mask.length; start++) {
-    if (mask[start] === 0 || label[start] !== 0) continue
-    own++
-    let area = 0
-    label[start] = own
-    stack.push(start)
-    while (stack.length > 0) {
-      const i = stack.pop()!
-      area++
-      const x = i % width
-      for (const k of [x > 0 ? i - 1 : -1, x < width - 1 ? i + 1 : -1, i - width, i + width]) {
-        if (k < 0 || k >= width * height || mask[k] === 0 || label[k] !== 0) continue
-        label[k] = own
-        stack.push(k)
-      }
-    }
-    if (area > bestArea) [best, bestArea] = [own, area]
-  }
-  return mask.map((value, i) => (value === 1 && label[i] === best ? 1 : 0))
-}
-
-/** Holes filled that do not hang together with the outside. */
-function closed({ box, mask }: Piece): Piece {
-  const outside = floodFromBorder(box.width, box.height, (i) => mask[i] === 0)
+/** The largest part of a mask, its holes filled: crumbs along a tear are no piece, light specks near it no holes. */
+function whole(mask: Uint8Array, box: Region): Piece {
+  const { labels, parts } = partsOf(mask, box.width, box.height)
+  const largest = parts.reduce((best, part) => (part.area > best.area ? part : best), { label: -1, area: 0 })
+  const outside = fromBorder(Uint8Array.from(labels, (label) => (label === largest.label ? 0 : 1)), box.width, box.height)
   const result = outside.map((value) => 1 - value)
   return { box, mask: result, area: result.reduce((sum, value) => sum + value, 0) }
 }

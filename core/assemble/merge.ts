@@ -1,5 +1,6 @@
 import type { Plane } from '../raster/raster.js'
 import { depthOf, makeRaster, maximumOf, type IntegerRaster } from '../raster/raster.js'
+import { partsOf } from '../raster/parts.js'
 import { boxMean } from '../raster/box.js'
 import { ln } from '../raster/exact-math.js'
 import { squareExtreme } from '../raster/extremes.js'
@@ -48,6 +49,8 @@ const [DEVIATIONS, LEAST_RATIO] = [4.5, 0.12]
 const MOVING_PIXELS = 900_000
 /** Smaller changes are noise at edges, as a share of the picture. */
 const LEAST_THING = 0.00012
+/** Another exposure than the reference shows a thing when so much less of it is clipped or black, as a share. */
+const SHOWS_MORE = 0.08
 /** So far around a thing its exposure is taken whole, and over as much more it goes over into the merge, in pixels of that level. */
 const [AROUND, BLEND] = [3, 4]
 
@@ -220,44 +223,24 @@ function findMoving(light: readonly Float32Array[], ratios: readonly number[], i
   // Whole things: specks taken away, holes and gaps closed, a margin around.
   const opened = squareExtreme(squareExtreme({ width: w, height: h, data: changed }, 1, 'least'), 1 + AROUND + 5, 'greatest')
   const closed = squareExtreme(opened, 5, 'least').data
-  const label = new Int32Array(w * h)
+  const { labels, parts } = partsOf(Uint8Array.from(closed), w, h)
   const moving: MovingThing[] = []
-  const from: number[] = [0]
-  const stack: number[] = []
-  for (let start = 0; start < closed.length; start++) {
-    if (closed[start] !== 1 || label[start] !== 0) continue
-    const own = from.length
-    label[start] = own
-    stack.push(start)
-    const members: number[] = []
-    let [left, right, top, bottom] = [w, 0, h, 0]
-    while (stack.length > 0) {
-      const i = stack.pop()!
-      members.push(i)
-      const [x, y] = [i % w, Math.floor(i / w)]
-      left = Math.min(left, x)
-      right = Math.max(right, x + 1)
-      top = Math.min(top, y)
-      bottom = Math.max(bottom, y + 1)
-      for (const [k, isThere] of [[i - 1, x > 0], [i + 1, x < w - 1], [i - w, y > 0], [i + w, y < h - 1]] as const) {
-        if (!isThere || closed[k] !== 1 || label[k] !== 0) continue
-        label[k] = own
-        stack.push(k)
-      }
-    }
-    if (members.length < LEAST_THING * w * h + (2 * AROUND + 1) ** 2) {
-      from.push(0)
-      continue
-    }
+  const from = new Uint8Array(parts.length + 1)
+  for (const { label, area, box } of parts) {
+    if (area < LEAST_THING * w * h + (2 * AROUND + 1) ** 2) continue
     // The reference, unless another shows so much more of it.
-    const lost = small.map((plane) => members.reduce((sum, i) => sum + (plane[i]! > CLIPPED - 0.03 || plane[i]! < DARK ? 1 : 0), 0) / members.length)
+    const lost = small.map((plane) => {
+      let count = 0
+      for (let y = box.y; y < box.y + box.height; y++) for (let i = y * w + box.x; i < y * w + box.x + box.width; i++) if (labels[i] === label && (plane[i]! > CLIPPED - 0.03 || plane[i]! < DARK)) count++
+      return count / area
+    })
     const best = lost.indexOf(Math.min(...lost))
-    const picked = chosen.get(moving.length) ?? (lost[reference]! > lost[best]! + 0.08 ? best : reference)
-    from.push(picked + 1)
-    moving.push({ x: left * step, y: top * step, width: (right - left) * step, height: (bottom - top) * step, from: picked })
+    const picked = chosen.get(moving.length) ?? (lost[reference]! > lost[best]! + SHOWS_MORE ? best : reference)
+    from[label] = picked + 1
+    moving.push({ x: box.x * step, y: box.y * step, width: box.width * step, height: box.height * step, from: picked })
   }
   const owner = new Uint8Array(width * height)
-  for (let y = 0; y < height; y++) for (let x = 0; x < width; x++) owner[y * width + x] = from[label[Math.floor(y / step) * w + Math.floor(x / step)]!]!
+  for (let y = 0; y < height; y++) for (let x = 0; x < width; x++) owner[y * width + x] = from[labels[Math.floor(y / step) * w + Math.floor(x / step)]!]!
   return { moving, owner }
 }
 

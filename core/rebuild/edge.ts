@@ -5,7 +5,7 @@ import { median } from '../raster/statistics.js'
 import { roundTo } from '../round.js'
 import { layDrawnGrain, measureDrawnGrain } from './drawn-grain.js'
 import { measurePath } from './path.js'
-import { layStroke, strokeBounds } from './strokes.js'
+import { layStroke, pathSetting, strokeBounds } from './strokes.js'
 
 interface Settings {
   readonly points: readonly (readonly number[])[]
@@ -37,7 +37,7 @@ export const edge = definePatch<Settings, Measured>({
   trouble: 'An edge breaks off',
   byHand: true,
   settings: Type.Object({
-    points: Type.Array(Type.Array(Type.Number(), { minItems: 2, maxItems: 3 }), { title: 'Path', minItems: 1, maxItems: 2000, default: [[0, 0]], unit: 'points', description: 'From where the edge is sound, over the gap, to where it is sound again.' } as object),
+    points: pathSetting('From where the edge is sound, over the gap, to where it is sound again.'),
     widthPx: Type.Number({ title: 'Width', minimum: 3, maximum: 300, default: 30, step: 1, unit: 'px', description: 'Across the edge: so much is drawn.' }),
     endPx: Type.Number({ title: 'Learned over', minimum: 2, maximum: 400, default: 30, step: 1, unit: 'px', description: 'How much of the path at either end is sound.' }),
     grain: Type.Number({ title: 'Grain', minimum: 0, maximum: 200, default: 100, step: 5, unit: '%', description: '100 is as much grain as around.' }),
@@ -62,8 +62,7 @@ export const edge = definePatch<Settings, Measured>({
     const { width, channels } = below
     const end = endOf(settings, path.length)
     const half = settings.widthPx / 2
-    const cover = new Float32Array(below.width * below.height)
-    layStroke({ ...pathOf(settings), opacity: 100, hardness: 60, pen: 'opacity' }, region, 1, cover)
+    const cover = coverAt(settings)(region, 0)
     const data = below.data.slice()
     for (let i = 0; i < cover.length; i++) {
       if (cover[i]! === 0) continue

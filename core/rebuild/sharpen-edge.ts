@@ -6,7 +6,8 @@ import { squareExtreme } from '../raster/extremes.js'
 import { clipRegion, growRegion, type Region } from '../raster/raster.js'
 import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
 import { roundTo } from '../round.js'
-import { layStroke, strokeBounds } from './strokes.js'
+import { measurePath } from './path.js'
+import { layStroke, pathSetting, strokeBounds } from './strokes.js'
 
 interface Settings {
   readonly points: readonly (readonly number[])[]
@@ -37,7 +38,7 @@ export const sharpenEdge = definePatch<Settings, Measured>({
   trouble: 'An edge is blurred',
   byHand: true,
   settings: Type.Object({
-    points: Type.Array(Type.Array(Type.Number(), { minItems: 2, maxItems: 3 }), { title: 'Path', minItems: 1, maxItems: 2000, default: [[0, 0]], unit: 'points', description: 'Along the edge, in pixels of the picture.' } as object),
+    points: pathSetting('Along the edge, in pixels of the picture.'),
     widthPx: Type.Number({ title: 'Width', minimum: 4, maximum: 300, default: 24, step: 1, unit: 'px', description: 'Across the edge: so much is made sharp.' }),
     amount: Type.Number({ title: 'Amount', minimum: 0, maximum: 100, default: 70, step: 5, unit: '%', description: '100 is all of the blur that was measured.' }),
   }, { additionalProperties: false }),
@@ -69,26 +70,21 @@ function measureBlur(data: Float32Array, region: Region, settings: Settings): Me
   const fine = gaussianBlur({ width, height, data }, 1).data
   const noise = Math.max(1e-4, DEVIATION_PER_MAD * median(data.map((value, i) => Math.abs(value - fine[i]!))))
   const blurs: number[] = []
-  const points = settings.points
+  const path = measurePath(settings.points)
   const half = settings.widthPx / 2
-  for (let s = 0; s + 1 < points.length; s++) {
-    const [x0, y0, x1, y1] = [points[s]![0]!, points[s]![1]!, points[s + 1]![0]!, points[s + 1]![1]!]
-    const length = Math.sqrt((x1 - x0) ** 2 + (y1 - y0) ** 2)
-    if (length === 0) continue
-    for (let along = 0; along < length; along += 2) {
-      const [mx, my] = [x0 + ((x1 - x0) * along) / length - region.x, y0 + ((y1 - y0) * along) / length - region.y]
-      const profile: number[] = []
-      for (let across = -half; across <= half; across += 0.5) {
-        const px = Math.round(mx - ((y1 - y0) * across) / length - 0.5)
-        const py = Math.round(my + ((x1 - x0) * across) / length - 0.5)
-        if (px >= 0 && py >= 0 && px < width && py < height) profile.push(fine[py * width + px]!)
-      }
-      if (profile.length < 8) continue
-      let steepest = 0
-      for (let i = 4; i < profile.length; i++) steepest = Math.max(steepest, Math.abs(profile[i]! - profile[i - 4]!) / 2)
-      const contrast = Math.max(...profile) - Math.min(...profile)
-      if (contrast > 6 * noise && steepest > 0) blurs.push(contrast / (steepest * 2.5066283))
+  for (let along = 0; along < path.length; along += 2) {
+    const { x, y, alongX, alongY } = path.at(along)
+    const profile: number[] = []
+    for (let across = -half; across <= half; across += 0.5) {
+      const px = Math.round(x - region.x - alongY * across - 0.5)
+      const py = Math.round(y - region.y + alongX * across - 0.5)
+      if (px >= 0 && py >= 0 && px < width && py < height) profile.push(fine[py * width + px]!)
     }
+    if (profile.length < 8) continue
+    let steepest = 0
+    for (let i = 4; i < profile.length; i++) steepest = Math.max(steepest, Math.abs(profile[i]! - profile[i - 4]!) / 2)
+    const contrast = Math.max(...profile) - Math.min(...profile)
+    if (contrast > 6 * noise && steepest > 0) blurs.push(contrast / (steepest * 2.5066283))
   }
   const found = blurs.length === 0 ? LEAST_BLUR : median(Float32Array.from(blurs))
   // The smoothing by which it was looked at is taken off again.

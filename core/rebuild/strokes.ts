@@ -18,6 +18,10 @@ export type DrawnStroke = Static<typeof StrokeSchema>
 /** Where a stroke goes, and how wide: what a stroke of texture or an edge needs too. */
 export type StrokePath = Pick<DrawnStroke, 'points' | 'widthPx'>
 
+/** Setting of a path along which something is done. @param description  What of the picture it follows. */
+export const pathSetting = (description: string) =>
+  Type.Array(Type.Array(Type.Number(), { minItems: 2, maxItems: 3 }), { title: 'Path', minItems: 1, maxItems: 2000, default: [[0, 0]], unit: 'points', description } as object)
+
 /** A pen at half its pressure draws what is set; common practice. */
 const LEAST = 0.4
 const RISE = 1.2

@@ -2,7 +2,7 @@ import { Type } from '@sinclair/typebox'
 import { channelOf } from '../operations/brightness.js'
 import { definePatch } from '../operations/operation.js'
 import { gaussianBlur } from '../raster/blur.js'
-import { layStroke, strokeBounds, type StrokePath } from './strokes.js'
+import { layStroke, pathSetting, strokeBounds, type StrokePath } from './strokes.js'
 
 interface Settings {
   readonly points: readonly (readonly number[])[]
@@ -28,7 +28,7 @@ export const texture = definePatch<Settings>({
   trouble: 'A surface has lost its texture',
   byHand: true,
   settings: Type.Object({
-    points: Type.Array(Type.Array(Type.Number(), { minItems: 2, maxItems: 3 }), { title: 'Path', minItems: 1, maxItems: 2000, default: [[0, 0]], unit: 'points', description: 'Of the stroke, in pixels of the picture.' } as object),
+    points: pathSetting('Of the stroke, in pixels of the picture.'),
     widthPx: Type.Number({ title: 'Width', minimum: 1, maximum: 600, default: 40, step: 1, unit: 'px', description: 'Across the stroke.' }),
     sourceX: Type.Integer({ title: 'From the right by', minimum: -4000, maximum: 4000, default: 80, step: 1, unit: 'px', description: 'Where the texture is taken: so far to the right, or to the left below 0.' }),
     sourceY: Type.Integer({ title: 'From below by', minimum: -4000, maximum: 4000, default: 0, step: 1, unit: 'px', description: 'So far down, or up below 0.' }),
