@@ -8,7 +8,7 @@ import { testFiles } from '../demo/kept.js'
 import { arrival, loadDemo, upload } from '../demo/load.js'
 import { startServices, type Services } from '../scripts/services.js'
 import { rationalEntry, shortEntry, TAG, writeExif } from '../codec/directory.js'
-import { makeMatrixProfile } from '../codec/test-profile.js'
+import { makeMatrixProfile, makeTableProfile } from '../codec/test-profile.js'
 import { encodePicture } from '../codec/write.js'
 import { looksLike } from '../core/find/likeness.js'
 import { shapeCentre } from '../core/shape/shape.js'
@@ -82,6 +82,30 @@ describe('the interface', () => {
       expect(answer.type).toContain('application/problem+json')
       expect(Object.keys(answer.body)).toEqual(expect.arrayContaining(['type', 'title', 'status', 'detail']))
     }
+  })
+  it('refuses to merge without the reference, and says of a picture of one piece that there is nothing to join', async () => {
+    const others = ((await get(`/api/jobs/${job}`)).body.list as { id: string }[]).map(({ id }) => id).filter((id) => id !== picture)
+    expect((await post(`/api/pictures/${picture}/merge`, { pictures: [others[0], '00000000-0000-0000-0000-000000000000'] })).body.type).toBe('urn:fennip:problem:no-reference')
+    expect((await post(`/api/pictures/${picture}/merge`, { pictures: [picture] })).status).toBe(400)
+    expect((await post(`/api/pictures/${picture}/join`, { pieces: [] })).status).toBe(400)
+    expect((await post(`/api/pictures/${picture}/fit`, { byHand: [{ piece: 0, turnDegrees: 0, dx: 0, dy: 0 }] })).status).toBe(400)
+    const { body: run } = await post(`/api/pictures/${picture}/fit`, {})
+    const failed = await ended(run.id as string)
+    expect([failed.state, (failed.problem as { type: string }).type]).toEqual(['failed', 'urn:fennip:problem:one-piece'])
+  })
+  it('serves the profile of an original that came with one, and says when there is none', async () => {
+    const { original } = (await get(`/api/pictures/${picture}`)).body.picture as { original: { sha256: string } }
+    expect((await get(`/api/originals/${original.sha256}/profile`)).body.type).toBe('urn:fennip:problem:not-kept')
+    const icc = makeTableProfile('Scanner', [2.2, 2.2, 2.2])
+    const grey = makeRaster(20, 10, 3, 8)
+    grey.data.fill(128)
+    const { picture: with_ } = await arrival(services.address, await upload(services.address, job, 'with-tables.png', await encodePicture(grey, null, { icc, exif: null, resolutionPerInch: null }, { format: 'png', depth: 8, quality: 90 })))
+    const opened = (await get(`/api/pictures/${with_}`)).body.picture as { original: { sha256: string }; about: { profile: { name: string; isByTables?: boolean } } }
+    expect(opened.about.profile).toMatchObject({ name: 'Scanner', isByTables: true })
+    const answer = await fetch(`${services.address}/api/originals/${opened.original.sha256}/profile`)
+    expect(answer.headers.get('content-type')).toContain('iccprofile')
+    expect(new Uint8Array(await answer.arrayBuffer())).toEqual(icc)
+    await fetch(`${services.address}/api/pictures/${with_}`, { method: 'DELETE' })
   })
   it('refuses foreign origins and hosts, and sends a strict policy', async () => {
     const foreign = await fetch(`${services.address}/api/jobs`, { headers: { origin: 'http://elsewhere.invalid' } })

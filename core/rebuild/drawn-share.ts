@@ -6,7 +6,7 @@ import { layStroke, type DrawnStroke } from './strokes.js'
 
 /** What covers less is not counted as drawn. */
 const SEEN = 0.02
-/** A picture with a larger share drawn is said to be partly drawn, in what is handed over; common practice. */
+/** A larger share is to be said to whoever gets the picture; how large is our choice, no published rule is known to us. */
 export const MUCH_DRAWN = 0.01
 
 /** Share of a picture that is drawn by steps of the stage Rebuild, 0..1, looked at on a smaller level. */

@@ -5,7 +5,7 @@ import { ProblemError } from '@fennip/core/problem.js'
 import type { JoinedPiece } from '@fennip/core/assemble/join.js'
 import type { Placement } from '@fennip/core/assemble/sheet.js'
 import type { Flaw } from '@fennip/core/treatment/schema.js'
-import { completeArrival } from '../arrivals.js'
+import { completeArrival, forgetUnusedFile } from '../arrivals.js'
 import { appendEdit, currentTreatment } from '../history.js'
 import { keepOriginal } from '../storage/storage.js'
 import type { Run } from './runs.js'
@@ -58,7 +58,11 @@ async function assembled<T>({ database, storage, intake, limits }: WorkTools, ru
   try {
     const result = await steered(progress, (onShare) => make(file, (share) => onShare(0.6 * share)))
     const sha256 = await keepOriginal(storage, file)
-    const taken = await steered(progress, (onShare) => intake.takeIn(sha256, name, limits, (share) => onShare(0.6 + 0.35 * share)))
+    const taken = await steered(progress, (onShare) => intake.takeIn(sha256, name, limits, (share) => onShare(0.6 + 0.35 * share))).catch(async (error: unknown) => {
+      // Cancelled or failed half-way: what no picture uses is not kept.
+      await forgetUnusedFile(database, storage, sha256, run.id)
+      throw error
+    })
     const { size } = await stat(file)
     // A run that is taken up again after its worker died makes the same picture, once.
     await database('pictures').insert({ id: run.id, job_id: job, name, kind: 'scan', upload: `assembled-${run.id}` }).onConflict('upload').ignore()

@@ -17,6 +17,8 @@ const bench = useBench()
 const assemble = useAssemble()
 const SHOWN: PiecesShown[] = ['joined', 'apart', 'as scanned']
 const pieces = computed(() => assemble.fitted?.pieces ?? [])
+/** Whether exposures were merged with this picture, and no pieces were looked for on it. */
+const isBracket = computed(() => assemble.merged !== undefined && pieces.value.length === 0)
 const current = computed(() => assemble.placements[assemble.selected])
 const fixed = (value: number, digits: number) => value.toFixed(digits).replace('-', '−')
 /** Gain of encoded tones as a difference of density, near enough for a glance. */
@@ -51,6 +53,7 @@ function onKey(event: KeyboardEvent): void {
   <div class="room" @keydown.capture="onKey">
     <section class="list" aria-label="Pieces">
       <header v-if="pieces.length > 0"><b>{{ pieces.length }} pieces</b> <span class="soft">fit to {{ fixed(Math.max(...pieces.map(({ misfitPx }) => misfitPx)), 1) }} px along {{ assemble.fitted!.seam?.lengthPx ?? 0 }} px</span></header>
+      <header v-else-if="isBracket"><b>Bracket</b> <span class="soft">this picture is the reference</span></header>
       <header v-else><b>Assemble</b> <span class="soft">{{ joinedFrom ?? 'one scan with the pieces of a torn print' }}</span></header>
       <div role="listbox" aria-label="Pieces">
         <div v-for="(piece, i) in pieces" :key="i" class="row" role="option" tabindex="0" :aria-selected="i === assemble.selected" :class="{ on: i === assemble.selected }" data-test="piece-row" @click="assemble.selected = i" @keydown.enter="assemble.selected = i">
@@ -59,17 +62,18 @@ function onKey(event: KeyboardEvent): void {
         </div>
       </div>
       <div class="acts">
-        <ElButton :type="pieces.length === 0 ? 'primary' : undefined" :loading="assemble.isBusy" data-test="fit" @click="assemble.fit(false)">{{ pieces.length === 0 ? 'Find the pieces and fit them' : 'Cut out and fit again' }}</ElButton>
+        <ElButton :type="pieces.length === 0 && !isBracket ? 'primary' : undefined" :loading="assemble.isBusy" data-test="fit" @click="assemble.fit(false)">{{ pieces.length === 0 ? 'Find the pieces and fit them' : 'Cut out and fit again' }}</ElButton>
         <ElButton v-if="assemble.isMoved" :disabled="assemble.isBusy" data-test="fit-from-here" @click="assemble.fit(true)">Fit from here</ElButton>
       </div>
-      <p class="soft">{{ pieces.length === 0 ? 'The background is cut away, the pieces are fitted along their tear by its outline and by what runs over it, and their tones are matched.' : 'Or move a piece by hand: drag it, turn it at its corner, arrows by a pixel, Alt and arrows by a tenth, comma and full stop to turn.' }}</p>
+      <p v-if="isBracket" class="soft">What moved between the exposures is taken from one of them. Where Fennip took the wrong one, click another and merge again.</p>
+      <p v-else class="soft">{{ pieces.length === 0 ? 'The background is cut away, the pieces are fitted along their tear by its outline and by what runs over it, and their tones are matched.' : 'Or move a piece by hand: drag it, turn it at its corner, arrows by a pixel, Alt and arrows by a tenth, comma and full stop to turn.' }}</p>
     </section>
-    <div class="middle">
+    <BracketView v-if="isBracket" :job="props.job" />
+    <div v-else class="middle">
       <div class="tools"><span>Pieces shown</span>
         <ElRadioGroup v-model="assemble.shown" size="small" aria-label="Pieces shown" :disabled="pieces.length === 0"><ElRadioButton v-for="one in SHOWN" :key="one" :value="one" :data-test="`pieces-${one.replace(' ', '-')}`">{{ one }}</ElRadioButton></ElRadioGroup>
       </div>
-      <BracketView v-if="assemble.merged && pieces.length === 0" :job="props.job" />
-      <PiecesView v-else-if="pieces.length > 0" />
+      <PiecesView v-if="pieces.length > 0" />
       <div v-else class="empty"><p class="soft">{{ assemble.isBusy ? 'The pieces are being cut out and fitted.' : 'Nothing has been looked for on this scan yet.' }}</p></div>
       <div class="seam">
         <template v-if="assemble.fitted?.seam">
@@ -98,6 +102,7 @@ function onKey(event: KeyboardEvent): void {
         <ElButton type="primary" :disabled="assemble.isBusy" data-test="join" @click="assemble.join">Join</ElButton>
         <p class="soft">The seam and the missing paper become flaws in Find, so that Mend closes them.</p>
       </template>
+      <template v-else-if="isBracket"><h2>Bracket</h2><p class="soft">The others were aligned to this picture, and its middle tones are kept. Another exposure can be taken as the reference above its column.</p></template>
       <template v-else><h2>Assemble</h2><p class="soft">A torn print is put together from its pieces on one scan. A picture of one piece needs nothing here.</p></template>
       <RouterLink v-if="assemble.joined" v-slot="{ navigate }" :to="`/jobs/${props.job}/pictures/${assemble.joined.picture}/mend`" custom>
         <ElButton data-test="open-joined" @click="navigate">Open {{ assemble.joined.name }}</ElButton>

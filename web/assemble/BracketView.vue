@@ -1,12 +1,25 @@
 <script setup lang="ts">
 import { ElButton } from 'element-plus'
 import { ref, watch } from 'vue'
-import { RouterLink } from 'vue-router'
+import { RouterLink, useRouter } from 'vue-router'
+import { api } from '../shared/api.js'
 import { useAssemble } from '../store/assemble.js'
+import { useBench } from '../store/bench.js'
 
 /** What moved between the exposures of a bracket, as each of them has it: a click says which is taken. */
 const props = defineProps<{ job: string }>()
 const assemble = useAssemble()
+const bench = useBench()
+const router = useRouter()
+/** Merge with another exposure as the reference: the stage goes on with that one. */
+async function refer(picture: string): Promise<void> {
+  try {
+    await api.merge(picture, assemble.merged!.pictures)
+    await router.push(`/jobs/${props.job}/pictures/${picture}/assemble`)
+  } catch (error) {
+    bench.report(error)
+  }
+}
 const chosen = ref<(number | null)[]>([])
 watch(() => assemble.merged, (merged) => (chosen.value = merged?.things.map(() => null) ?? []), { immediate: true })
 const taken = (i: number) => chosen.value[i] ?? assemble.merged!.things[i]!.from
@@ -20,7 +33,7 @@ const stops = (ratio: number) => (Math.abs(Math.log2(ratio)) < 0.1 ? 'reference 
       <span class="soft">{{ assemble.merged.things.length }} moving {{ assemble.merged.things.length === 1 ? 'thing' : 'things' }}, each taken from one exposure</span>
     </header>
     <table>
-      <thead><tr><th /><th v-for="(name, e) in assemble.merged.exposures" :key="name">{{ name }}<small class="soft">{{ stops(assemble.merged.ratios[e]!) }}</small></th></tr></thead>
+      <thead><tr><th /><th v-for="(name, e) in assemble.merged.exposures" :key="name">{{ name }}<small class="soft">{{ stops(assemble.merged.ratios[e]!) }}</small><ElButton v-if="assemble.merged.pictures[e] !== bench.opened?.id" link size="small" :disabled="assemble.isBusy" data-test="as-reference" @click="refer(assemble.merged!.pictures[e]!)">Take as reference</ElButton></th></tr></thead>
       <tbody>
         <tr v-for="(thing, i) in assemble.merged.things" :key="i" data-test="moving-thing">
           <td>{{ i + 1 }}<small class="soft">{{ thing.width }} x {{ thing.height }} px</small></td>

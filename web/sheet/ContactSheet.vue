@@ -200,7 +200,7 @@ p { margin: 2px 0 0; }
 .bodies { margin-left: auto; display: flex; gap: 14px; }
 .linked { text-decoration: underline; text-underline-offset: 2px; }
 .heads, .sheet :deep(.row) { display: grid; grid-template-columns: 26px 126px minmax(130px, 1fr) 46px minmax(120px, 214px) 112px 92px 108px 44px; gap: 12px; align-items: center; padding: 0 16px 0 10px; }
-.heads { height: 30px; color: var(--soft-ink); border-bottom: 1px solid var(--hairline); }
+.heads { border-left: 3px solid transparent; height: 30px; color: var(--soft-ink); border-bottom: 1px solid var(--hairline); }
 .right { text-align: right; }
 .empty { padding: 60px 20px; text-align: center; }
 </style>

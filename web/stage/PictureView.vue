@@ -80,7 +80,7 @@ const drawing = useDrawing(bench, () => sight.value.scale, {
 const rectangle = useChoosingRectangle(bench, group)
 /** What is in view at small zoom, exactly, when nothing moves. */
 const exactView = useExactView(
-  () => levelSeen() > 0 && look.lens === 'plain' && look.stage !== 'find' && (list.draft ?? list.saved).some(({ operation, enabled }) => enabled && operationOf(operation).form === 'area'),
+  () => levelSeen() > 0 && look.lens === 'plain' && (list.draft ?? list.saved).some(({ operation, enabled }) => enabled && operationOf(operation).form === 'area'),
   async () => {
     if (!tiles || gone || list.draft) return false
     const { scale, x, y, width, height } = sight.value

@@ -39,7 +39,7 @@ export function usePen(canvas: Ref<HTMLCanvasElement | undefined>, sight: Ref<Si
     const point = rounded(at)
     const before = points.at(-1)!
     if (isStraight) {
-      points = points.length > 1 ? [points[0]!, point] : [points[0]!, point]
+      points = [points[0]!, point]
       redraw()
     } else if (Math.hypot(point[0]! - before[0]!, point[1]! - before[1]!) * sight.value.scale >= APART) {
       points.push(point)
@@ -69,8 +69,17 @@ export function usePen(canvas: Ref<HTMLCanvasElement | undefined>, sight: Ref<Si
 
   function clear(): void {
     waiting = false
+    wipe()
+  }
+
+  /** Nothing is left on the canvas, wherever the picture lies under it. */
+  function wipe(): void {
     const context = canvas.value?.getContext('2d')
-    context?.clearRect(0, 0, canvas.value!.width, canvas.value!.height)
+    if (!context) return
+    context.save()
+    context.resetTransform()
+    context.clearRect(0, 0, canvas.value!.width, canvas.value!.height)
+    context.restore()
   }
 
   function setUp(): void {
@@ -103,13 +112,7 @@ export function usePen(canvas: Ref<HTMLCanvasElement | undefined>, sight: Ref<Si
   }
 
   function redraw(): void {
-    const target = canvas.value
-    const context = target?.getContext('2d')
-    if (!target || !context) return
-    context.save()
-    context.setTransform(1, 0, 0, 1, 0, 0)
-    context.clearRect(0, 0, target.width, target.height)
-    context.restore()
+    wipe()
     for (let i = 0; i + 1 < points.length; i++) segment(points[i]!, points[i + 1]!)
   }
 

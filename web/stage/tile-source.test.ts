@@ -139,4 +139,10 @@ describe('tiles for the viewer', () => {
     await tiles.repaint({ x: 10, y: 10, width: 5, height: 5 }, 0, () => undefined)
     expect(pool.asked.every(({ place }) => place.level > 0)).toBe(true)
   })
+  it('are painted exactly where they are in view, one after the other, until something is painted anew', async () => {
+    pool.asked.length = 0
+    expect(await tiles.refine({ x: 0, y: 0, width: 500, height: 400 }, 0, () => undefined)).toBe(true)
+    expect(pool.asked.map(({ place }) => [place.level, place.column, place.row])).toEqual([[0, 0, 0]])
+    expect(await tiles.refine({ x: 0, y: 0, width: WIDTH, height: HEIGHT }, 0, () => void tiles.repaint(null, 0, () => undefined, true))).toBe(false)
+  })
 })

@@ -12,6 +12,8 @@ let refuse: ProblemError | null
 const saved: { label: string; operations: Operation[] }[] = []
 const searches: string[][] = []
 const undone: { kind: string; times: number }[] = []
+/** Revisions that undo and redo were sent on. */
+const onRevision: number[] = []
 let listener: (event: { type: string; revision?: number; run?: string; state?: string; progress?: number }) => void
 /** Chosen mends wait here until they are let go. */
 const waiting: ((step: Step) => void)[] = []
@@ -37,8 +39,10 @@ vi.mock('../shared/api.js', () => ({
       saved.push({ label, operations })
       return Promise.resolve({ revision: kept.revision, rebased: false })
     },
-    goBack: (_id: string, kind: string, _revision: number, times: number) => {
+    goBack: (_id: string, kind: string, revision: number, times: number) => {
       undone.push({ kind, times })
+      onRevision.push(revision)
+      kept = { ...kept, revision: kept.revision + 1 }
       return Promise.resolve({ revision: kept.revision })
     },
     find: (_id: string, kinds: string[]) => {
@@ -89,7 +93,7 @@ beforeEach(async () => {
   }
   refuse = null
   hold = false
-  for (const list of [saved, searches, undone, waiting, shownInWorkers]) list.length = 0
+  for (const list of [saved, searches, undone, onRevision, waiting, shownInWorkers]) list.length = 0
   bench = useBench()
   await bench.open('p')
 })
@@ -218,6 +222,12 @@ describe('gestures', () => {
     await bench.goBack('undo', 3)
     expect(saved).toHaveLength(1)
     expect(undone).toEqual([{ kind: 'undo', times: 3 }])
+  })
+  it('and made again at once wait for one another: each is sent on what the one before has left', async () => {
+    await Promise.all([bench.goBack('undo'), bench.goBack('redo'), bench.goBack('undo')])
+    expect(undone.map(({ kind }) => kind)).toEqual(['undo', 'redo', 'undo'])
+    const [first] = onRevision as [number]
+    expect(onRevision).toEqual([first, first + 1, first + 2])
   })
 })
 
