@@ -293,9 +293,6 @@ if (rebuilt) {
     await rest(page)
     await stroke([0.08, 0.815], [0.2, 0.79], [0.32, 0.8])
     await stroke([0.08, 0.83], [0.2, 0.81], [0.32, 0.815])
-    await page.locator('[data-home]').first().focus()
-    await page.keyboard.press('e')
-    await stroke([0.36, 0.545], [0.62, 0.385])
     await rest(page, 6000)
   }
   // At its corner: the values in the sentence open.

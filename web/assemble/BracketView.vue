@@ -55,7 +55,7 @@ const stops = (ratio: number) => (Math.abs(Math.log2(ratio)) < 0.1 ? 'reference 
 .bracket { padding: 12px 16px; overflow: auto; background: var(--sheet); }
 header { margin-bottom: 10px; display: flex; gap: 8px; align-items: baseline; }
 table { border-collapse: collapse; }
-th { text-align: left; font-weight: 600; padding: 4px 8px; }
+th { text-align: left; vertical-align: top; font-weight: 600; padding: 4px 8px; }
 th small, td small { display: block; font-weight: 400; }
 td { padding: 4px 8px; border-top: 1px solid var(--hairline); vertical-align: middle; }
 .choice { height: auto; padding: 2px; border: 2px solid transparent; background: none; }

@@ -135,7 +135,7 @@ onUnmounted(() => stop())
       </section>
       <MarkCheck :job="job" />
       <section class="frames" aria-label="Frames">
-        <div class="line"><ElCheckbox :model-value="frames.length > 0 && chosen.size === frames.length" :indeterminate="chosen.size > 0 && chosen.size < frames.length" aria-label="Select all frames" data-test="all-frames" @change="toggleAll"><b>{{ frames.length }} frames</b></ElCheckbox></div>
+        <div class="line"><ElCheckbox :model-value="frames.length > 0 && chosen.size === frames.length" :indeterminate="chosen.size > 0 && chosen.size < frames.length" aria-label="Select all frames" data-test="all-frames" @change="toggleAll"><b>{{ frames.length }} {{ frames.length === 1 ? 'frame' : 'frames' }}</b></ElCheckbox></div>
         <div class="list" tabindex="0" role="group" aria-label="Frames of this body">
           <div v-for="frame in frames" :key="frame.id" class="frame" data-test="frame">
             <ElCheckbox :model-value="chosen.has(frame.id)" :aria-label="`Select ${frame.name}`" @change="toggle(frame.id)" />
