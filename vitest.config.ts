@@ -2,7 +2,7 @@ import { defineConfig } from 'vitest/config'
 
 export default defineConfig({
   test: {
-    include: ['{core,codec,cli,demo,server,web,e2e,scripts,bench}/**/*.test.ts'],
+    include: ['{core,codec,delivery,cli,demo,server,web,e2e,scripts,bench}/**/*.test.ts'],
     exclude: ['**/node_modules/**', '**/dist/**'],
     testTimeout: 120000,
     hookTimeout: 180000,

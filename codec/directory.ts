@@ -21,7 +21,7 @@ export interface DirectoryTree {
 export const TAG = {
   width: 256, height: 257, description: 270, make: 271, model: 272, orientation: 274, samplesPerPixel: 277,
   xResolution: 282, yResolution: 283, resolutionUnit: 296, software: 305, dateTime: 306, artist: 315,
-  copyright: 33432, icc: 34675, exif: 34665, gps: 34853, makerNote: 37500, interoperability: 40965,
+  copyright: 33432, xmp: 700, iptc: 33723, icc: 34675, exif: 34665, gps: 34853, makerNote: 37500, interoperability: 40965,
 } as const
 
 /** Bytes of one value of each field type of TIFF 6.0 (1 to 12), of IFD (13) and of BigTIFF (16 to 18). */

@@ -1,3 +1,4 @@
+import { isBare } from './iptc.js'
 import type { Metadata } from './read.js'
 
 /**
@@ -20,8 +21,8 @@ function concatenate(parts: readonly Uint8Array[]): Uint8Array {
 
 const text = (value: string) => Uint8Array.from(value, (character) => character.charCodeAt(0))
 
-/** JFIF density; Exif in APP1 (Exif 2.32, 4.7.2); profile in APP2 chunks (ICC.1:2022 B.4). */
-function intoJpeg(bytes: Uint8Array, { icc, exif, resolutionPerInch }: Metadata): Uint8Array {
+/** JFIF density; Exif (Exif 2.32, 4.7.2) and XMP (ISO 16684-3) in APP1; profile in APP2 chunks (ICC.1:2022 B.4). */
+function intoJpeg(bytes: Uint8Array, { icc, exif, resolutionPerInch, xmp, iptc }: Metadata): Uint8Array {
   const segment = (marker: number, content: Uint8Array) => concatenate([Uint8Array.of(0xff, marker, (content.length + 2) >> 8, (content.length + 2) & 255), content])
   const density = Math.round(resolutionPerInch ?? 72)
   const parts = [
@@ -29,6 +30,9 @@ function intoJpeg(bytes: Uint8Array, { icc, exif, resolutionPerInch }: Metadata)
     segment(0xe0, concatenate([text('JFIF\0'), Uint8Array.of(1, 1, 1, density >> 8, density & 255, density >> 8, density & 255, 0, 0)])),
   ]
   if (exif && exif.length < 65000) parts.push(segment(0xe1, concatenate([text('Exif\0\0'), exif])))
+  // XMP in APP1 by its own name; what does not fit one segment is left out. IPTC-IIM in APP13, as it came in a JPEG file.
+  if (xmp && xmp.length < 65000) parts.push(segment(0xe1, concatenate([text('http://ns.adobe.com/xap/1.0/\0'), xmp])))
+  if (iptc && iptc.length < 65000 && !isBare(iptc)) parts.push(segment(0xed, iptc))
   if (icc) {
     const room = 65000
     const count = Math.ceil(icc.length / room)
@@ -40,9 +44,9 @@ function intoJpeg(bytes: Uint8Array, { icc, exif, resolutionPerInch }: Metadata)
   return concatenate([...parts, bytes.subarray(at)])
 }
 
-/** The extended form of the container with VP8X, ICCP and EXIF (WebP container specification). */
-function intoWebp(bytes: Uint8Array, { icc, exif }: Metadata): Uint8Array {
-  if (!icc && !exif) return bytes
+/** The extended form of the container with VP8X, ICCP, EXIF and XMP (WebP container specification). */
+function intoWebp(bytes: Uint8Array, { icc, exif, xmp }: Metadata): Uint8Array {
+  if (!icc && !exif && !xmp) return bytes
   const chunk = (name: string, content: Uint8Array) => {
     const frame = new Uint8Array(8 + content.length + (content.length % 2))
     frame.set(text(name))
@@ -52,7 +56,7 @@ function intoWebp(bytes: Uint8Array, { icc, exif }: Metadata): Uint8Array {
   }
   const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength)
   const body: Uint8Array[] = []
-  let flags = (icc ? 0x20 : 0) | (exif ? 0x08 : 0)
+  let flags = (icc ? 0x20 : 0) | (exif ? 0x08 : 0) | (xmp ? 0x04 : 0)
   let width = 0
   let height = 0
   for (let at = 12; at + 8 <= bytes.length; ) {
@@ -71,11 +75,11 @@ function intoWebp(bytes: Uint8Array, { icc, exif }: Metadata): Uint8Array {
       height = 1 + ((packed >>> 14) & 0x3fff)
       if ((packed >>> 28) & 1) flags |= 0x10
     }
-    if (!['VP8X', 'ICCP', 'EXIF'].includes(name)) body.push(bytes.subarray(at, at + 8 + size + (size % 2)))
+    if (!['VP8X', 'ICCP', 'EXIF', 'XMP '].includes(name)) body.push(bytes.subarray(at, at + 8 + size + (size % 2)))
     at += 8 + size + (size % 2)
   }
   const [w, h] = [width - 1, height - 1]
   const extended = Uint8Array.of(flags, 0, 0, 0, w & 255, (w >> 8) & 255, w >> 16, h & 255, (h >> 8) & 255, h >> 16)
-  const content = concatenate([text('WEBP'), chunk('VP8X', extended), ...(icc ? [chunk('ICCP', icc)] : []), ...body, ...(exif ? [chunk('EXIF', exif)] : [])])
+  const content = concatenate([text('WEBP'), chunk('VP8X', extended), ...(icc ? [chunk('ICCP', icc)] : []), ...body, ...(exif ? [chunk('EXIF', exif)] : []), ...(xmp ? [chunk('XMP ', xmp)] : [])])
   return chunk('RIFF', content)
 }

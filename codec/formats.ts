@@ -1,28 +1,17 @@
+import type { OutputFormat } from '@fennip/core/output/output.js'
 import { ProblemError } from '@fennip/core/problem.js'
 
 export const FORMATS = ['jpeg', 'png', 'tiff', 'webp'] as const
 export type Format = (typeof FORMATS)[number]
 
-export const MEDIA_TYPES: Record<Format, string> = { jpeg: 'image/jpeg', png: 'image/png', tiff: 'image/tiff', webp: 'image/webp' }
-export const EXTENSIONS: Record<Format, string> = { jpeg: 'jpg', png: 'png', tiff: 'tif', webp: 'webp' }
+/** Formats of one picture that are written. */
+export type WrittenFormat = Format | 'avif'
+
+export const MEDIA_TYPES: Record<OutputFormat, string> = { jpeg: 'image/jpeg', png: 'image/png', tiff: 'image/tiff', webp: 'image/webp', avif: 'image/avif', ora: 'image/openraster' }
+export const EXTENSIONS: Record<OutputFormat, string> = { jpeg: 'jpg', png: 'png', tiff: 'tif', webp: 'webp', avif: 'avif', ora: 'ora' }
 
 /** Formats that can hold 16 bits a sample. */
-export const DEEP_FORMATS: readonly Format[] = ['png', 'tiff']
-
-/**
- * Longest side in pixels that a format can hold.
- *
- * JPEG: ISO/IEC 10918-1 B.2.2 has 16 bits, of which the encoder takes 65 500; WebP container specification: 14 bits; PNG
- * 3rd edition 11.2.1: 31 bits; TIFF 6.0: 32 bits.
- */
-export const LONGEST_SIDE: Record<Format, number> = { jpeg: 65500, png: 2 ** 31 - 1, tiff: 2 ** 31 - 1, webp: 16383 }
-
-/** Why a picture of this size cannot be written in a format; null when it can. */
-export function sizeRefusal(format: Format, width: number, height: number): string | null {
-  const longest = LONGEST_SIDE[format]
-  if (Math.max(width, height) <= longest) return null
-  return `${format === 'webp' ? 'WebP' : format.toUpperCase()} holds at most ${longest} pixels a side; the picture is ${width} x ${height}. Choose TIFF or PNG.`
-}
+export const DEEP_FORMATS: readonly WrittenFormat[] = ['png', 'tiff']
 
 /**
  * Tell a format from the first bytes, never from the name.
@@ -41,11 +30,18 @@ export function formatOfContent(head: Uint8Array): Format | null {
 }
 
 /** Format of a file to be written, told from its name. */
-export function formatOfName(name: string): Format {
+export function outputFormatOfName(name: string): OutputFormat {
   const extension = name.toLowerCase().split('.').at(-1) ?? ''
-  const format = { jpg: 'jpeg', jpeg: 'jpeg', png: 'png', tif: 'tiff', tiff: 'tiff', webp: 'webp' }[extension] as Format | undefined
+  const format = ({ jpg: 'jpeg', jpeg: 'jpeg', png: 'png', tif: 'tiff', tiff: 'tiff', webp: 'webp', avif: 'avif', ora: 'ora' } as const)[extension]
   if (!format) {
-    throw new ProblemError('format-unknown', { title: 'The file format is not known', detail: `${name} does not end in .jpg, .png, .tif or .webp. Give it one of these endings.`, status: 415 })
+    throw new ProblemError('format-unknown', { title: 'The file format is not known', detail: `${name} does not end in .jpg, .png, .tif, .webp, .avif or .ora. Give it one of these endings.`, status: 415 })
   }
+  return format
+}
+
+/** Format of a file of one picture to be written, told from its name. */
+export function formatOfName(name: string): WrittenFormat {
+  const format = outputFormatOfName(name)
+  if (format === 'ora') throw new ProblemError('format-unknown', { title: 'Only a treatment has layers', detail: `${name} would hold layers, which fennip apply writes. Give it the ending .jpg, .png, .tif, .webp or .avif.`, status: 415 })
   return format
 }

@@ -18,6 +18,10 @@ export interface Metadata {
   /** Exif as a TIFF structure, upright (orientation 1). */
   readonly exif: Uint8Array | null
   readonly resolutionPerInch: number | null
+  /** XMP packet (ISO 16684-1), as it stands in the file. */
+  readonly xmp?: Uint8Array | null
+  /** IPTC-IIM as the file carries it: bare data sets in TIFF, wrapped in resource blocks in JPEG. */
+  readonly iptc?: Uint8Array | null
 }
 
 /** How a picture was taken, as far as its file says. */
@@ -143,7 +147,7 @@ async function headerOf(file: FileHandle, path: string, name: string, size: numb
     pages,
     page: { index: page?.index ?? 0, subDirectory: page?.subDirectory ?? -1 },
     profile: { ...profile, name: cleanText(profile.name, 120) },
-    metadata: { icc, exif, resolutionPerInch: resolution },
+    metadata: { icc, exif, resolutionPerInch: resolution, xmp: packetOf(meta.xmp), iptc: packetOf(meta.iptc) },
     camera: await readCamera(exif),
     notes,
   }
@@ -160,6 +164,10 @@ async function profileOf(icc: Uint8Array, channels: 1 | 3): Promise<ColourProfil
     })
   }
 }
+
+/** Larger packets are no description of a picture. */
+const MOST_PACKET_BYTES = 4 * 2 ** 20
+const packetOf = (bytes: Buffer | undefined): Uint8Array | null => (bytes && bytes.length <= MOST_PACKET_BYTES ? new Uint8Array(bytes) : null)
 
 type PagePlace = Pick<TiffPage, 'index' | 'subDirectory'>
 

@@ -15,7 +15,7 @@ const CHUNK_BYTES = 2 ** 18
  * PNG 3rd edition: chunks (5), IHDR 11.2.1, iCCP 11.3.2.3, pHYs 11.3.4.3, eXIf 11.3.4.4, filters 9 with the heuristic of
  * section 12.7 (least sum of absolute differences). No package writes PNG of 16 bits row by row.
  */
-export async function writePng(rows: PictureRows, { icc, exif, resolutionPerInch }: Metadata, sink: Sink): Promise<void> {
+export async function writePng(rows: PictureRows, { icc, exif, resolutionPerInch, xmp }: Metadata, sink: Sink): Promise<void> {
   const { width, height, channels, depth } = rows
   await sink.write(Uint8Array.of(0x89, 0x50, 0x4e, 0x47, 0x0d, 0x0a, 0x1a, 0x0a))
   const header = new Uint8Array(13)
@@ -35,6 +35,8 @@ export async function writePng(rows: PictureRows, { icc, exif, resolutionPerInch
     await sink.write(pngChunk('pHYs', content))
   }
   if (exif) await sink.write(pngChunk('eXIf', exif))
+  // PNG 3rd edition 11.3.3.4: keyword, no compression, no language, then the text.
+  if (xmp) await sink.write(pngChunk('iTXt', Uint8Array.from([...latin(XMP_KEYWORD), 0, 0, 0, 0, 0, ...xmp])))
 
   const packer = createDeflate({ level: 6, chunkSize: CHUNK_BYTES })
   const writing = (async () => {
@@ -51,6 +53,9 @@ export async function writePng(rows: PictureRows, { icc, exif, resolutionPerInch
   await writing
   await sink.write(pngChunk('IEND', new Uint8Array(0)))
 }
+
+/** Keyword of an XMP packet in a PNG file (ISO 16684-3 as PNG 3rd edition names it). */
+const XMP_KEYWORD = 'XML:com.adobe.xmp'
 
 const latin = (text: string) => Uint8Array.from(text, (character) => character.charCodeAt(0))
 

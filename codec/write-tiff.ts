@@ -1,6 +1,7 @@
 import { promisify } from 'node:util'
 import { deflate } from 'node:zlib'
 import { bytesEntry, longEntry, longsEntry, rationalEntry, readDirectories, shortEntry, shortsEntry, TAG, writeDirectories, type Directory } from './directory.js'
+import { bareDataSets } from './iptc.js'
 import type { Metadata } from './read.js'
 import type { PictureRows } from './rows.js'
 import type { Sink } from './sink.js'
@@ -16,7 +17,7 @@ const STRIP_BYTES = 2 * 2 ** 20
  * TIFF 6.0, baseline sections 3 to 6, horizontal differencing (section 14), ExtraSamples 2 (unassociated alpha,
  * section 18); deflate as TIFF Technical Note 2. No package writes TIFF strip by strip.
  */
-export async function writeTiff(rows: PictureRows, { icc, exif, resolutionPerInch }: Metadata, sink: Sink): Promise<void> {
+export async function writeTiff(rows: PictureRows, { icc, exif, resolutionPerInch, xmp, iptc }: Metadata, sink: Sink): Promise<void> {
   const { width, height, channels, depth } = rows
   const rowsPerStrip = Math.max(1, Math.min(height, Math.floor(STRIP_BYTES / (width * channels * (depth / 8)))))
   await sink.write(Uint8Array.of(0x49, 0x49, 42, 0, 0, 0, 0, 0))
@@ -46,6 +47,8 @@ export async function writeTiff(rows: PictureRows, { icc, exif, resolutionPerInc
     [273, longsEntry(offsets)], [TAG.orientation, shortEntry(1)], [TAG.samplesPerPixel, shortEntry(channels)], [278, longEntry(rowsPerStrip)], [279, longsEntry(counts)],
     [284, shortEntry(1)], [317, shortEntry(2)], ...(hasAlpha ? [[338, shortEntry(2)] as const] : []), [339, shortsEntry(Array.from({ length: channels }, () => 1))],
     ...(icc ? [[TAG.icc, bytesEntry(icc)] as const] : []),
+    ...(xmp ? [[TAG.xmp, { ...bytesEntry(xmp), type: 1 }] as const] : []),
+    ...(iptc ? [[TAG.iptc, bytesEntry(bareDataSets(iptc))] as const] : []),
     ...(resolutionPerInch ? [[TAG.xResolution, perInch(resolutionPerInch)] as const, [TAG.yResolution, perInch(resolutionPerInch)] as const, [TAG.resolutionUnit, shortEntry(2)] as const] : []),
   ])
   const { bytes, directoryAt } = writeDirectories({ main, ...(carried?.exif ? { exif: carried.exif } : {}), ...(carried?.gps ? { gps: carried.gps } : {}) }, sink.length)

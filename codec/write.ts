@@ -1,8 +1,9 @@
+import { FORMAT_WORDS, sizeRefusal } from '@fennip/core/output/plan-output.js'
 import { depthOf, type IntegerRaster } from '@fennip/core/raster/raster.js'
 import { ProblemError } from '@fennip/core/problem.js'
 import sharp from 'sharp'
 import { embedMetadata } from './embed.js'
-import { DEEP_FORMATS, sizeRefusal, type Format } from './formats.js'
+import { DEEP_FORMATS, type WrittenFormat } from './formats.js'
 import type { Metadata } from './read.js'
 import { rowsOf, rowsOfDepth, type PictureRows } from './rows.js'
 import { MemorySink, type Sink } from './sink.js'
@@ -10,24 +11,24 @@ import { writePng } from './write-png.js'
 import { writeTiff } from './write-tiff.js'
 
 export interface WriteOptions {
-  readonly format: Format
+  readonly format: WrittenFormat
   readonly depth: 8 | 16
-  /** 1..100 for JPEG and WebP. */
+  /** 1..100 for JPEG, WebP and AVIF. */
   readonly quality: number
 }
 
 /** What cannot be kept when a picture is written so; empty when everything can. */
 export function lossesOf(pixels: IntegerRaster, hasAlpha: boolean, options: WriteOptions): string[] {
   const losses: string[] = []
-  if (depthOf(pixels) === 16 && !DEEP_FORMATS.includes(options.format)) losses.push(`${options.format.toUpperCase()} holds 8 bits a sample; the picture has 16. Choose TIFF or PNG to keep them.`)
+  if (depthOf(pixels) === 16 && !DEEP_FORMATS.includes(options.format)) losses.push(`${FORMAT_WORDS[options.format]} holds 8 bits a sample; the picture has 16. Choose TIFF or PNG to keep them.`)
   else if (depthOf(pixels) === 16 && options.depth === 8) losses.push('The picture has 16 bits a sample and is written with 8.')
   if (hasAlpha && options.format === 'jpeg') losses.push('JPEG has no transparency; it is left out.')
   return losses
 }
 
 /**
- * Encode a picture that is read some rows at a time. TIFF and PNG are written as they are read; JPEG and WebP need all
- * rows at 8 bits.
+ * Encode a picture that is read some rows at a time. TIFF and PNG are written as they are read; JPEG, WebP and AVIF
+ * need all rows at 8 bits.
  *
  * @param rows      1 to 4 channels at the depth of the picture.
  * @param metadata  Profile, Exif and resolution to carry over.
@@ -41,10 +42,26 @@ export async function writePicture(rows: PictureRows, metadata: Metadata, option
   if (format === 'tiff') return writeTiff(wanted, metadata, sink)
   if (format === 'png') return writePng(wanted, metadata, sink)
   const whole = await allRows(format === 'jpeg' ? withoutAlpha(wanted) : wanted)
+  if (format === 'avif') {
+    await sink.write(await encodeAvif(whole, metadata, quality))
+    return
+  }
   const image = sharp(whole.data, { raw: { width: whole.width, height: whole.height, channels: whole.channels as 1 | 2 | 3 | 4 }, limitInputPixels: false }).toColourspace(whole.channels <= 2 ? 'b-w' : 'srgb')
   const encoded = format === 'jpeg' ? image.jpeg({ quality, chromaSubsampling: quality >= 90 ? '4:4:4' : '4:2:0' }) : image.webp({ quality })
   await sink.write(embedMetadata(new Uint8Array(await encoded.toBuffer()), format, metadata))
 }
+
+/**
+ * AV1 in its container (AVIF 1.1), colours at full resolution. The library takes profile, Exif and XMP from a file alone,
+ * so they reach it in a TIFF; what carries a profile is not converted.
+ */
+async function encodeAvif(whole: IntegerRaster, metadata: Metadata, quality: number): Promise<Uint8Array> {
+  const carrier = new MemorySink()
+  await writeTiff(rowsOf(whole), { ...metadata, iptc: null }, carrier)
+  return new Uint8Array(await sharp(carrier.bytes(), { limitInputPixels: false, unlimited: true }).keepMetadata().avif({ quality, effort: AVIF_EFFORT, chromaSubsampling: '4:4:4' }).toBuffer())
+}
+/** 0 to 9: more takes several times as long and saves some percent. */
+const AVIF_EFFORT = 3
 
 /** Rows that are gathered at once. */
 const GATHERED = 256

@@ -63,7 +63,7 @@ export async function queueForgottenArrivals({ database, boss }: Pick<ArrivalToo
 }
 
 export async function listArriving(database: Database, job: string): Promise<Arriving[]> {
-  const rows = (await database('pictures').leftJoin('runs', (join) => join.on('runs.picture_id', 'pictures.id').andOnVal('runs.kind', 'intake')).where('job_id', job).whereNull('original').whereNull('deleted_at')
+  const rows = (await database('pictures').leftJoin('runs', (join) => join.on('runs.picture_id', 'pictures.id').andOnVal('runs.kind', 'intake')).where('pictures.job_id', job).whereNull('original').whereNull('deleted_at')
     .orderBy('pictures.created_at').select('pictures.id', 'name', 'runs.id as run', 'state', 'progress', 'problem')) as { id: string; name: string; run: string | null; state: string | null; progress: number | null; problem: { detail?: string } | null }[]
   return rows.map(({ id, name, run, state, progress, problem }) => ({
     id, name, run, state: state === 'failed' || state === 'cancelled' ? 'failed' : state === 'running' ? 'running' : 'queued', progress: progress ?? 0,

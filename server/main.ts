@@ -46,7 +46,7 @@ async function start(): Promise<void> {
   await events.start()
   const uploads = new Uploads({ database, storage, boss, looking, settings, log })
   uploads.start()
-  const app = makeApp({ database, storage, boss, events, uploads, settings, log, onEdit: makePatchesSoon })
+  const app = makeApp({ database, storage, boss, events, looking, uploads, settings, log, onEdit: makePatchesSoon })
   const server = app.listen(settings.port, settings.host, () => log.info(`listening on http://${settings.host}:${settings.port}`))
   server.on('error', (error) => {
     log.error({ error }, 'cannot listen')

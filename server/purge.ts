@@ -9,11 +9,11 @@ export async function purgeDeleted(database: Database, storage: Storage, afterHo
   const old = `deleted_at < now() - interval '${afterHours} hours'`
   const pictures = (await database('pictures').join('jobs', 'jobs.id', 'pictures.job_id').whereRaw(`pictures.${old} or jobs.${old}`).select('pictures.id', 'pictures.original')) as { id: string; original: string | null }[]
   for (const { id, original } of pictures) {
-    const outputs = (await database('runs').where({ picture_id: id, kind: 'export' }).whereNotNull('result').select(database.raw("result->>'file' as file"))) as { file: string | null }[]
+    const outputs = (await database('runs').where({ picture_id: id, kind: 'export' }).whereNotNull('result').select(database.raw("result->'files' as files"))) as { files: { file: string }[] | null }[]
     // Addresses of patches follow from the treatment, which goes with the picture.
     const keys = original ? patchKeys(await loadTreatment(database, id)).map(({ key }) => key) : []
     await database('pictures').where({ id }).delete()
-    for (const { file } of outputs) if (file) await storage.remove(outputKey(file))
+    for (const { files } of outputs) for (const { file } of files ?? []) await storage.remove(outputKey(file))
     if (original && (await forgetUnusedFile(database, storage, original))) for (const key of keys) await storage.remove(patchKey(key))
   }
   await database('jobs').whereRaw(old).delete()

@@ -4,6 +4,7 @@ import { register } from 'tsx/esm/api'
 register()
 const tasks = await import('./tasks.ts')
 const assembling = await import('./assemble-tasks.ts')
+const outputs = await import('./output-tasks.ts')
 
 /** Errors lose all but their message on the way out of a thread, so problems travel as values. */
 const answering = (task) => async (input) => {
@@ -17,7 +18,9 @@ const answering = (task) => async (input) => {
 
 export const lookAt = answering(tasks.lookAt)
 export const takeIn = answering(tasks.takeIn)
-export const writeOutput = answering(tasks.writeOutput)
+export const previewOutput = answering(outputs.previewOutput)
+export const writeReports = answering(outputs.writeReports)
+export const writeOutputs = answering(outputs.writeOutputs)
 export const searchTile = answering(tasks.searchTile)
 export const searchWhole = answering(tasks.searchWhole)
 export const searchLines = answering(tasks.searchLines)

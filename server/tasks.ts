@@ -1,19 +1,13 @@
 import { randomUUID } from 'node:crypto'
-import { LRUCache } from 'lru-cache'
 import { receiveMessageOnPort, type MessagePort } from 'node:worker_threads'
 import { checkWhole, readHeader, readPicture, type PictureHeader, type ReadLimits } from '@fennip/codec/read.js'
-import { withAlpha } from '@fennip/codec/rows.js'
-import { DEEP_FORMATS } from '@fennip/codec/formats.js'
-import { writePicture, type WriteOptions } from '@fennip/codec/write.js'
 import { findInTile, findInWhole, findLines, joinFinds, tileSurroundings, type Find, type FindOptions, type TileFinds, type TileMeasures, type WholeKind } from '@fennip/core/find/find.js'
 import type { LineFind } from '@fennip/core/find/line-kinds.js'
 import { levelCount } from '@fennip/core/raster/pyramid.js'
-import { crop, makeRaster, paste, type IntegerRaster, type Region } from '@fennip/core/raster/raster.js'
-import { Chain } from '@fennip/core/render/chain.js'
-import { rounded } from '@fennip/core/render/samples.js'
+import type { Region } from '@fennip/core/raster/raster.js'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'
 import type { Mended } from '@fennip/core/mend/lift.js'
-import { makePatches, renderRegion, type Patch } from '@fennip/core/render/patch.js'
+import { makePatches, type Patch } from '@fennip/core/render/patch.js'
 import { guardsOf } from '@fennip/core/treatment/guards.js'
 import { mendAll } from '@fennip/core/treatment/mend-all.js'
 import type { ExpectedShadow } from '@fennip/core/mend/fit-shadow.js'
@@ -25,15 +19,15 @@ import type { Plan, Step, Treatment } from '@fennip/core/treatment/schema.js'
 import type { Settings } from './settings.js'
 import { keptPatches, writePatches } from './storage/patches.js'
 import { mendableBase, openBase } from './storage/base.js'
-import { openStorage, originalKey, outputKey, type Storage } from './storage/storage.js'
+import { openStorage, originalKey, type Storage } from './storage/storage.js'
 import { makeTiles } from './storage/tiles.js'
 import { tellProgress } from './tell-progress.js'
 
 /** Heavy computation, run in threads so that heartbeats and requests go on. */
 
 /** Where files are kept, as a thread is told. */
-type Where = Pick<Settings, 'storage' | 'cacheFolder'>
-const storageAt = (where: Where) => openStorage(where.storage, where.cacheFolder)
+export type Where = Pick<Settings, 'storage' | 'cacheFolder'>
+export const storageAt = (where: Where) => openStorage(where.storage, where.cacheFolder)
 const baseAt = (where: Where, sha256: string) => openBase(storageAt(where), sha256)
 
 /** What a file says of its picture, as it is kept in the database. */
@@ -60,64 +54,6 @@ export async function takeIn({ where, sha256, name, limits, port }: { where: Whe
   await makeTiles(storage, sha256, pixels, makeTransfer(profile.curve, depth), { width, height, channels, depth, profile }, (share) => tell(0.3 + 0.7 * share))
   port.close()
   return takenIn(header)
-}
-
-/** Rows of the result that are rendered together: a turned frame reads more of the picture than it writes. */
-const ROWS_TOGETHER = 512
-const COLUMNS_TOGETHER = 2048
-/** What an export keeps of patches of the chain, covers of zones and what filters made. */
-const CHAIN_BYTES = 48 * 2 ** 20
-
-/** Render a treatment from top to bottom and encode it; the file appears whole or not at all. */
-export async function writeOutput({ where, plan, name, options, file, port }: { where: Where; plan: Plan; name: string; options: WriteOptions; file: string; port: MessagePort }): Promise<{ bytes: number }> {
-  const storage = storageAt(where)
-  const tell = tellProgress(port)
-  tell(0.02)
-  const { source, document } = await baseAt(where, plan.original.sha256)
-  const patches = await patchesOf(storage, plan)
-  tell(0.2)
-  const path = await storage.localFile(originalKey(plan.original.sha256))
-  const header = await readHeader(path, name)
-  const alpha = header.hasAlpha ? (await readPicture(path, name)).alpha : null
-  const memory = new LRUCache<string, Float32Array<ArrayBufferLike>>({ maxSize: CHAIN_BYTES, sizeCalculation: ({ byteLength }) => Math.max(1, byteLength) })
-  const chain = new Chain(document, plan, { memory, below: 'mended' })
-  const { width, height } = chain.delivered
-  const depth = chain.isEmpty ? source.depth : DEEP_FORMATS.includes(options.format) ? options.depth : 8
-  const mended = (region: Region) => renderRegion(source, patches, region)
-  /** Block by block: floats of a whole row of a wide picture, with all that filters read around it, would fill the memory. */
-  const delivered = (region: Region): IntegerRaster => {
-    const pixels = makeRaster(region.width, region.height, source.channels, depth)
-    for (let x = 0; x < region.width; x += COLUMNS_TOGETHER) {
-      const block = { ...region, x: region.x + x, width: Math.min(COLUMNS_TOGETHER, region.width - x) }
-      paste(pixels, rounded(chain.deliver(block, 0, mended), depth), x, 0)
-    }
-    return pixels
-  }
-  const render = (region: Region): IntegerRaster => {
-    const pixels = chain.isEmpty ? mended(region) : delivered(region)
-    if (!alpha) return pixels
-    return withAlpha(pixels, chain.changesFrame || depth !== source.depth ? rounded(chain.deliverPlane(region, (part) => crop(alpha, part)), depth) : crop(alpha, region))
-  }
-  let together: { y: number; pixels: IntegerRaster } | null = null
-  let bytes = 0
-  await storage.fill(outputKey(file), async (sink) => {
-    await writePicture({
-      width, height, depth, channels: source.channels + (alpha ? 1 : 0),
-      read(y, rows) {
-        tell(0.2 + (0.75 * y) / height)
-        if (!together || y + rows > together.y + together.pixels.height) together = { y, pixels: render({ x: 0, y, width, height: Math.min(height - y, Math.max(rows, ROWS_TOGETHER)) }) }
-        return crop(together.pixels, { x: 0, y: y - together.y, width, height: rows })
-      },
-    }, { ...header.metadata, resolutionPerInch: resolutionOf(plan) ?? header.metadata.resolutionPerInch }, options, sink)
-    bytes = sink.length
-  })
-  port.close()
-  return { bytes }
-}
-
-/** Resolution that the finish sets for paper, if it does. */
-function resolutionOf({ operations }: Plan): number | undefined {
-  return operations?.filter(({ operation, enabled }) => operation === 'print-size' && enabled).at(-1)?.settings.perInch as number | undefined
 }
 
 /**
@@ -190,7 +126,7 @@ export async function keepPatches({ where, treatment }: { where: Where; treatmen
 }
 
 /** @param made  What steps make of the picture, by their identifiers, where they were carried out already. */
-async function patchesOf(storage: Storage, plan: Plan, made?: ReadonlyMap<string, Mended>): Promise<Patch[]> {
+export async function patchesOf(storage: Storage, plan: Plan, made?: ReadonlyMap<string, Mended>): Promise<Patch[]> {
   const { original } = plan
   const { source, transfer } = await openBase(storage, original.sha256)
   const kept = await keptPatches(storage, plan)

@@ -14,12 +14,15 @@ import type { JoinedPiece } from '@fennip/core/assemble/join.js'
 import type { Placement as PiecePlacement } from '@fennip/core/assemble/sheet.js'
 import type { Outline } from '@fennip/core/shape/shape.js'
 import type { BracketPart, FitResult, ShownThing } from './assemble-tasks.js'
+import type { Output } from '@fennip/core/output/output.js'
+import type { OutputPreview } from '@fennip/delivery/preview.js'
+import type { ReportForm } from '@fennip/delivery/report/write-report.js'
+import type { Delivery, ReportFrame, WantedFile, WrittenFile } from './output-tasks.js'
 import type { Settings } from './settings.js'
 import type { TakenIn } from './tasks.js'
 import type { ReadLimits } from '@fennip/codec/read.js'
-import type { WriteOptions } from '@fennip/codec/write.js'
 import { partsOfFlaws } from '@fennip/core/treatment/mend-all.js'
-import type { Original, Plan, SearchKind, Step, Treatment } from '@fennip/core/treatment/schema.js'
+import type { Original, SearchKind, Step, Treatment } from '@fennip/core/treatment/schema.js'
 
 /** Which open flaws, and of some the shadow that is known from elsewhere. */
 export interface KnownFlaws {
@@ -66,9 +69,19 @@ export class Threads {
     return this.runSteered('takeIn', { sha256, name, limits }, onProgress)
   }
 
-  /** Write the result of a treatment into a file of the outputs. */
-  writeOutput(plan: Plan, name: string, options: WriteOptions, file: string, onProgress: (share: number) => boolean): Promise<{ bytes: number }> {
-    return this.runSteered('writeOutput', { plan, name, options, file }, onProgress)
+  /** Write files of the result of a treatment. */
+  writeOutputs(delivery: Delivery, wanted: readonly WantedFile[], onProgress: (share: number) => boolean): Promise<WrittenFile[]> {
+    return this.runSteered('writeOutputs', { delivery, wanted }, onProgress)
+  }
+
+  /** Write the report of a picture in each of the forms. */
+  writeReports(delivery: Delivery, frame: ReportFrame, forms: readonly { form: ReportForm; file: string }[], onProgress: (share: number) => boolean): Promise<{ bytes: number }[]> {
+    return this.runSteered('writeReports', { delivery, frame, forms }, onProgress)
+  }
+
+  /** What a file will be. */
+  previewOutput(delivery: Delivery, output: Output): Promise<OutputPreview> {
+    return this.run('previewOutput', { delivery, output })
   }
 
   /**

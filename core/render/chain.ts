@@ -14,8 +14,8 @@ import { toFloat } from './samples.js'
 import { compileTone, type ToneProgram } from './tone-program.js'
 import { resample, sourceRegion, type Frame, type Mapping } from './resample.js'
 
-/** Pixels of the mended base at a level, inside the picture. */
-export type ReadMended = (region: Region, level: number) => IntegerRaster
+/** Pixels of the mended base at a level, inside the picture; floats are the caller's to give away. */
+export type ReadMended = (region: Region, level: number) => IntegerRaster | FloatRaster
 
 /** Size and colour of the base that a chain stands on. */
 export interface ChainBase extends Size {
@@ -153,6 +153,27 @@ export class Chain {
     let place: readonly [number, number] = [x, y]
     for (let i = this.geometry.length - 1; i >= 0; i--) place = this.geometry[i]!.toSource(place[0], place[1])
     return place
+  }
+
+  /**
+   * Where a place of the base lies in the delivered picture, found by Newton's method: the frame is smooth. Places that it
+   * leaves out lie outside.
+   */
+  fromBase(x: number, y: number): readonly [number, number] {
+    let [px, py] = [(x * this.delivered.width) / this.base.width, (y * this.delivered.height) / this.base.height]
+    for (let round = 0; round < 20; round++) {
+      const [ax, ay] = this.toBase(px, py)
+      const [rx, ry] = this.toBase(px + 1, py)
+      const [dx, dy] = this.toBase(px, py + 1)
+      const [a, b, c, d] = [rx - ax, dx - ax, ry - ay, dy - ay]
+      const determinant = a * d - b * c
+      if (Math.abs(determinant) < 1e-9) break
+      const [ex, ey] = [x - ax, y - ay]
+      if (Math.abs(ex) + Math.abs(ey) < 1e-4) break
+      px += (d * ex - b * ey) / determinant
+      py += (a * ey - c * ex) / determinant
+    }
+    return [px, py]
   }
 
   /** What a region of the delivered picture reads of the base, in pixels of the level. */

@@ -73,49 +73,167 @@ export function sourceRegion(region: Region, { mapping, scale }: Frame): Region 
  * @param picture Size of the whole source; what lies outside is white, half a pixel at its edge is its edge.
  * @returns Values clamped to 0..1.
  */
-export function resample(region: Region, { mapping, scale }: Frame, source: FloatRaster, at: { x: number; y: number }, picture: { width: number; height: number }): FloatRaster {
+export function resample(region: Region, frame: Frame, source: FloatRaster, at: { x: number; y: number }, picture: { width: number; height: number }): FloatRaster {
   const { channels } = source
   const result = new Float32Array(region.width * region.height * channels)
-  const across: number[] = []
-  const columns: number[] = []
+  if (isSeparable(region, frame)) resampleAxes(region, frame, source, at, picture, result)
+  else resamplePlaces(region, frame, source, at, picture, result)
+  return { width: region.width, height: region.height, channels, data: result }
+}
+
+/** Weights of the pixels along one axis that a place reads, and where these lie. */
+class Taps {
+  readonly weights: Float64Array
+  readonly places: Int32Array
+  count = 0
+  sum = 0
+
+  constructor(reach: number) {
+    this.weights = new Float64Array(2 * Math.ceil(reach) + 2)
+    this.places = new Int32Array(this.weights.length)
+  }
+
+  /**
+   * @param place   On the axis of the source, pixel centres at .5.
+   * @param size    Pixels of the source along the axis: beyond its ends its last pixel goes on.
+   * @param origin  Where the part that is at hand begins.
+   * @param step    Samples from one pixel to the next.
+   */
+  set(place: number, stretch: number, size: number, origin: number, step: number): void {
+    const middle = place - 0.5
+    const first = Math.ceil(middle - LOBES * stretch)
+    const last = Math.floor(middle + LOBES * stretch)
+    this.count = 0
+    this.sum = 0
+    for (let i = first; i <= last; i++) {
+      const weight = kernel((i - middle) / stretch)
+      if (weight === 0) continue
+      this.weights[this.count] = weight
+      this.places[this.count] = ((i < 0 ? 0 : i > size - 1 ? size - 1 : i) - origin) * step
+      this.sum += weight
+      this.count++
+    }
+  }
+}
+
+type Part = readonly [region: Region, frame: Frame, source: FloatRaster, at: { x: number; y: number }, picture: { width: number; height: number }, result: Float32Array]
+
+/** Place by place, each with weights of its own. */
+function resamplePlaces(...[region, { mapping, scale }, source, at, picture, result]: Part): void {
+  const { channels, data } = source
+  let room = typeof scale === 'number' ? LOBES * Math.max(1, scale) : 0
+  let [across, down] = [new Taps(room), new Taps(room)]
   for (let y = 0; y < region.height; y++) {
     for (let x = 0; x < region.width; x++) {
       const [sx, sy] = mapping(region.x + x + 0.5, region.y + y + 0.5)
       const to = (y * region.width + x) * channels
       if (!(sx >= 0 && sy >= 0 && sx <= picture.width && sy <= picture.height)) {
-        for (let c = 0; c < channels; c++) result[to + c] = 1
+        result.fill(1, to, to + channels)
         continue
       }
       const stretch = Math.max(1, typeof scale === 'number' ? scale : scale(region.x + x + 0.5, region.y + y + 0.5))
-      const reach = LOBES * stretch
-      const [px, py] = [sx - 0.5, sy - 0.5]
-      const [firstX, lastX] = [Math.ceil(px - reach), Math.floor(px + reach)]
-      const [firstY, lastY] = [Math.ceil(py - reach), Math.floor(py + reach)]
-      let count = 0
-      let sumX = 0
-      for (let column = firstX; column <= lastX; column++) {
-        const weight = kernel((column - px) / stretch)
-        if (weight === 0) continue
-        across[count] = weight
-        columns[count] = (Math.max(0, Math.min(picture.width - 1, column)) - at.x) * channels
-        sumX += weight
-        count++
+      if (LOBES * stretch > room) {
+        room = LOBES * stretch
+        ;[across, down] = [new Taps(room), new Taps(room)]
       }
-      let sumY = 0
-      for (let row = firstY; row <= lastY; row++) {
-        const weight = kernel((row - py) / stretch)
-        if (weight === 0) continue
-        sumY += weight
-        const line = (Math.max(0, Math.min(picture.height - 1, row)) - at.y) * source.width * channels
-        for (let c = 0; c < channels; c++) {
-          let sum = 0
-          for (let k = 0; k < count; k++) sum += across[k]! * source.data[line + columns[k]! + c]!
-          result[to + c]! += weight * sum
-        }
+      across.set(sx, stretch, picture.width, at.x, channels)
+      down.set(sy, stretch, picture.height, at.y, source.width * channels)
+      const { weights, places, count } = across
+      let red = 0
+      let green = 0
+      let blue = 0
+      for (let row = 0; row < down.count; row++) {
+        const line = down.places[row]!
+        let r = 0
+        let g = 0
+        let b = 0
+        if (channels === 3) {
+          for (let k = 0; k < count; k++) {
+            const from = line + places[k]!
+            const weight = weights[k]!
+            r += weight * data[from]!
+            g += weight * data[from + 1]!
+            b += weight * data[from + 2]!
+          }
+        } else for (let k = 0; k < count; k++) r += weights[k]! * data[line + places[k]!]!
+        const weight = down.weights[row]!
+        red += weight * r
+        green += weight * g
+        blue += weight * b
       }
-      const total = sumX * sumY
-      for (let c = 0; c < channels; c++) result[to + c] = Math.max(0, Math.min(1, result[to + c]! / total))
+      const total = across.sum * down.sum
+      result[to] = clamped(red / total)
+      if (channels === 3) {
+        result[to + 1] = clamped(green / total)
+        result[to + 2] = clamped(blue / total)
+      }
     }
   }
-  return { width: region.width, height: region.height, channels, data: result }
+}
+
+const clamped = (value: number) => (value < 0 ? 0 : value > 1 ? 1 : value)
+
+/** Whether columns of the result come from columns of the source and rows from rows: a size, a crop, and no turn. */
+function isSeparable(region: Region, { mapping, scale }: Frame): boolean {
+  if (typeof scale !== 'number') return false
+  for (let i = 0; i <= 4; i++) {
+    for (let j = 0; j <= 4; j++) {
+      const [px, py] = [region.x + (region.width * i) / 4, region.y + (region.height * j) / 4]
+      const [x, y] = mapping(px, py)
+      if (x !== mapping(px, region.y)[0] || y !== mapping(region.x, py)[1]) return false
+    }
+  }
+  return true
+}
+
+/** Along the rows first, each row of the source once, then down the columns: the same sums in the same order. */
+function resampleAxes(...[region, { mapping, scale }, source, at, picture, result]: Part): void {
+  const { channels, data } = source
+  const stretch = Math.max(1, scale as number)
+  const samples = region.width * channels
+  const columns = Array.from({ length: region.width }, (_, x) => {
+    const [place] = mapping(region.x + x + 0.5, region.y + 0.5)
+    const taps = new Taps(LOBES * stretch)
+    taps.set(place, stretch, picture.width, at.x, channels)
+    return { taps, isInside: place >= 0 && place <= picture.width }
+  })
+  const rowBelow = source.width * channels
+  const along = new Map<number, Float64Array>()
+  const alongRow = (line: number): Float64Array => {
+    const kept = along.get(line)
+    if (kept) return kept
+    const row = new Float64Array(samples)
+    for (const [x, { taps }] of columns.entries()) {
+      const { weights, places, count } = taps
+      for (let c = 0; c < channels; c++) {
+        let sum = 0
+        for (let k = 0; k < count; k++) sum += weights[k]! * data[line + places[k]! + c]!
+        row[x * channels + c] = sum
+      }
+    }
+    along.set(line, row)
+    return row
+  }
+  const down = new Taps(LOBES * stretch)
+  const sums = new Float64Array(samples)
+  for (let y = 0; y < region.height; y++) {
+    const place = mapping(region.x + 0.5, region.y + y + 0.5)[1]
+    const to = y * samples
+    if (!(place >= 0 && place <= picture.height)) {
+      result.fill(1, to, to + samples)
+      continue
+    }
+    down.set(place, stretch, picture.height, at.y, rowBelow)
+    sums.fill(0)
+    for (let row = 0; row < down.count; row++) {
+      const values = alongRow(down.places[row]!)
+      const weight = down.weights[row]!
+      for (let i = 0; i < samples; i++) sums[i]! += weight * values[i]!
+    }
+    // Rows above what is still read are done with.
+    for (const line of along.keys()) if (line < down.places[0]!) along.delete(line)
+    for (const [x, { taps, isInside }] of columns.entries()) {
+      for (let c = 0; c < channels; c++) result[to + x * channels + c] = isInside ? clamped(sums[x * channels + c]! / (taps.sum * down.sum)) : 1
+    }
+  }
 }

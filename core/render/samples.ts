@@ -1,8 +1,9 @@
 import type { FloatRaster } from '../operations/operation.js'
 import { depthOf, maximumOf, type Depth, type IntegerRaster } from '../raster/raster.js'
 
-/** Samples as floats between 0 and 1. */
-export function toFloat(raster: IntegerRaster): FloatRaster {
+/** Samples as floats between 0 and 1; floats are themselves. */
+export function toFloat(raster: IntegerRaster | FloatRaster): FloatRaster {
+  if (raster.data instanceof Float32Array) return raster as FloatRaster
   const scale = 1 / maximumOf(depthOf(raster))
   const data = new Float32Array(raster.data.length)
   for (let i = 0; i < data.length; i++) data[i] = raster.data[i]! * scale

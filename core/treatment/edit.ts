@@ -1,5 +1,5 @@
 import { ProblemError } from '../problem.js'
-import type { Area, Flaw, ListName, Operation, OperationStep, Original, Step, Treatment } from './schema.js'
+import type { Area, Flaw, ListName, Operation, OperationStep, Original, Remark, Step, Treatment } from './schema.js'
 
 /** A treatment in which nothing has been decided. */
 export function emptyTreatment(original: Original): Treatment {
@@ -21,41 +21,29 @@ export interface Edited {
  * @throws {ProblemError} when an operation names something that is not there, or leaves a step without its flaw.
  */
 export function applyEdit(treatment: Treatment, operations: readonly Operation[]): Edited {
-  let { flaws, steps } = treatment
-  let areas = treatment.areas ?? []
-  let chain = treatment.operations ?? []
+  let lists: Lists = { flaws: treatment.flaws, steps: treatment.steps, areas: treatment.areas ?? [], operations: treatment.operations ?? [], remarks: treatment.remarks ?? [] }
   const inverse: Operation[] = []
   for (const operation of operations) {
     if (operation.type === 'setState') {
       const ids = new Set(operation.ids)
       const before = new Map<Flaw['state'], string[]>()
       let met = 0
-      flaws = flaws.map((flaw) => {
+      const flaws = lists.flaws.map((flaw) => {
         if (!ids.has(flaw.id)) return flaw
         met++
         before.set(flaw.state, [...(before.get(flaw.state) ?? []), flaw.id])
         return { ...flaw, state: operation.state }
       })
       if (met !== ids.size) throw missing('flaw')
+      lists = { ...lists, flaws }
       inverse.unshift(...[...before].map(([state, list]): Operation => ({ type: 'setState', ids: list, state })))
-    } else if (operation.list === 'flaws') {
-      const done = changeList(flaws, operation as ListOperation<Flaw>)
-      flaws = done.items
-      inverse.unshift(...(done.inverse as Operation[]))
-    } else if (operation.list === 'steps') {
-      const done = changeList(steps, operation as ListOperation<Step>)
-      steps = done.items
-      inverse.unshift(...(done.inverse as Operation[]))
-    } else if (operation.list === 'operations') {
-      const done = changeList(chain, operation as ListOperation<OperationStep>)
-      chain = done.items
-      inverse.unshift(...(done.inverse as Operation[]))
     } else {
-      const done = changeList(areas, operation as ListOperation<Area>)
-      areas = done.items
+      const done = changeList(lists[operation.list] as readonly { id: string }[], operation as ListOperation<{ id: string }>)
+      lists = { ...lists, [operation.list]: done.items }
       inverse.unshift(...(done.inverse as Operation[]))
     }
   }
+  const { flaws, steps, areas, operations: chain, remarks } = lists
   const known = new Set(flaws.map((flaw) => flaw.id))
   const guards = new Set(areas.map((area) => area.id))
   for (const step of steps) {
@@ -66,12 +54,16 @@ export function applyEdit(treatment: Treatment, operations: readonly Operation[]
   for (const { id, zone } of chain) {
     if (zone !== undefined && !guards.has(zone)) throw new ProblemError('step-without-zone', { title: 'A step has lost its zone', detail: `Step ${id} works through zone ${zone}, which is not in the treatment. Take the zone off the step in the same change.`, status: 422 })
   }
-  return { treatment: { ...treatment, flaws, steps, ...(areas.length > 0 || treatment.areas ? { areas } : {}), ...(chain.length > 0 || treatment.operations ? { operations: chain } : {}) }, inverse }
+  // Lists that were never used do not appear.
+  const optional = { ...(areas.length > 0 || treatment.areas ? { areas } : {}), ...(chain.length > 0 || treatment.operations ? { operations: chain } : {}), ...(remarks.length > 0 || treatment.remarks ? { remarks } : {}) }
+  return { treatment: { ...treatment, flaws, steps, ...optional }, inverse }
 }
+
+interface Lists { readonly flaws: Flaw[]; readonly steps: Step[]; readonly areas: Area[]; readonly operations: OperationStep[]; readonly remarks: Remark[] }
 
 type ListOperation<T> = { type: 'put'; list: ListName; items: T[]; at?: number[] } | { type: 'remove'; list: ListName; ids: string[] }
 
-const NAMES: Record<ListName, string> = { flaws: 'flaw', steps: 'step', areas: 'guard or zone', operations: 'step' }
+const NAMES: Record<ListName, string> = { flaws: 'flaw', steps: 'step', areas: 'guard or zone', operations: 'step', remarks: 'remark' }
 
 function changeList<T extends { id: string }>(items: readonly T[], operation: ListOperation<T>): { items: T[]; inverse: ListOperation<T>[] } {
   const { list } = operation

@@ -218,6 +218,18 @@ export const OperationStepSchema = Type.Object(
   strict,
 )
 
+/** Something to be said about a place, to the client or by the client. */
+export const RemarkSchema = Type.Object(
+  {
+    id: Identifier,
+    x: Coordinate,
+    y: Coordinate,
+    text: Type.String({ minLength: 1, maxLength: 600 }),
+    answer: Type.Optional(Type.String({ maxLength: 600 })),
+  },
+  { ...strict, description: 'A remark pinned to a place, and the answer to it.' },
+)
+
 export const OriginalSchema = Type.Object(
   {
     sha256: Type.String({ pattern: '^[0-9a-f]{64}$' }),
@@ -238,12 +250,14 @@ export const TreatmentSchema = Type.Object(
     steps: Type.Array(StepSchema, { description: 'In the order in which they are made; each sees the earlier ones.' }),
     areas: Type.Optional(Type.Array(AreaSchema, { description: 'Guards and zones.' })),
     operations: Type.Optional(Type.Array(OperationStepSchema, { description: 'Corrections, rebuilt detail and finish on the mended picture: stage by stage, inside a stage in this order.' })),
+    remarks: Type.Optional(Type.Array(RemarkSchema, { maxItems: 500, description: 'Remarks pinned to places; they change no pixel and stand in the report.' })),
   },
   { ...strict, $id: 'https://fennip.invalid/schema/treatment-1.json', title: 'Fennip treatment' },
 )
 
 export type Flaw = Static<typeof FlawSchema>
 export type Step = Static<typeof StepSchema>
+export type Remark = Static<typeof RemarkSchema>
 export type OperationStep = Static<typeof OperationStepSchema>
 type AreaPartBase = { mode: 'add' | 'take'; strength?: number; softEdgePx?: number }
 export type ShapePart = AreaPartBase & { shape: Static<typeof ShapeSchema> }
@@ -260,13 +274,13 @@ export type Treatment = Omit<Static<typeof TreatmentSchema>, 'areas'> & { areas?
 /** What of a treatment decides over pixels. */
 export type Plan = { readonly original: Original; readonly steps: readonly Step[]; readonly areas?: readonly Area[] | undefined; readonly operations?: readonly OperationStep[] | undefined }
 
-const listOf = (list: ListName, item: typeof FlawSchema | typeof StepSchema | typeof AreaSchema | typeof OperationStepSchema) => [
+const listOf = (list: ListName, item: typeof FlawSchema | typeof StepSchema | typeof AreaSchema | typeof OperationStepSchema | typeof RemarkSchema) => [
   Type.Object({ type: Type.Literal('put'), list: Type.Literal(list), items: Type.Array(item, { maxItems: 20000 }), at: Type.Optional(Type.Array(Type.Integer({ minimum: 0 }))) }, strict),
   Type.Object({ type: Type.Literal('remove'), list: Type.Literal(list), ids: Type.Array(Identifier, { maxItems: 20000 }) }, strict),
 ]
 
 /** The lists a treatment is made of. */
-export type ListName = 'flaws' | 'steps' | 'areas' | 'operations'
+export type ListName = 'flaws' | 'steps' | 'areas' | 'operations' | 'remarks'
 
 /** One change of a treatment; a gesture is a list of them. */
 export const OperationSchema = Type.Union([
@@ -274,6 +288,7 @@ export const OperationSchema = Type.Union([
   ...listOf('steps', StepSchema),
   ...listOf('areas', AreaSchema),
   ...listOf('operations', OperationStepSchema),
+  ...listOf('remarks', RemarkSchema),
   Type.Object({ type: Type.Literal('setState'), ids: Type.Array(Identifier, { maxItems: 20000 }), state: FlawState }, strict),
 ])
 
@@ -282,6 +297,7 @@ export type Operation =
   | { type: 'put'; list: 'steps'; items: Step[]; at?: number[] }
   | { type: 'put'; list: 'areas'; items: Area[]; at?: number[] }
   | { type: 'put'; list: 'operations'; items: OperationStep[]; at?: number[] }
+  | { type: 'put'; list: 'remarks'; items: Remark[]; at?: number[] }
   | { type: 'remove'; list: ListName; ids: string[] }
   | { type: 'setState'; ids: string[]; state: Flaw['state'] }
 

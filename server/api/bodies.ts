@@ -1,4 +1,5 @@
 import { Type, type Static, type TSchema } from '@sinclair/typebox'
+import { OutputSchema, OutputsSchema } from '@fennip/core/output/output.js'
 import { Identifier, OperationSchema, SEARCH_KINDS } from '@fennip/core/treatment/schema.js'
 
 /** What requests may carry: one schema for validation, types and the OpenAPI description. */
@@ -34,12 +35,13 @@ export const MendBody = Type.Object({ revision: Type.Integer({ minimum: 0, maxim
 
 export const ExportBody = Type.Object(
   {
-    format: Type.Union([Type.Literal('jpeg'), Type.Literal('png'), Type.Literal('tiff'), Type.Literal('webp')]),
-    depth: Type.Union([Type.Literal(8), Type.Literal(16)]),
-    quality: Type.Integer({ minimum: 1, maximum: 100 }),
+    outputs: Type.Optional({ ...OutputsSchema, description: 'Files that are written; those kept for the job when not given.' }),
+    report: Type.Optional(Type.Array(Type.Union([Type.Literal('pdf'), Type.Literal('html')]), { uniqueItems: true, maxItems: 2, description: 'Forms in which the report is written beside them.' })),
   },
   strict,
 )
+export const PreviewBody = Type.Object({ output: OutputSchema }, strict)
+export const KeptOutputsBody = Type.Object({ outputs: OutputsSchema }, strict)
 
 const PlacementBody = Type.Object({ turnDegrees: Type.Number({ minimum: -360, maximum: 360 }), dx: Type.Number({ minimum: -1e5, maximum: 1e5 }), dy: Type.Number({ minimum: -1e5, maximum: 1e5 }) }, { ...strict, description: 'How a piece is turned about the middle of its box, clockwise on screen, and moved.' })
 export const FitBody = Type.Object(
@@ -91,6 +93,8 @@ export const bodySchemas = {
   validateFindBody: FindBody,
   validateMendBody: MendBody,
   validateExportBody: ExportBody,
+  validateKeptOutputsBody: KeptOutputsBody,
+  validatePreviewBody: PreviewBody,
   validateFitBody: FitBody,
   validateJoinBody: JoinBody,
   validateMergeBody: MergeBody,

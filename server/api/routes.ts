@@ -6,10 +6,10 @@ import { ProblemError } from '@fennip/core/problem.js'
 import { checkDocument } from '@fennip/core/treatment/validate.js'
 import * as validators from '@fennip/core/treatment/generated/validators.js'
 import type { Step } from '@fennip/core/treatment/schema.js'
-import { MEDIA_TYPES, formatOfName, sizeRefusal } from '@fennip/codec/formats.js'
 import { readHeader } from '@fennip/codec/read.js'
 import type { Database } from '../database/database.js'
 import type { EventHub } from '../events.js'
+import type { Threads } from '../threads.js'
 import { listArriving } from '../arrivals.js'
 import { notify } from '../events.js'
 import { appendEdit, appendUndo, checkRevision, listGestures } from '../history.js'
@@ -19,9 +19,10 @@ import { SensorChartSchema, type SensorChart } from '@fennip/core/series/chart-s
 import { LEAST_FRAMES } from '@fennip/core/series/learn-chart.js'
 import { cancelBatch, createBatch, listBatches, pauseBatch, resumeBatch, retryBatch } from '../runs/batches.js'
 import { cancelRun, queueRun, readRun, runsOf } from '../runs/runs.js'
-import { originalKey, outputKey, patchKey, tileKey, type Storage } from '../storage/storage.js'
+import { originalKey, patchKey, tileKey, type Storage } from '../storage/storage.js'
+import { handOverRoutes } from './hand-over-routes.js'
 import { checkAddress, checkStorable } from './storable.js'
-import { AsideBody, BatchBody, EditBody, ExportBody, FindBody, FitBody, JobBody, JoinBody, LearnBody, LookedBody, MendBody, MergeBody, NothingBody, SensorNameBody, UndoBody, type AsideRequest, type BatchRequest, type EditRequest, type ExportRequest, type FindRequest, type JobRequest, type LearnRequest, type LookedRequest, type SensorNameRequest, type UndoRequest } from './bodies.js'
+import { AsideBody, BatchBody, EditBody, FindBody, FitBody, JobBody, JoinBody, LearnBody, LookedBody, MendBody, MergeBody, NothingBody, SensorNameBody, UndoBody, type AsideRequest, type BatchRequest, type EditRequest, type FindRequest, type JobRequest, type LearnRequest, type LookedRequest, type SensorNameRequest, type UndoRequest } from './bodies.js'
 
 /** One route: what it is, what it takes and what it does. The OpenAPI description is made from the same list. */
 export interface Route {
@@ -40,6 +41,8 @@ export interface RouteTools {
   readonly storage: Storage
   readonly boss: PgBoss
   readonly events: EventHub
+  /** Threads for what a screen waits for. */
+  readonly looking: Threads
   /** Told of each saved edit, so that its patches are made and kept. */
   onEdit(picture: string, steps: readonly Step[]): void
 }
@@ -48,7 +51,7 @@ const HASH = /^[0-9a-f]{64}$/
 /** Tiles and patches never change, so browsers keep them for ever. */
 const FOR_EVER = 'public, max-age=31536000, immutable'
 
-const parameter = (request: Request, name: string): string => String(request.params[name])
+export const parameter = (request: Request, name: string): string => String(request.params[name])
 
 export function describeRoutes(tools: RouteTools): Route[] {
   const { database, storage, boss, events, onEdit } = tools
@@ -93,13 +96,6 @@ export function describeRoutes(tools: RouteTools): Route[] {
       await checkRevision(database, parameter(request, 'picture'), (request.body as { revision: number }).revision)
       return queueRun(database, boss, 'mend', parameter(request, 'picture'), {})
     } },
-    { method: 'post', path: '/pictures/{picture}/exports', summary: 'Write the finished picture', body: ExportBody, validate: validators.validateExportBody, success: 202, handle: async (request) => {
-      const { original } = await readPictureSummary(database, parameter(request, 'picture'))
-      const options = request.body as ExportRequest
-      const refusal = sizeRefusal(options.format, original.width, original.height)
-      if (refusal) throw new ProblemError('size-refused', { title: 'The format cannot hold this size', detail: refusal, status: 422 })
-      return queueRun(database, boss, 'export', parameter(request, 'picture'), options)
-    } },
     { method: 'post', path: '/pictures/{picture}/fit', summary: 'Cut the pieces of a torn print out of its scan and fit them', body: FitBody, validate: validators.validateFitBody, success: 202, handle: async (request) => {
       await readPictureSummary(database, parameter(request, 'picture'))
       return queueRun(database, boss, 'fit', parameter(request, 'picture'), request.body as Record<string, unknown>)
@@ -117,16 +113,7 @@ export function describeRoutes(tools: RouteTools): Route[] {
     } },
     { method: 'get', path: '/runs/{run}', summary: 'How far long work is', success: 200, handle: (request) => readRun(database, parameter(request, 'run')) },
     { method: 'post', path: '/runs/{run}/cancel', summary: 'Stop long work', success: 200, handle: (request) => cancelRun(database, parameter(request, 'run')) },
-    { method: 'get', path: '/runs/{run}/file', summary: 'The file that an export wrote', success: 200, produces: 'application/octet-stream', handle: async (request, response) => {
-      const run = await readRun(database, parameter(request, 'run'))
-      const result = run.result as { file?: string; name?: string } | null
-      if (run.state !== 'done' || !result?.file) throw new ProblemError('not-ready', { title: 'The file is not ready', detail: 'The export has not ended yet.', status: 409 })
-      response.type(MEDIA_TYPES[formatOfName(result.file)])
-      const path = await storage.localFile(outputKey(result.file))
-      // The storage may lie below a folder whose name begins with a dot, as that of `npm start` does.
-      await new Promise<void>((resolve, reject) => response.download(path, result.name!, { dotfiles: 'allow' }, (error) => (error ? reject(error) : resolve())))
-      return undefined
-    } },
+    ...handOverRoutes(tools),
     { method: 'get', path: '/jobs/{job}/batches', summary: 'The newest batches of a job', success: 200, handle: async (request) => ({ batches: await listBatches(database, parameter(request, 'job')) }) },
     { method: 'post', path: '/jobs/{job}/batches', summary: 'Do the same work on many pictures', body: BatchBody, validate: validators.validateBatchBody, success: 202, handle: async (request) => {
       const { kind, pictures, parameters } = request.body as BatchRequest

@@ -150,4 +150,35 @@ export const migrations: NamedMigration[] = [
       })
     },
   },
+  {
+    name: '004-hand-over',
+    async up(knex) {
+      await knex.schema.alterTable('jobs', (table) => {
+        // Files that are written for its pictures; those of the product when null.
+        table.jsonb('outputs')
+      })
+      await knex.schema.alterTable('runs', (table) => {
+        // Work on a whole job has no picture.
+        table.uuid('picture_id').nullable().alter()
+        table.uuid('job_id').references('jobs.id').onDelete('CASCADE')
+        table.index(['job_id', 'created_at'])
+      })
+      await knex.schema.createTable('time_spent', (table) => {
+        table.uuid('picture_id').notNullable().references('pictures.id').onDelete('CASCADE')
+        table.text('stage').notNullable()
+        table.date('day').notNullable()
+        table.integer('seconds').notNullable()
+        table.primary(['picture_id', 'stage', 'day'])
+      })
+    },
+    async down(knex) {
+      await knex.schema.dropTable('time_spent')
+      await knex('runs').whereNull('picture_id').delete()
+      await knex.schema.alterTable('runs', (table) => {
+        table.dropColumn('job_id')
+        table.uuid('picture_id').notNullable().alter()
+      })
+      await knex.schema.alterTable('jobs', (table) => table.dropColumn('outputs'))
+    },
+  },
 ]

@@ -7,7 +7,7 @@ import { cancelRun, queueRun, wake, type RunKind, type RunState } from './runs.j
 
 /** The same work on many pictures: a run for each, paused, taken up again, cancelled and retried together. */
 
-export type BatchKind = Exclude<RunKind, 'learn' | 'intake'>
+export type BatchKind = Exclude<RunKind, 'learn' | 'intake' | 'archive' | 'restore' | 'contact-sheet'>
 
 export interface BatchItem {
   readonly run: string
@@ -65,11 +65,11 @@ async function batchesOf(database: Database, which: { id: string } | { job_id: s
   const batches = (await database('batches').where(which).orderBy('created_at', 'desc').limit(SHOWN)) as { id: string; kind: BatchKind; paused: boolean; created_at: Date }[]
   const items = (await database('runs').join('pictures', 'pictures.id', 'runs.picture_id').whereIn('batch_id', batches.map(({ id }) => id)).orderBy('runs.created_at')
     .select('runs.id', 'batch_id', 'picture_id', 'name', 'state', 'progress', 'result', 'problem')) as
-    { id: string; batch_id: string; picture_id: string; name: string; state: RunState; progress: number; result: { file?: string } | null; problem: { detail?: string } | null }[]
+    { id: string; batch_id: string; picture_id: string; name: string; state: RunState; progress: number; result: { files?: unknown[] } | null; problem: { detail?: string } | null }[]
   return batches.map(({ id, kind, paused, created_at }) => ({
     id, kind, paused, createdAt: created_at.toISOString(),
     items: items.filter(({ batch_id }) => batch_id === id).map((item) => ({
-      run: item.id, picture: item.picture_id, name: item.name, state: item.state, progress: item.progress, file: item.state === 'done' && !!item.result?.file, problem: item.problem?.detail ?? null,
+      run: item.id, picture: item.picture_id, name: item.name, state: item.state, progress: item.progress, file: item.state === 'done' && !!item.result?.files?.length, problem: item.problem?.detail ?? null,
     })),
   }))
 }

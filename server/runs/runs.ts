@@ -10,13 +10,15 @@ import { notify } from '../events.js'
  * cancel, and the holder, so that the work of a killed worker is taken up again within seconds.
  */
 
-export type RunKind = 'intake' | 'find' | 'mend' | 'export' | 'learn' | 'chart' | 'carry' | 'fit' | 'join' | 'merge'
+export type RunKind = 'intake' | 'find' | 'mend' | 'export' | 'learn' | 'chart' | 'carry' | 'fit' | 'join' | 'merge' | 'archive' | 'restore' | 'contact-sheet'
 export type RunState = 'queued' | 'running' | 'done' | 'failed' | 'cancelled'
 
 export interface Run {
   readonly id: string
   readonly kind: RunKind
+  /** Empty for work on a whole job. */
   readonly picture: string
+  readonly job: string | null
   readonly parameters: Record<string, unknown>
   readonly state: RunState
   readonly progress: number
@@ -38,7 +40,8 @@ export const SILENCE_SECONDS = 10
 interface RunRow {
   id: string
   kind: RunKind
-  picture_id: string
+  picture_id: string | null
+  job_id: string | null
   parameters: Record<string, unknown>
   state: RunState
   progress: number
@@ -51,7 +54,7 @@ interface RunRow {
 
 function runOf(row: RunRow): Run {
   return {
-    id: row.id, kind: row.kind, picture: row.picture_id, parameters: row.parameters, state: row.state,
+    id: row.id, kind: row.kind, picture: row.picture_id ?? '', job: row.job_id, parameters: row.parameters, state: row.state,
     progress: row.progress, result: row.result, problem: row.problem, createdAt: row.created_at.toISOString(), attempts: row.attempts,
   }
 }
@@ -63,6 +66,21 @@ export async function queueRun(database: Database, boss: PgBoss, kind: RunKind, 
   await wake(boss, row)
   await tell(database, row)
   return runOf(row)
+}
+
+/** Queue work on a whole job; the same is not begun twice. */
+export async function queueJobRun(database: Database, boss: PgBoss, kind: RunKind, job: string | null, parameters: Record<string, unknown>): Promise<Run> {
+  const waiting = job === null ? undefined : ((await database('runs').where({ job_id: job, kind }).whereIn('state', ['queued', 'running']).first()) as RunRow | undefined)
+  if (waiting) return runOf(waiting)
+  const [row] = (await database('runs').insert({ id: randomUUID(), kind, job_id: job, parameters: JSON.stringify(parameters) }).returning('*')) as [RunRow]
+  await wake(boss, row)
+  await tell(database, row)
+  return runOf(row)
+}
+
+export async function runsOfJob(database: Database, job: string): Promise<Run[]> {
+  const rows = (await database('runs').where('job_id', job).orderBy('created_at', 'desc').limit(12)) as RunRow[]
+  return rows.map(runOf)
 }
 
 /** Put a message into the queue that a run waits. */
@@ -130,5 +148,5 @@ export async function reviveRuns(database: Database, boss: PgBoss): Promise<numb
 }
 
 async function tell(database: Database, row: RunRow): Promise<void> {
-  await notify(database, { type: 'run', picture: row.picture_id, run: row.id, kind: row.kind, state: row.state, progress: row.progress })
+  await notify(database, { type: 'run', picture: row.picture_id ?? row.job_id ?? row.id, run: row.id, kind: row.kind, state: row.state, progress: row.progress })
 }

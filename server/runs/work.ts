@@ -8,14 +8,13 @@ import { searchedArea, type SearchedArea } from '@fennip/core/find/searched-area
 import { shapeCentre, type Shape } from '@fennip/core/shape/shape.js'
 import { ProblemError } from '@fennip/core/problem.js'
 import type { Flaw, Operation, SearchKind, Step, Treatment } from '@fennip/core/treatment/schema.js'
-import { EXTENSIONS } from '@fennip/codec/formats.js'
-import type { WriteOptions } from '@fennip/codec/write.js'
 import { completeArrival, forgetUnusedFile } from '../arrivals.js'
 import { appendEdit, currentTreatment } from '../history.js'
 import { Cancelled, goOn, type Progress, type WorkTools } from './tools.js'
 import { originalKey } from '../storage/storage.js'
 import type { Run } from './runs.js'
 import { fitScan, joinScan, mergeBracket } from './assemble-work.js'
+import { exportPicture } from './export-work.js'
 import { steered } from './steered.js'
 import { applyChart, carryMends, learnChart } from './series-work.js'
 
@@ -24,13 +23,14 @@ export async function doWork(tools: WorkTools, run: Run, progress: Progress): Pr
     case 'intake': return intake(tools, run, progress)
     case 'find': return find(tools, run, progress)
     case 'mend': return mend(tools, run, progress)
-    case 'export': return exportPicture(tools, run, progress)
+    case 'export': return { ...(await exportPicture(tools, run, progress)) }
     case 'learn': return learnChart(tools, run, progress)
     case 'chart': return applyChart(tools, run, progress)
     case 'carry': return carryMends(tools, run, progress)
     case 'fit': return fitScan(tools, run, progress)
     case 'join': return joinScan(tools, run, progress)
     case 'merge': return mergeBracket(tools, run, progress)
+    case 'archive': case 'restore': case 'contact-sheet': throw new Error('not there yet')
   }
 }
 
@@ -101,15 +101,4 @@ async function mend({ database, threads }: WorkTools, run: Run, progress: Progre
     ])
   }
   return { mended: wanted.length }
-}
-
-/** Write the result into a file; it appears whole or not at all. */
-async function exportPicture({ database, threads }: WorkTools, run: Run, progress: Progress): Promise<Record<string, unknown>> {
-  const options = run.parameters as unknown as WriteOptions
-  const { treatment } = await currentTreatment(database, run.picture)
-  const row = (await database('pictures').where('id', run.picture).first('name')) as { name: string }
-  const extension = EXTENSIONS[options.format]
-  const file = `${run.id}.${extension}`
-  const { bytes } = await steered(progress, (onShare) => threads.writeOutput(treatment, row.name, options, file, onShare))
-  return { file, name: `${row.name.replace(/\.[^.]*$/, '')}-mended.${extension}`, bytes, mends: treatment.steps.length }
 }

@@ -37,7 +37,7 @@ import { useZones, type ZoneTool } from '../store/zones.js'
 import CloseLook from './CloseLook.vue'
 import AssembleStage from '../assemble/AssembleStage.vue'
 import FindSlip from './FindSlip.vue'
-import HandOver from './HandOver.vue'
+import HandOver from '../hand-over/HandOver.vue'
 import Ledger from './Ledger.vue'
 import LensSettings from './LensSettings.vue'
 import MendSlip from './MendSlip.vue'
@@ -272,7 +272,7 @@ watch(() => bench.run, (now, before) => {
     </div>
     <p v-if="warning" class="warned" data-test="file-warning">{{ warning }}</p>
     <p v-if="failed" class="failed">{{ failed }}</p>
-    <HandOver v-else-if="bench.opened && stage === 'hand-over'" />
+    <HandOver v-else-if="bench.opened && stage === 'hand-over'" :job="job" />
     <AssembleStage v-else-if="bench.opened && stage === 'assemble'" :job="job" />
     <div v-else-if="bench.opened" class="room">
       <FinishList v-if="stage === 'finish'" />

@@ -1,5 +1,7 @@
 import { ProblemError } from '@fennip/core/problem.js'
 import type { SearchedArea } from '@fennip/core/find/searched-area.js'
+import type { OutputRequest } from '@fennip/core/output/output.js'
+import type { OutputPlan } from '@fennip/core/output/plan-output.js'
 import type { Operation, Treatment } from '@fennip/core/treatment/schema.js'
 import type { Placement } from '@fennip/core/assemble/sheet.js'
 import type { SensorChart } from '@fennip/core/series/chart-schema.js'
@@ -63,8 +65,9 @@ export type OpenedJob = Job & { list: Picture[]; arriving: Arriving[]; deleted: 
 
 export interface Run {
   id: string
-  kind: 'intake' | 'find' | 'mend' | 'export' | 'learn' | 'chart' | 'carry' | 'fit' | 'join' | 'merge'
+  kind: 'intake' | 'find' | 'mend' | 'export' | 'learn' | 'chart' | 'carry' | 'fit' | 'join' | 'merge' | 'archive' | 'restore' | 'contact-sheet'
   picture: string
+  job: string | null
   parameters: Record<string, unknown>
   state: 'queued' | 'running' | 'done' | 'failed' | 'cancelled'
   progress: number
@@ -72,6 +75,13 @@ export interface Run {
   problem: { title?: string; detail?: string } | null
   createdAt: string
 }
+
+/** A file that work wrote. */
+export interface RunFile { name: string; bytes: number; width?: number; height?: number }
+/** Files to be written, and forms of the report. */
+export interface ExportRequest { outputs?: OutputRequest[]; report?: ('pdf' | 'html')[] }
+/** What a file will be. */
+export type OutputPreview = OutputPlan & { bytes: number; picture: string }
 
 export interface OpenedPicture {
   picture: Picture & { job: { id: string; title: string } }
@@ -131,7 +141,10 @@ export const api = {
   goBack: (id: string, kind: 'undo' | 'redo', revision: number, times: number, gesture: string) => ask<{ revision: number }>('POST', `/pictures/${id}/${kind}`, { id: gesture, revision, times }),
   find: (id: string, kinds: string[], falseFinds: number, where: SearchedArea & { like?: string } = {}) => ask<Run>('POST', `/pictures/${id}/find`, { kinds, falseFinds, ...where }),
   mend: (id: string, revision: number) => ask<Run>('POST', `/pictures/${id}/mend`, { revision }),
-  export: (id: string, body: { format: string; depth: 8 | 16; quality: number }) => ask<Run>('POST', `/pictures/${id}/exports`, body),
+  export: (id: string, body: ExportRequest) => ask<Run>('POST', `/pictures/${id}/exports`, body),
+  outputs: (job: string) => ask<{ outputs: OutputRequest[] }>('GET', `/jobs/${job}/outputs`),
+  keepOutputs: (job: string, outputs: readonly OutputRequest[]) => ask<{ outputs: OutputRequest[] }>('POST', `/jobs/${job}/outputs`, { outputs }),
+  preview: (id: string, output: OutputRequest) => ask<OutputPreview>('POST', `/pictures/${id}/preview`, { output }),
   fit: (id: string, byHand: readonly (Placement & { piece: number })[], refit: boolean) => ask<Run>('POST', `/pictures/${id}/fit`, { byHand, refit }),
   join: (id: string, pieces: readonly { placement: Placement; gain: number }[]) => ask<Run>('POST', `/pictures/${id}/join`, { pieces }),
   merge: (id: string, pictures: readonly string[], chosen: readonly (number | null)[] = []) => ask<Run>('POST', `/pictures/${id}/merge`, { pictures, chosen }),

@@ -1,14 +1,12 @@
 import type { TelltaleName } from '@fennip/core/check/telltales.js'
 import { shapeCentre } from '@fennip/core/shape/shape.js'
 import type { Flaw } from '@fennip/core/treatment/schema.js'
+import { KIND_WORDS, TELLTALE_SHORT } from '@fennip/core/treatment/words.js'
 import { minutesOf, USUAL_PACE, type Pace } from '@fennip/core/treatment/triage.js'
 import type { Run } from './api.js'
 import type { Lens } from '../workers/lenses.js'
 
-/** Words of the screen for what the treatment stores. */
-export const KIND_WORDS: Record<Flaw['kind'], string> = {
-  dust: 'Dust', speck: 'Speck', mould: 'Mould', hair: 'Hair', scratch: 'Scratch', fold: 'Fold', wire: 'Wire', loss: 'Loss or tear', stain: 'Stain', flat: 'Flat patch', smudge: 'Smudge', moire: 'Moire', other: 'By hand',
-}
+export { KIND_WORDS, TELLTALE_SHORT }
 /** What a flaw is called: its kind where that is known, else its shape. */
 export function nameOf(flaw: Pick<Flaw, 'kind' | 'shape'>): string {
   if (flaw.kind !== 'other') return KIND_WORDS[flaw.kind]
@@ -16,7 +14,6 @@ export function nameOf(flaw: Pick<Flaw, 'kind' | 'shape'>): string {
 }
 export const STATE_WORDS: Record<Flaw['state'], string> = { open: 'open', mended: 'to judge', settled: 'settled', left: 'left' }
 export const TELLTALE_NAMES: Record<TelltaleName, string> = { leftover: 'Left over', toneStep: 'Tone step', grain: 'Grain', repeat: 'Repeat', brokenEdge: 'Broken edge', smear: 'Smear', subjectTouched: 'Subject', taintedSource: 'Source' }
-export const TELLTALE_SHORT: Record<TelltaleName, string> = { leftover: 'something left', toneStep: 'step in tone', grain: 'grain differs', repeat: 'repeats', brokenEdge: 'edge breaks', smear: 'smeared', subjectTouched: 'guard touched', taintedSource: 'source flawed' }
 
 export const LENS_WORDS: Record<Lens, string> = { plain: 'Plain', negative: 'Negative', relief: 'Relief', grain: 'Grain', change: 'Change' }
 
@@ -33,13 +30,16 @@ export const RUN_WORDS: Record<Run['kind'], { doing: string; batch: string }> = 
   intake: { doing: 'Taking in', batch: 'Take in' },
   find: { doing: 'Searching', batch: 'Find' },
   mend: { doing: 'Mending', batch: 'Mend' },
-  export: { doing: 'Writing the file', batch: 'Hand over' },
+  export: { doing: 'Writing the files', batch: 'Hand over' },
   learn: { doing: 'Learning the chart', batch: 'Learn the chart' },
   chart: { doing: 'Applying chart', batch: 'Apply the sensor chart' },
   carry: { doing: 'Carrying mends over', batch: 'Carry mends over' },
   fit: { doing: 'Fitting the pieces', batch: 'Fit the pieces' },
   join: { doing: 'Joining the pieces', batch: 'Join the pieces' },
   merge: { doing: 'Merging the exposures', batch: 'Merge the exposures' },
+  archive: { doing: 'Writing the archive', batch: 'Write the archive' },
+  restore: { doing: 'Taking a job in', batch: 'Take a job in' },
+  'contact-sheet': { doing: 'Writing the contact sheet', batch: 'Write the contact sheet' },
 }
 
 export const thousands = (value: number) => value.toString().replace(/\B(?=(\d{3})+$)/g, '\u202f')

@@ -41,7 +41,7 @@ const words = computed(() => [
     </div>
     <p v-for="item in running" :key="item.run" class="item soft">{{ item.name }} <span class="thin"><i :style="{ width: `${100 * item.progress}%` }" /></span></p>
     <p v-for="item in failed" :key="item.run" class="item"><span class="shows">{{ item.name }}: {{ item.problem }}</span></p>
-    <p v-if="files.length > 0" class="item">Files: <a v-for="item in files" :key="item.run" class="linked" :href="`/api/runs/${item.run}/file`" download>{{ item.name.replace(/\.[^.]*$/, '') }}</a></p>
+    <p v-if="files.length > 0" class="item">Files: <a v-for="item in files" :key="item.run" class="linked" :href="`/api/runs/${item.run}/files/0`" download>{{ item.name.replace(/\.[^.]*$/, '') }}</a></p>
   </section>
 </template>
 

@@ -145,7 +145,7 @@ onUnmounted(() => stop())
         <ElButton :disabled="chosen.size === 0" data-test="find-chosen" @click="begin('find', { falseFinds: DEFAULT_FALSE_FINDS })">Find</ElButton>
         <ElButton :disabled="!chartOfChosen" data-test="chart-chosen" :title="chartOfChosen ? `Chart of ${chartOfChosen.name}: ${chartOfChosen.marks} marks` : 'Select frames of one camera body whose chart has been learned'" @click="begin('chart', { sensor: chartOfChosen!.id })">Apply chart</ElButton>
         <ElButton :disabled="chosen.size === 0" data-test="mend-chosen" @click="begin('mend', {})">Mend</ElButton>
-        <ElButton :disabled="chosen.size === 0" data-test="export-chosen" title="Write each as a 16 bit TIFF file" @click="begin('export', { format: 'tiff', depth: 16, quality: 95 })">Hand over</ElButton>
+        <ElButton :disabled="chosen.size === 0" data-test="export-chosen" title="Write the files that are kept for this job, of each" @click="begin('export', {})">Hand over</ElButton>
         <ElButton :disabled="!canMerge" data-test="merge-chosen" title="Exposures of one scene become one picture of 16 bits: select two or more of one size" @click="merge([...chosen])">Merge</ElButton>
         <input ref="picker" type="file" multiple accept=".jpg,.jpeg,.png,.tif,.tiff,.webp" hidden data-test="picker" @change="onPick" />
       </div>

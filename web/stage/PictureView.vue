@@ -17,6 +17,7 @@ import { useFinish } from '../store/finish.js'
 import { useSteps } from '../store/steps.js'
 import { useZones } from '../store/zones.js'
 import { useRebuild } from '../store/rebuild.js'
+import { useRemarks } from '../store/remarks.js'
 import { useShaping } from '../store/shaping.js'
 import { plain } from '../shared/plain.js'
 import { levelCount } from '@fennip/core/raster/pyramid.js'
@@ -24,6 +25,7 @@ import type { View } from '../workers/pixels.worker.js'
 import { GRAIN_RADIUS } from '../workers/lenses.js'
 import AreasLayer from './AreasLayer.vue'
 import FrameLayer from './FrameLayer.vue'
+import RemarksLayer from './RemarksLayer.vue'
 import { useFinishTools } from './finish-tools.js'
 import MarksLayer from './MarksLayer.vue'
 import { keepWhole } from './keep-whole.js'
@@ -59,10 +61,11 @@ const list = useSteps()
 const zones = useZones()
 const finishTools = useFinishTools()
 const rebuild = useRebuild()
+const remarks = useRemarks()
 const penCanvas = ref<HTMLCanvasElement>()
 const pen = usePen(penCanvas, sight, rebuild)
 /** Stages whose steps stand on the mended picture: flaws are not marked in them. */
-const isOnMended = computed(() => look.stage === 'correct' || look.stage === 'rebuild' || look.stage === 'finish')
+const isOnMended = computed(() => look.stage === 'correct' || look.stage === 'rebuild' || look.stage === 'finish' || look.stage === 'hand-over')
 const drag = useMarkDrag(bench)
 const drawing = useDrawing(bench, () => sight.value.scale, {
   width: () => (look.stage === 'correct' ? zones.sizePx : bench.strokeWidth),
@@ -167,6 +170,7 @@ onMounted(() => {
       if (zones.draws) drawing.press(drawnPoint(event))
       return
     }
+    if (look.stage === 'hand-over') return
     if (look.stage === 'rebuild') {
       pen.press(drawnPoint(event), event.originalEvent instanceof MouseEvent && event.originalEvent.shiftKey)
       return
@@ -210,6 +214,10 @@ onMounted(() => {
     if (at.x < 0 || at.y < 0 || at.x >= width || at.y >= height) return
     if (look.stage === 'finish') {
       if (!finish.framed) finishTools.click(at)
+      return
+    }
+    if (look.stage === 'hand-over') {
+      remarks.click(at, 12 / sight.value.scale)
       return
     }
     if (look.stage === 'rebuild') {
@@ -517,6 +525,7 @@ defineExpose({ zoomTo, atPrintSize, drawing, pen, toggleDivider, finishTools })
     <div ref="frame" class="frame" data-test="picture" :aria-busy="!seen" />
     <FrameLayer v-if="bench.opened && !finish.framed && !look.isFresh" :sight="sight" :tools="finishTools" />
     <AreasLayer v-if="bench.opened && !look.isFresh && !finish.framed && look.stage !== 'correct' && look.stage !== 'rebuild'" :sight="sight" :resting="resting" :faded="drag.active.value || look.holdOriginal || look.divider !== null" />
+    <RemarksLayer v-if="bench.opened && look.stage === 'hand-over' && !look.isFresh && !finish.framed" :sight="sight" />
     <MarksLayer v-if="bench.opened && !look.isFresh && !finish.framed && !isOnMended" :sight="sight" :resting="resting" :drag="drag.preview.value" :faded="drag.active.value || look.holdOriginal || look.divider !== null" />
     <canvas ref="penCanvas" class="pointer" data-test="pen" />
     <svg v-if="drawn" class="pointer" data-test="drawn"><path :d="drawn" class="under" /><path :d="drawn" /></svg>

@@ -105,7 +105,7 @@ describe('a search', () => {
     expect(bench.run?.id).toBe('r1')
   })
   it('does not keep other work from being begun', async () => {
-    await Promise.all([bench.find(['dust'], 3), bench.handOver({ format: 'tiff', depth: 16, quality: 90 })])
+    await Promise.all([bench.find(['dust'], 3), bench.handOver({ outputs: [{ format: 'tiff', depth: 16 }] })])
     expect(bench.runs.map(({ id }) => id).sort()).toEqual(['handed', 'r1'])
   })
   it('can be asked for again after it was refused', async () => {

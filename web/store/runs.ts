@@ -1,6 +1,6 @@
 import { computed, ref, type Ref, type ShallowRef } from 'vue'
 import type { SearchedArea } from '@fennip/core/find/searched-area.js'
-import { api, type OpenedPicture, type Run } from '../shared/api.js'
+import { api, type ExportRequest, type OpenedPicture, type Run } from '../shared/api.js'
 
 interface Worked {
   readonly opened: ShallowRef<OpenedPicture['picture'] | null>
@@ -46,7 +46,7 @@ export function useRuns({ opened, revision, problem, settled, report }: Worked) 
   }
   const find = (kinds: string[], falseFinds: number, where: SearchedArea & { like?: string } = {}) => startRun('find', () => api.find(opened.value!.id, kinds, falseFinds, where))
   const mendAll = () => startRun('mend', () => api.mend(opened.value!.id, revision.value))
-  const handOver = (body: { format: string; depth: 8 | 16; quality: number }) => startRun('export', () => api.export(opened.value!.id, body))
+  const handOver = (body: ExportRequest) => startRun('export', () => api.export(opened.value!.id, body))
   async function cancel(id: string): Promise<void> {
     await api.cancel(id).catch(report)
   }

@@ -1,0 +1,64 @@
+<script setup lang="ts">
+import { ElButton, ElCheckbox, ElSwitch } from 'element-plus'
+import { computed } from 'vue'
+import { useBench } from '../store/bench.js'
+import { useHandOver } from '../store/hand-over.js'
+import { useRemarks } from '../store/remarks.js'
+import { outputWords } from './output-words.js'
+
+/** What is handed over, as sentences that are switched. */
+const emit = defineEmits<{ written: [] }>()
+const bench = useBench()
+const handOver = useHandOver()
+const remarks = useRemarks()
+const count = (number: number, one: string, many: string) => (number === 0 ? [] : [`${number} ${number === 1 ? one : many}`])
+/** What a client would see or ask about. */
+const warnings = computed(() => [
+  ...count(bench.counts.open, 'flaw is still open.', 'flaws are still open.'), ...count(bench.counts.mended, 'mend has not been judged.', 'mends have not been judged.'),
+  ...count(bench.counts.shows, 'mend shows.', 'mends show.'), ...count(remarks.list.filter(({ answer }) => !answer).length, 'remark has no answer.', 'remarks have no answer.'),
+])
+const number = computed(() => handOver.wanted.length + handOver.forms.length)
+async function write(): Promise<void> {
+  emit('written')
+  await handOver.write()
+}
+</script>
+
+<template>
+  <section class="output-list" data-keys aria-label="What is handed over">
+    <header><b>Hand over</b>
+      <small v-if="warnings.length > 0" class="warning" data-test="remarks">{{ warnings.join(' ') }}</small>
+      <small v-else class="soft" data-test="remarks">{{ bench.flaws.length > 0 ? 'Every flaw is settled or left on purpose, and no mend shows.' : 'The picture has not been searched.' }}</small>
+    </header>
+    <div class="rows" role="listbox" aria-label="Files">
+      <div v-for="(output, i) in handOver.list" :key="i" class="row" :class="{ on: i === handOver.selectedAt, off: !output.wanted }" role="option" tabindex="0" :aria-selected="i === handOver.selectedAt" data-test="output-row" @click="handOver.selectedAt = i" @keydown.enter.self="handOver.selectedAt = i">
+        <ElSwitch :model-value="output.wanted" size="small" :aria-label="`Write ${output.name}`" data-test="output-wanted" @click.stop @change="handOver.set({ wanted: !output.wanted }, i)" />
+        <span><b>{{ output.name }}</b>: {{ outputWords(output) }}</span>
+      </div>
+      <div class="row report">
+        <span><b>report</b> of what was done:
+          <ElCheckbox v-model="handOver.report.pdf" size="small" label="PDF" data-test="report-pdf" /> <ElCheckbox v-model="handOver.report.html" size="small" label="HTML" data-test="report-html" />
+        </span>
+      </div>
+    </div>
+    <footer>
+      <ElButton type="primary" data-test="export" :disabled="!!bench.run || number === 0" @click="write">{{ number === 1 ? 'Write the file' : `Write ${number} files` }}</ElButton>
+      <ElButton data-test="output-add" @click="handOver.add">One more</ElButton>
+    </footer>
+  </section>
+</template>
+
+<style scoped>
+.output-list { display: flex; flex-direction: column; min-height: 0; background: var(--sheet); border-right: 1px solid var(--hairline); }
+header { padding: 12px; font-size: 14px; border-bottom: 1px solid var(--hairline); }
+header small { display: block; margin-top: 2px; }
+.warning { color: var(--open); }
+.rows { overflow-y: auto; flex: 1; min-height: 0; }
+.row { display: flex; gap: 10px; align-items: flex-start; padding: 10px 12px; border-bottom: 1px solid var(--hairline); cursor: pointer; border-left: 3px solid transparent; }
+.row.on { background: #fff; border-left-color: var(--ink); }
+.row.off span { color: var(--soft-ink); }
+.report { cursor: default; padding-left: 50px; }
+.report :deep(.el-checkbox) { margin-right: 10px; }
+.row :deep(.el-switch) { flex: none; height: 20px; }
+footer { display: flex; gap: 8px; padding: 12px; border-top: 1px solid var(--hairline); }
+</style>
