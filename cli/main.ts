@@ -1,36 +1,34 @@
 import { basename } from 'node:path'
-import { readFile } from 'node:fs/promises'
-import { DEEP_FORMATS, formatOfName } from '@fennip/codec/formats.js'
+import { formatOfName } from '@fennip/codec/formats.js'
 import { readPicture, type DecodedPicture } from '@fennip/codec/read.js'
 import { writeFileWhole } from '@fennip/codec/sink.js'
 import { whatShows } from '@fennip/core/check/telltales.js'
 import { DEFAULT_FALSE_FINDS, findFlaws } from '@fennip/core/find/find.js'
 import { flawsOfFinds } from '@fennip/core/find/found-flaws.js'
 import { ProblemError } from '@fennip/core/problem.js'
-import { levelCount } from '@fennip/core/raster/pyramid.js'
-import { crop, depthOf, rasterSource } from '@fennip/core/raster/raster.js'
-import { checkOperationSteps } from '@fennip/core/operations/check-settings.js'
-import { Chain } from '@fennip/core/render/chain.js'
-import { rounded } from '@fennip/core/render/samples.js'
+import { depthOf, rasterSource } from '@fennip/core/raster/raster.js'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'
-import { layOver, makePatches, mendableRaster, type Patch } from '@fennip/core/render/patch.js'
+import { mendableRaster } from '@fennip/core/render/patch.js'
 import { outlinesOfMask } from '@fennip/core/shape/from-mask.js'
 import { mendAll } from '@fennip/core/treatment/mend-all.js'
 import { FLAW_KINDS, SEARCH_KINDS, type Flaw, type FindsDocument, type SearchKind } from '@fennip/core/treatment/schema.js'
-import { readFinds, readTreatment } from '@fennip/core/treatment/validate.js'
+import { readFinds } from '@fennip/core/treatment/validate.js'
+import { apply } from './apply.js'
 import { correct } from './correct.js'
 import { finish, operations } from './finish.js'
-import { sha256Of } from './hash.js'
 import { join } from './join.js'
 import { merge } from './merge.js'
 import { parse, UsageError } from './parse.js'
+import { readJson } from './read-json.js'
+import { report } from './report.js'
 import { save } from './save.js'
 
 const USAGE = `fennip finds and mends flaws in photographs.
 
   fennip find IN [--kinds dust,speck,mould,line,loss,stain,flat,moire] [--rate N] --json OUT.json
   fennip mend IN OUT [--mask MASK.png | --flaws F.json | --kinds dust,speck] [--method auto|lift|heal|fill] [--report R.json]
-  fennip apply IN TREATMENT.json OUT
+  fennip apply IN TREATMENT.json OUT [--set KEY=VALUE]...
+  fennip report IN TREATMENT.json OUT.pdf|OUT.html
   fennip correct IN OUT --operation NAME [--zone ZONE.png] [--strength 0..1] [--set KEY=VALUE]... [--treatment T.json]
   fennip finish IN OUT [--set KEY=VALUE]... [--treatment T.json]
   fennip merge IN1 IN2 [IN3 ...] [--reference N] OUT
@@ -38,7 +36,9 @@ const USAGE = `fennip finds and mends flaws in photographs.
   fennip operations [NAME]
 
   --rate N   mean number of false finds to look at in a picture of 24 megapixels (${DEFAULT_FALSE_FINDS})
-  --set      auto=true, black=DENSITY, white=DENSITY, curve=x:y,x:y, neutral=x,y, colour=off, sharpen=PERCENT,
+  --set      of apply: content=pair|layers, depth, quality, longestPx, widthCm, perInch, sharpen, profile=srgb|display-p3,
+             personal=false, layout=split, caption; OUT ends in .tif, .png, .jpg, .webp, .avif or .ora (layers)
+             of finish: auto=true, black=DENSITY, white=DENSITY, curve=x:y,x:y, neutral=x,y, colour=off, sharpen=PERCENT,
              turnDegrees=D, crop=x,y,width,height, size=LONGEST, corners=x,y,x,y,x,y,x,y, or any setting that
              fennip operations lists
   --mask     a picture of the size of IN, white where damaged
@@ -51,6 +51,7 @@ export async function main(args: string[]): Promise<number> {
     if (command === 'find') await find(rest)
     else if (command === 'mend') await mend(rest)
     else if (command === 'apply') await apply(rest)
+    else if (command === 'report') await report(rest)
     else if (command === 'correct') await correct(rest)
     else if (command === 'finish') await finish(rest)
     else if (command === 'merge') await merge(rest)
@@ -162,41 +163,3 @@ async function flawsOfFile(path: string, picture: DecodedPicture): Promise<Flaw[
   }))
 }
 
-async function readJson(path: string): Promise<unknown> {
-  const text = await readFile(path, 'utf8').catch(() => {
-    throw new ProblemError('file-missing', { title: 'The file is not there', detail: `${path} cannot be opened. Check the path.`, status: 404 })
-  })
-  try {
-    return JSON.parse(text) as unknown
-  } catch {
-    throw new ProblemError('not-json', { title: 'The file is not JSON', detail: `${basename(path)} is not a JSON document.`, status: 422 })
-  }
-}
-
-async function apply(args: string[]): Promise<void> {
-  const { positionals } = parse(args, {}, 3)
-  const [input, treatmentPath, output] = positionals as [string, string, string]
-  const format = formatOfName(output)
-  const treatment = readTreatment(await readJson(treatmentPath), basename(treatmentPath))
-  const picture = await readPicture(input, basename(input))
-  const { original } = treatment
-  if (original.width !== picture.header.width || original.height !== picture.header.height || original.channels !== picture.header.channels || original.depth !== picture.header.depth) {
-    throw new ProblemError('wrong-original', { title: 'The treatment belongs to another picture', detail: `${basename(treatmentPath)} was made on a picture of ${original.width} x ${original.height}, ${original.depth} bit; ${basename(input)} is ${picture.header.width} x ${picture.header.height}, ${picture.header.depth} bit.`, status: 422 })
-  }
-  if ((await sha256Of(input)) !== original.sha256) process.stderr.write(`fennip: ${basename(input)} is not the very file the treatment was made on; it is applied all the same.\n`)
-  const kept = new Map<string, Patch>()
-  const patches = makePatches(rasterSource(picture.pixels), transferOf(picture), treatment, levelCount(original.width, original.height), {
-    get: (key) => kept.get(key),
-    set: (patch) => void kept.set(patch.key, patch),
-  })
-  const whole = { x: 0, y: 0, width: original.width, height: original.height }
-  for (const patch of patches) layOver(picture.pixels, whole, patch)
-  const { header } = picture
-  const chain = new Chain({ width: header.width, height: header.height, channels: header.channels, profile: header.profile }, treatment)
-  if (chain.isEmpty) return save(output, picture, format)
-  checkOperationSteps(treatment.operations ?? [])
-  const region = { x: 0, y: 0, width: chain.delivered.width, height: chain.delivered.height }
-  const depth = DEEP_FORMATS.includes(format) && chain.changesPixels ? 16 : header.depth
-  const alpha = picture.alpha && rounded(chain.deliverPlane(region, (part) => crop(picture.alpha!, part)), depth)
-  await save(output, { ...picture, header: { ...header, depth }, pixels: rounded(chain.deliver(region, 0, (part) => crop(picture.pixels, part)), depth), alpha }, format)
-}

@@ -44,8 +44,7 @@ async function aboutBytes(finished: Finished, output: Output, { width, height }:
   const options = { format, depth: depthOfOutput(output), quality: output.quality } as const
   if (output.content === 'pair') {
     const bytes = (await encodePicture(small, null, NOTHING_KEPT, options)).length
-    // A picture that is larger has less in a pixel: about as its side, seen on photographs.
-    return Math.round(bytes * Math.max(1, width / small.width) ** 1.6)
+    return Math.round(bytes * Math.max(1, width / small.width) ** 2)
   }
   const rows = renderRows(finished, { longest: longestSide(output, deliveredSize(finished)), sharpening: output.sharpen, depth: options.depth, rowsTogether: BAND_ROWS })
   const band = Math.min(BAND_ROWS, Math.floor(rows.height / BANDS))

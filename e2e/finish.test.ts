@@ -184,7 +184,7 @@ describe('the pointer', () => {
 describe('screen and file', () => {
   async function written(id: string, depth: 8 | 16): Promise<{ width: number; height: number; hash: string }> {
     const ask = async (path: string, body?: unknown) => (await fetch(`${harness.services.address}${path}`, body ? { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) } : {})).json() as Promise<Record<string, unknown>>
-    const run = await ask(`/api/pictures/${id}/exports`, { format: 'tiff', depth, quality: 90 })
+    const run = await ask(`/api/pictures/${id}/exports`, { outputs: [{ format: 'tiff', depth }] })
     for (;;) {
       const now = await ask(`/api/runs/${run.id as string}`)
       if (now.state === 'failed') throw new Error(JSON.stringify(now.problem))
@@ -192,7 +192,7 @@ describe('screen and file', () => {
       await new Promise((resolve) => setTimeout(resolve, 100))
     }
     const path = `${harness.home}/out-${id}-${depth}.tif`
-    writeFileSync(path, Buffer.from(await (await fetch(`${harness.services.address}/api/runs/${run.id as string}/file`)).arrayBuffer()))
+    writeFileSync(path, Buffer.from(await (await fetch(`${harness.services.address}/api/runs/${run.id as string}/files/0`)).arrayBuffer()))
     const { pixels } = await readPicture(path, 'out')
     return { width: pixels.width, height: pixels.height, hash: createHash('sha256').update(new Uint8Array(pixels.data.buffer, pixels.data.byteOffset, pixels.data.byteLength)).digest('hex') }
   }

@@ -3,7 +3,9 @@ import standaloneCode from 'ajv/dist/standalone/index.js'
 import { mkdirSync, readFileSync, writeFileSync, existsSync } from 'node:fs'
 import { fileURLToPath } from 'node:url'
 import { SensorChartSchema } from '../core/series/chart-schema.js'
+import { OutputSchema } from '../core/output/output.js'
 import * as treatment from '../core/treatment/schema.js'
+import { archiveSchemas, JobArchiveSchema } from '../server/archive/format.js'
 import { bodySchemas } from '../server/api/bodies.js'
 import { compileKernels } from './compile-kernels.js'
 
@@ -16,7 +18,9 @@ const schemas = {
   validateTreatment: treatment.TreatmentSchema,
   validateFinds: treatment.FindsSchema,
   validateSensorChart: SensorChartSchema,
+  validateOutput: OutputSchema,
   ...bodySchemas,
+  ...archiveSchemas,
 }
 
 const ajv = new Ajv({ code: { source: true, esm: true }, allErrors: false, strict: true, strictTuples: false, formats: { uuid: /^[0-9a-f-]{36}$/ } })
@@ -40,7 +44,7 @@ write(
 )
 const docs = fileURLToPath(new URL('../docs/', import.meta.url))
 mkdirSync(docs, { recursive: true })
-for (const [name, schema] of Object.entries({ treatment: treatment.TreatmentSchema, 'sensor-chart': SensorChartSchema })) {
+for (const [name, schema] of Object.entries({ treatment: treatment.TreatmentSchema, 'sensor-chart': SensorChartSchema, 'job-archive': JobArchiveSchema })) {
   write(`${docs}${name}.schema.json`, `${JSON.stringify({ $schema: 'http://json-schema.org/draft-07/schema#', ...schema }, null, 2)}\n`)
 }
 

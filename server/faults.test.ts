@@ -139,7 +139,7 @@ describe('requests that make no sense are refused by name, never with 500', () =
     const put = (changed: Body) => ask('POST', `/api/pictures/${picture}/edits`, { revision: revision + 1, label: 'Mend', operations: [{ type: 'put', list: 'steps', items: [{ ...step, ...changed }] }] })
     expect((await put({ source: { dx: 100000, dy: 0 } })).body.type).toContain('source-outside')
     expect((await put({ shape: { type: 'disc', x: -900, y: 20, r: 10 } })).body.type).toContain('outside-picture')
-    const run = await ask('POST', `/api/pictures/${picture}/exports`, { format: 'png', depth: 8, quality: 90 })
+    const run = await ask('POST', `/api/pictures/${picture}/exports`, { outputs: [{ format: 'png', depth: 8 }] })
     for (let i = 0; i < 200; i++) {
       const { state } = (await ask('GET', `/api/runs/${run.body.id as string}`)).body
       if (state === 'done') return
@@ -150,7 +150,7 @@ describe('requests that make no sense are refused by name, never with 500', () =
   })
   it('a size that a format cannot hold, before any work', async () => {
     const wide = (await arrival(services.address, await upload(services.address, job, 'wide.png', await noise(17000, 20, 3)))).picture!
-    const refused = await ask('POST', `/api/pictures/${wide}/exports`, { format: 'webp', depth: 8, quality: 90 })
+    const refused = await ask('POST', `/api/pictures/${wide}/exports`, { outputs: [{ format: 'webp', depth: 8 }] })
     expect(refused.status).toBe(422)
     expect(refused.body.detail).toContain('16383')
   })

@@ -16,6 +16,8 @@ export async function purgeDeleted(database: Database, storage: Storage, afterHo
     for (const { files } of outputs) for (const { file } of files ?? []) await storage.remove(outputKey(file))
     if (original && (await forgetUnusedFile(database, storage, original))) for (const key of keys) await storage.remove(patchKey(key))
   }
+  const archives = (await database('runs').join('jobs', 'jobs.id', 'runs.job_id').whereRaw(`jobs.${old}`).whereNotNull('result').select(database.raw("result->'files' as files"))) as { files: { file: string }[] | null }[]
+  for (const { files } of archives) for (const { file } of files ?? []) await storage.remove(outputKey(file))
   await database('jobs').whereRaw(old).delete()
   return pictures.length
 }

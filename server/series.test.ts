@@ -146,7 +146,7 @@ describe('a batch', () => {
     expect(scan.counts.covered).toBeGreaterThan(0)
   })
   it('that is paused begins nothing new, and goes on where it was', async () => {
-    const begun = await batch('export', frames, { format: 'tiff', depth: 16, quality: 95 })
+    const begun = await batch('export', frames, { outputs: [{ format: 'tiff', depth: 16 }] })
     await ask('POST', `/api/batches/${begun.body.id}/pause`, {})
     await until(begun.body.id, (now) => !states(now).includes('running'))
     const paused = await batchNow(begun.body.id)
@@ -160,12 +160,12 @@ describe('a batch', () => {
     const done = await until(begun.body.id, over)
     expect(states(done).every((state) => state === 'done')).toBe(true)
     expect(done.items.every(({ file }) => file)).toBe(true)
-    const file = await fetch(`${services.address}/api/runs/${done.items[0]!.run}/file`)
+    const file = await fetch(`${services.address}/api/runs/${done.items[0]!.run}/files/0`)
     expect(file.headers.get('content-type')).toContain('image/tiff')
     await file.body?.cancel()
   })
   it('that is cancelled keeps what is done and begins no more', async () => {
-    const begun = await batch('export', frames, { format: 'png', depth: 8, quality: 95 })
+    const begun = await batch('export', frames, { outputs: [{ format: 'png', depth: 8 }] })
     await ask('POST', `/api/batches/${begun.body.id}/cancel`, {})
     const ended = await until(begun.body.id, over, 20)
     expect(states(ended).filter((state) => state === 'cancelled').length).toBeGreaterThan(2)

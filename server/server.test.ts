@@ -169,9 +169,9 @@ describe('import', () => {
     const list = (await get(`/api/jobs/${job}`)).body.list as { id: string; name: string; original: { width: number; height: number } }[]
     const imported = list.find(({ name }) => name === 'turned.tif')!
     expect(imported.original).toMatchObject({ width: 200, height: 300, depth: 16 })
-    const run = await post(`/api/pictures/${imported.id}/exports`, { format: 'tiff', depth: 16, quality: 90 })
+    const run = await post(`/api/pictures/${imported.id}/exports`, { outputs: [{ format: 'tiff', depth: 16 }] })
     await ended(run.body.id as string)
-    const file = Buffer.from(await (await fetch(`${services.address}/api/runs/${run.body.id as string}/file`)).arrayBuffer())
+    const file = Buffer.from(await (await fetch(`${services.address}/api/runs/${run.body.id as string}/files/0`)).arrayBuffer())
     const meta = await sharp(file).metadata()
     expect(meta).toMatchObject({ width: 200, height: 300, depth: 'ushort', density: 600 })
     expect(meta.orientation ?? 1).toBe(1)
@@ -255,10 +255,10 @@ describe('long work', () => {
     const again = await post(`/api/pictures/${picture}/mend`, { revision: await revisionNow() })
     expect(await ended(again.body.id as string)).toMatchObject({ state: 'done' })
     const opened = (await get(`/api/pictures/${picture}`)).body as unknown as { treatment: { steps: unknown[] }; picture: { original: { sha256: string } } }
-    const run = await post(`/api/pictures/${picture}/exports`, { format: 'png', depth: 8, quality: 90 })
+    const run = await post(`/api/pictures/${picture}/exports`, { outputs: [{ format: 'png', depth: 8 }] })
     const done = await ended(run.body.id as string)
     expect((done.result as { mends: number }).mends).toBe(opened.treatment.steps.length)
-    const file = Buffer.from(await (await fetch(`${services.address}/api/runs/${run.body.id as string}/file`)).arrayBuffer())
+    const file = Buffer.from(await (await fetch(`${services.address}/api/runs/${run.body.id as string}/files/0`)).arrayBuffer())
     const out = await sharp(file).removeAlpha().raw().toBuffer()
     const { sha256 } = opened.picture.original
     const before = await sharp(readFileSync(join(home, 'storage/originals', sha256.slice(0, 2), sha256))).raw().toBuffer()
@@ -290,7 +290,7 @@ describe('long work', () => {
     expect(await ended(gone.body.id as string)).toMatchObject({ state: 'failed', problem: { title: 'There is no such flaw' } })
   })
   it('stops soon when cancelled', async () => {
-    const run = await post(`/api/pictures/${picture}/exports`, { format: 'tiff', depth: 8, quality: 90 })
+    const run = await post(`/api/pictures/${picture}/exports`, { outputs: [{ format: 'tiff', depth: 8 }] })
     const asked = Date.now()
     await post(`/api/runs/${run.body.id as string}/cancel`, {})
     const { state } = await ended(run.body.id as string)
@@ -333,7 +333,7 @@ describe('killed without warning', () => {
     expect(saved.filter((id) => !there.has(id))).toEqual([])
   })
   it('takes a killed export up again within 30 s', async () => {
-    const run = await post(`/api/pictures/${picture}/exports`, { format: 'tiff', depth: 8, quality: 90 })
+    const run = await post(`/api/pictures/${picture}/exports`, { outputs: [{ format: 'tiff', depth: 8 }] })
     const id = run.body.id as string
     for (let i = 0; i < 200; i++) {
       if ((await get(`/api/runs/${id}`)).body.state === 'running') break

@@ -11,7 +11,7 @@ const INK = '#1d1d1d'
 const RULE = '#cccccc'
 
 /** What pictures of a page must have. */
-interface Placed { readonly bytes: Buffer; readonly width: number; readonly height: number }
+export interface Placed { readonly bytes: Buffer; readonly width: number; readonly height: number }
 
 /** A column of a table. */
 export interface Column { readonly share: number; readonly right?: boolean; readonly soft?: boolean }
@@ -70,6 +70,23 @@ export class Pages {
     }
     this.pdf.fillColor(INK).fontSize(10)
     this.pdf.y = y + height + 18
+    this.pdf.x = PAGE.margin
+  }
+
+  /** Pictures in columns of equal width, each with lines under it. */
+  grid(pictures: readonly (Placed & { lines: readonly string[] })[], across: number, most: number): void {
+    const gap = 14
+    const column = (INNER - gap * (across - 1)) / across
+    this.need(most + 34)
+    const { y } = this.pdf
+    pictures.forEach(({ bytes, width, height, lines }, i) => {
+      const scale = Math.min(column / width, most / height)
+      const x = PAGE.margin + i * (column + gap)
+      this.pdf.image(bytes, x, y + most - height * scale, { width: width * scale, height: height * scale })
+      lines.forEach((line, k) => this.pdf.font(k === 0 ? 'bold' : 'regular').fontSize(8.5).fillColor(k === 0 ? INK : SOFT).text(line, x, y + most + 3 + 11 * k, { width: column, height: 11, ellipsis: true, lineBreak: false }))
+    })
+    this.pdf.fillColor(INK).font('regular').fontSize(10)
+    this.pdf.y = y + most + 36
     this.pdf.x = PAGE.margin
   }
 

@@ -47,8 +47,8 @@ export interface Report {
 }
 
 export interface ReportOptions {
-  readonly job?: string
-  readonly client?: string
+  readonly job?: string | undefined
+  readonly client?: string | undefined
   readonly files?: readonly ReportFile[]
   readonly now?: Date
   onShare?(share: number): void

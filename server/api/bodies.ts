@@ -1,6 +1,8 @@
 import { Type, type Static, type TSchema } from '@sinclair/typebox'
 import { OutputSchema, OutputsSchema } from '@fennip/core/output/output.js'
+import { STAGE_WORDS } from '@fennip/core/treatment/words.js'
 import { Identifier, OperationSchema, SEARCH_KINDS } from '@fennip/core/treatment/schema.js'
+import { DISPOSABLE } from '../disposable.js'
 
 /** What requests may carry: one schema for validation, types and the OpenAPI description. */
 
@@ -41,6 +43,8 @@ export const ExportBody = Type.Object(
   strict,
 )
 export const PreviewBody = Type.Object({ output: OutputSchema }, strict)
+export const TimeBody = Type.Object({ stage: Type.Union(Object.keys(STAGE_WORDS).map((stage) => Type.Literal(stage))), seconds: Type.Integer({ minimum: 1, maximum: 600 }) }, strict)
+export const SpaceBody = Type.Object({ throwAway: Type.Union(DISPOSABLE.map((what) => Type.Literal(what)), { description: 'mends are made again when they are asked for, files and archives when they are written again.' }) }, strict)
 export const KeptOutputsBody = Type.Object({ outputs: OutputsSchema }, strict)
 
 const PlacementBody = Type.Object({ turnDegrees: Type.Number({ minimum: -360, maximum: 360 }), dx: Type.Number({ minimum: -1e5, maximum: 1e5 }), dy: Type.Number({ minimum: -1e5, maximum: 1e5 }) }, { ...strict, description: 'How a piece is turned about the middle of its box, clockwise on screen, and moved.' })
@@ -95,6 +99,8 @@ export const bodySchemas = {
   validateExportBody: ExportBody,
   validateKeptOutputsBody: KeptOutputsBody,
   validatePreviewBody: PreviewBody,
+  validateTimeBody: TimeBody,
+  validateSpaceBody: SpaceBody,
   validateFitBody: FitBody,
   validateJoinBody: JoinBody,
   validateMergeBody: MergeBody,

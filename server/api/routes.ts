@@ -20,6 +20,7 @@ import { LEAST_FRAMES } from '@fennip/core/series/learn-chart.js'
 import { cancelBatch, createBatch, listBatches, pauseBatch, resumeBatch, retryBatch } from '../runs/batches.js'
 import { cancelRun, queueRun, readRun, runsOf } from '../runs/runs.js'
 import { originalKey, patchKey, tileKey, type Storage } from '../storage/storage.js'
+import { jobRoutes } from './job-routes.js'
 import { handOverRoutes } from './hand-over-routes.js'
 import { checkAddress, checkStorable } from './storable.js'
 import { AsideBody, BatchBody, EditBody, FindBody, FitBody, JobBody, JoinBody, LearnBody, LookedBody, MendBody, MergeBody, NothingBody, SensorNameBody, UndoBody, type AsideRequest, type BatchRequest, type EditRequest, type FindRequest, type JobRequest, type LearnRequest, type LookedRequest, type SensorNameRequest, type UndoRequest } from './bodies.js'
@@ -114,6 +115,7 @@ export function describeRoutes(tools: RouteTools): Route[] {
     { method: 'get', path: '/runs/{run}', summary: 'How far long work is', success: 200, handle: (request) => readRun(database, parameter(request, 'run')) },
     { method: 'post', path: '/runs/{run}/cancel', summary: 'Stop long work', success: 200, handle: (request) => cancelRun(database, parameter(request, 'run')) },
     ...handOverRoutes(tools),
+    ...jobRoutes(tools),
     { method: 'get', path: '/jobs/{job}/batches', summary: 'The newest batches of a job', success: 200, handle: async (request) => ({ batches: await listBatches(database, parameter(request, 'job')) }) },
     { method: 'post', path: '/jobs/{job}/batches', summary: 'Do the same work on many pictures', body: BatchBody, validate: validators.validateBatchBody, success: 202, handle: async (request) => {
       const { kind, pictures, parameters } = request.body as BatchRequest

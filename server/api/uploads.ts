@@ -11,8 +11,9 @@ import { ProblemError } from '@fennip/core/problem.js'
 import { cleanText } from '@fennip/core/text.js'
 import { arrivalOf, beginArrival, checkJob, queueForgottenArrivals } from '../arrivals.js'
 import type { Database } from '../database/database.js'
+import { queueJobRun } from '../runs/runs.js'
 import type { Settings } from '../settings.js'
-import { hashFile, type Storage } from '../storage/storage.js'
+import { hashFile, outputKey, type Storage } from '../storage/storage.js'
 import type { Threads } from '../threads.js'
 import { toProblem } from './problems.js'
 
@@ -50,7 +51,7 @@ export class Uploads {
       respectForwardedHeaders: false,
       relativeLocation: true,
       onUploadCreate: async (_request, upload) => {
-        await checkJob(database, upload.metadata?.job ?? '')
+        if (!isArchive(upload)) await checkJob(database, upload.metadata?.job ?? '')
         return {}
       },
       onUploadFinish: async (_request, upload) => {
@@ -130,6 +131,7 @@ export class Uploads {
     const { database, settings, looking, storage } = this.tools
     const path = join(storage.uploads, id)
     const name = safeName(metadata?.filename ?? 'picture')
+    if (isArchive({ metadata })) return this.takeArchive(id)
     try {
       await checkJob(database, metadata?.job ?? '')
       await looking.lookAt(path, name, { bytes: settings.largestFileBytes, pixels: settings.largestPixels })
@@ -146,6 +148,19 @@ export class Uploads {
     })
     await this.remove(id)
     return arrival
+  }
+
+  /** The archive of a job that has come whole: taking it in is queued work. */
+  private async takeArchive(id: string): Promise<{ picture: string; run: string | null }> {
+    const { database, boss, storage } = this.tools
+    const file = `${id}.zip`
+    // Sent again because the answer was lost, it is there already.
+    const known = (await database('runs').where({ kind: 'restore' }).whereRaw("parameters->>'file' = ?", [file]).first('id')) as { id: string } | undefined
+    if (known) return { picture: '', run: known.id }
+    await storage.writeFile(outputKey(file), join(storage.uploads, id))
+    const run = await queueJobRun(database, boss, 'restore', null, { file })
+    await this.remove(id)
+    return { picture: '', run: run.id }
   }
 
   private async remove(id: string): Promise<void> {
@@ -185,6 +200,8 @@ export class Uploads {
     return toProblem(error)
   }
 }
+
+const isArchive = ({ metadata }: Pick<Upload, 'metadata'>) => metadata?.kind === 'archive'
 
 async function hasNoRoom(folder: string): Promise<boolean> {
   const { bavail, bsize } = await statfs(folder)

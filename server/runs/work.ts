@@ -14,6 +14,9 @@ import { Cancelled, goOn, type Progress, type WorkTools } from './tools.js'
 import { originalKey } from '../storage/storage.js'
 import type { Run } from './runs.js'
 import { fitScan, joinScan, mergeBracket } from './assemble-work.js'
+import { takeArchive } from '../archive/take-archive.js'
+import { writeArchive } from '../archive/write-archive.js'
+import { writeContactSheet } from './contact-sheet-work.js'
 import { exportPicture } from './export-work.js'
 import { steered } from './steered.js'
 import { applyChart, carryMends, learnChart } from './series-work.js'
@@ -30,7 +33,9 @@ export async function doWork(tools: WorkTools, run: Run, progress: Progress): Pr
     case 'fit': return fitScan(tools, run, progress)
     case 'join': return joinScan(tools, run, progress)
     case 'merge': return mergeBracket(tools, run, progress)
-    case 'archive': case 'restore': case 'contact-sheet': throw new Error('not there yet')
+    case 'archive': return { ...(await writeArchive(tools, run, progress)) }
+    case 'restore': return takeArchive(tools, run, progress)
+    case 'contact-sheet': return { ...(await writeContactSheet(tools, run, progress)) }
   }
 }
 

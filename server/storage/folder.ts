@@ -1,9 +1,9 @@
-import { access, copyFile, mkdir, open, readFile, rename, rm } from 'node:fs/promises'
+import { access, copyFile, mkdir, open, readdir, readFile, rename, rm, stat } from 'node:fs/promises'
 import { dirname, join } from 'node:path'
 import { diskProblem } from '@fennip/codec/disk.js'
 import { fillFile, writeFileWhole } from '@fennip/codec/sink.js'
 import { randomUUID } from 'node:crypto'
-import type { Storage } from './storage.js'
+import type { KeptSize, Storage } from './storage.js'
 
 /** Files in a folder of this machine, or of one that several machines share. */
 export function folderStorage(folder: string): Storage {
@@ -23,8 +23,22 @@ export function folderStorage(folder: string): Storage {
     fill: (key, fill) => fillFile(pathOf(key), fill),
     localFile: (key) => Promise.resolve(pathOf(key)),
     localFolder: (prefix) => Promise.resolve(pathOf(prefix)),
+    sizeOf: (prefix) => sizeOfPath(pathOf(prefix)),
     remove: (prefix) => rm(pathOf(prefix), { recursive: true, force: true }),
   }
+}
+
+async function sizeOfPath(path: string): Promise<KeptSize> {
+  const info = await stat(path).catch(() => null)
+  if (!info) return { files: 0, bytes: 0 }
+  if (!info.isDirectory()) return { files: 1, bytes: info.size }
+  let [files, bytes] = [0, 0]
+  for (const name of await readdir(path)) {
+    const inside = await sizeOfPath(join(path, name))
+    files += inside.files
+    bytes += inside.bytes
+  }
+  return { files, bytes }
 }
 
 /** Copied beside, flushed to the disk, then renamed, so never half of it. */

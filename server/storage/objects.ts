@@ -72,6 +72,14 @@ export function objectStorage(store: ObjectStore, cache: string): Storage {
       }
       return copy
     },
+    async sizeOf(prefix) {
+      let [files, bytes] = [0, 0]
+      for await (const item of client.listObjectsV2(bucket, prefix, true)) {
+        files++
+        bytes += (item as { size?: number }).size ?? 0
+      }
+      return { files, bytes }
+    },
     async remove(prefix) {
       const names: string[] = []
       for await (const item of client.listObjectsV2(bucket, prefix, true)) names.push((item as { name: string }).name)

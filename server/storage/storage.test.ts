@@ -132,8 +132,8 @@ describe('Fennip on an object store', () => {
       await done(await ask('POST', `/api/pictures/${id}/find`, { kinds: ['dust'], falseFinds: 5 }))
       const mended = await done(await ask('POST', `/api/pictures/${id}/mend`, { revision: 1 }))
       expect((mended.result as { mended: number }).mended).toBeGreaterThan(3)
-      const written = await done(await ask('POST', `/api/pictures/${id}/exports`, { format: 'png', depth: 8, quality: 90 }))
-      const file = await fetch(`${services.address}/api/runs/${String(written.id)}/file`)
+      const written = await done(await ask('POST', `/api/pictures/${id}/exports`, { outputs: [{ format: 'png', depth: 8 }] }))
+      const file = await fetch(`${services.address}/api/runs/${String(written.id)}/files/0`)
       expect(file.status).toBe(200)
       expect([...new Uint8Array(await file.arrayBuffer()).slice(1, 4)]).toEqual([0x50, 0x4e, 0x47])
     } finally {

@@ -6,6 +6,8 @@ import { ProblemError } from '@fennip/core/problem.js'
 import { folderStorage } from './folder.js'
 import { objectStorage } from './objects.js'
 
+export interface KeptSize { readonly files: number; readonly bytes: number }
+
 /** Where files are kept: originals, tiles and patches by content, outputs by name. A folder, or an object store. */
 export interface Storage {
   /** Local folder for files on their way in. */
@@ -24,6 +26,8 @@ export interface Storage {
   localFile(key: string): Promise<string>
   /** A local folder with everything whose key begins with a prefix that ends in a slash. */
   localFolder(prefix: string): Promise<string>
+  /** How much is kept under keys that begin so. */
+  sizeOf(prefix: string): Promise<KeptSize>
   /** Take away everything whose key begins so. */
   remove(prefix: string): Promise<void>
 }

@@ -8,6 +8,7 @@ import BesideView from '../stage/BesideView.vue'
 import PictureView from '../stage/PictureView.vue'
 import { announce } from '../shared/announce.js'
 import { isForWork, useKeptFocus, useWorkKeys } from '../shared/keys.js'
+import { useTimeSpent } from '../shared/time-spent.js'
 import { setTitle } from '../router.js'
 import { LENS_WORDS, megapixels, RUN_WORDS } from '../shared/words.js'
 import { useOutbox } from '../store/outbox.js'
@@ -244,6 +245,7 @@ useEventListener(window, 'beforeunload', (event: BeforeUnloadEvent) => {
 })
 let survives = true
 void outbox.survives().then((does) => (survives = does))
+useTimeSpent(() => bench.opened?.id ?? null, () => props.stage)
 const runWord = computed(() => RUN_WORDS[bench.run?.kind ?? 'find'].doing)
 watch(() => bench.run, (now, before) => {
   if (now && now.id !== before?.id) announce(`${RUN_WORDS[now.kind].doing}`)

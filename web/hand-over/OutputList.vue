@@ -36,7 +36,7 @@ async function write(): Promise<void> {
         <span><b>{{ output.name }}</b>: {{ outputWords(output) }}</span>
       </div>
       <div class="row report">
-        <span><b>report</b> of what was done:
+        <span><b>report</b> of what was done<br />
           <ElCheckbox v-model="handOver.report.pdf" size="small" label="PDF" data-test="report-pdf" /> <ElCheckbox v-model="handOver.report.html" size="small" label="HTML" data-test="report-html" />
         </span>
       </div>

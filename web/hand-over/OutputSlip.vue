@@ -11,7 +11,7 @@ import { useHandOver } from '../store/hand-over.js'
 const bench = useBench()
 const handOver = useHandOver()
 const output = computed(() => handOver.selected)
-const CONTENTS: { id: OutputContent; word: string }[] = [{ id: 'picture', word: 'the picture' }, { id: 'pair', word: 'before and after' }, { id: 'layers', word: 'stages as layers' }]
+const CONTENTS: { id: OutputContent; word: string }[] = [{ id: 'picture', word: 'the picture' }, { id: 'pair', word: 'before, after' }, { id: 'layers', word: 'layers' }]
 const formats = computed(() => OUTPUT_FORMATS.filter((format) => (output.value?.content === 'layers') === (format === 'ora')))
 const isDeep = computed(() => !!output.value && output.value.content !== 'pair' && DEEP_OUTPUTS.includes(output.value.format))
 const name = ref('')
@@ -43,7 +43,7 @@ function setContent(content: OutputContent): void {
     <ElInput v-model="name" size="small" maxlength="60" aria-label="What the file is for" data-test="output-name" @change="name.trim() ? handOver.set({ name: name.trim() }) : (name = output.name)" />
     <label class="field"><span>Shows</span><ElSelect :model-value="output.content" size="small" aria-label="What it shows" data-test="output-content" @change="setContent"><ElOption v-for="{ id, word } in CONTENTS" :key="id" :value="id" :label="word" /></ElSelect></label>
     <label class="field"><span>Format</span><ElSelect :model-value="output.format" size="small" aria-label="Format" data-test="format" @change="(format: OutputFormat) => handOver.set({ format })"><ElOption v-for="format in formats" :key="format" :value="format" :label="FORMAT_WORDS[format]" /></ElSelect></label>
-    <div v-if="isDeep" class="field"><span>Bits a sample</span>
+    <div v-if="isDeep" class="field"><span>Bits</span>
       <ElRadioGroup :model-value="output.depth" size="small" aria-label="Bits a sample" @change="(depth) => handOver.set({ depth: depth as 8 | 16 })"><ElRadioButton v-for="bits in [8, 16] as const" :key="bits" :value="bits" :data-test="`depth-${bits}`">{{ bits }}</ElRadioButton></ElRadioGroup>
     </div>
     <Setting v-else label="Quality" :model-value="output.quality" :min="40" :max="100" test="quality" @change="(quality) => handOver.set({ quality })" />

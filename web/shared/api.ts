@@ -76,6 +76,12 @@ export interface Run {
   createdAt: string
 }
 
+/** How much is kept. */
+export interface KeptSize { files: number; bytes: number }
+/** What takes room for a job. */
+export type Space = Record<'originals' | 'tiles' | 'mends' | 'files' | 'archives', KeptSize>
+export interface TimeSpent { picture: string; name: string; stage: string; day: string; seconds: number }
+
 /** A file that work wrote. */
 export interface RunFile { name: string; bytes: number; width?: number; height?: number }
 /** Files to be written, and forms of the report. */
@@ -142,6 +148,12 @@ export const api = {
   find: (id: string, kinds: string[], falseFinds: number, where: SearchedArea & { like?: string } = {}) => ask<Run>('POST', `/pictures/${id}/find`, { kinds, falseFinds, ...where }),
   mend: (id: string, revision: number) => ask<Run>('POST', `/pictures/${id}/mend`, { revision }),
   export: (id: string, body: ExportRequest) => ask<Run>('POST', `/pictures/${id}/exports`, body),
+  archive: (job: string) => ask<Run>('POST', `/jobs/${job}/archive`, {}),
+  contactSheet: (job: string) => ask<Run>('POST', `/jobs/${job}/contact-sheet`, {}),
+  jobRuns: (job: string) => ask<{ runs: Run[] }>('GET', `/jobs/${job}/runs`),
+  space: (job: string) => ask<Space>('GET', `/jobs/${job}/space`),
+  throwAway: (job: string, what: 'mends' | 'files' | 'archives') => ask<Space>('POST', `/jobs/${job}/space`, { throwAway: what }),
+  time: (job: string) => ask<{ spent: TimeSpent[] }>('GET', `/jobs/${job}/time`),
   outputs: (job: string) => ask<{ outputs: OutputRequest[] }>('GET', `/jobs/${job}/outputs`),
   keepOutputs: (job: string, outputs: readonly OutputRequest[]) => ask<{ outputs: OutputRequest[] }>('POST', `/jobs/${job}/outputs`, { outputs }),
   preview: (id: string, output: OutputRequest) => ask<OutputPreview>('POST', `/pictures/${id}/preview`, { output }),

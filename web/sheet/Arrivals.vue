@@ -4,9 +4,9 @@ import { Upload } from 'tus-js-client'
 import { ref } from 'vue'
 import { problemOf } from '../shared/api.js'
 
-/** Files on their way into a job. */
-const props = defineProps<{ job: string }>()
-const emit = defineEmits<{ arrived: [] }>()
+/** Files on their way into a job; without one, archives of jobs. */
+const props = defineProps<{ job?: string }>()
+const emit = defineEmits<{ arrived: [run: string] }>()
 
 interface Arrival { name: string; progress: number; problem: string; upload: Upload | null }
 const arrivals = ref<Arrival[]>([])
@@ -17,7 +17,7 @@ function add(files: Iterable<File>): void {
     const arrival = arrivals.value.at(-1)!
     const upload = new Upload(file, {
       endpoint: '/api/uploads',
-      metadata: { filename: file.name, job: props.job },
+      metadata: { filename: file.name, ...(props.job === undefined ? { kind: 'archive' } : { job: props.job }) },
       chunkSize: 32 * 1024 * 1024,
       retryDelays: [500, 1500, 4000],
       removeFingerprintOnSuccess: true,
@@ -26,9 +26,9 @@ function add(files: Iterable<File>): void {
         return status === 0 || status === 423
       },
       onProgress: (sent, total) => (arrival.progress = total > 0 ? Math.round((100 * sent) / total) : 0),
-      onSuccess: () => {
+      onSuccess: ({ lastResponse }) => {
         arrivals.value = arrivals.value.filter((candidate) => candidate !== arrival)
-        emit('arrived')
+        emit('arrived', lastResponse.getHeader('x-run') ?? '')
       },
       onError: (error) => {
         const response = 'originalResponse' in error ? error.originalResponse : null

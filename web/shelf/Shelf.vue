@@ -1,10 +1,11 @@
 <script setup lang="ts">
-import { ElButton, ElDialog, ElInput, ElMessageBox } from 'element-plus'
+import { ElButton, ElDialog, ElInput, ElMessageBox, ElProgress } from 'element-plus'
 import { onMounted, onUnmounted, ref } from 'vue'
 import { RouterLink, useRouter } from 'vue-router'
 import { ProblemError } from '@fennip/core/problem.js'
-import { api, listen, type Deleted, type Job } from '../shared/api.js'
+import { api, listen, type Deleted, type Job, type Run } from '../shared/api.js'
 import { minutesLeft } from '../shared/words.js'
+import Arrivals from '../sheet/Arrivals.vue'
 import Thumbnail from '../sheet/Thumbnail.vue'
 
 const router = useRouter()
@@ -49,11 +50,33 @@ async function remove(job: Job): Promise<void> {
 }
 const STAGE_WORDS = { find: 'Find', mend: 'Mend', 'hand-over': 'Hand over' } as const
 const total = (job: Job) => job.open + job.mended + job.settled + job.left
+/** Archives of jobs that are being taken in. */
+const chooser = ref<HTMLInputElement>()
+const arrivals = ref<InstanceType<typeof Arrivals>>()
+const taking = ref<Run[]>([])
+function chosen(event: Event): void {
+  const input = event.target as HTMLInputElement
+  arrivals.value?.add(input.files ?? [])
+  input.value = ''
+}
+async function note(id: string): Promise<void> {
+  const run = await api.run(id).catch(() => null)
+  if (!run) return
+  const others = taking.value.filter((candidate) => candidate.id !== id)
+  taking.value = run.state === 'done' || run.state === 'cancelled' ? others : [...others, run]
+  if (run.state === 'done') await load()
+}
+const follow = (id: string) => void note(id)
+async function leave(run: Run): Promise<void> {
+  if (run.state !== 'failed') await api.cancel(run.id).catch(() => undefined)
+  taking.value = taking.value.filter((candidate) => candidate.id !== run.id)
+}
 let stop = () => {}
 onMounted(() => {
   void load()
   stop = listen('*', (event) => {
     if (event.type !== 'run') void load()
+    else if (taking.value.some(({ id }) => id === event.run)) void note(event.run!)
   })
 })
 onUnmounted(() => stop())
@@ -65,9 +88,12 @@ onUnmounted(() => stop())
     <main tabindex="-1" data-home>
       <header>
         <div><h1>Jobs</h1><p class="soft">One job is one commission: its pictures, and what is still to be done on them.</p></div>
-        <ElButton type="primary" data-test="new-job" @click="asking = true">New job</ElButton>
+        <div class="acts"><ElButton data-test="take-job" @click="chooser?.click()">Take a job in</ElButton><ElButton type="primary" data-test="new-job" @click="asking = true">New job</ElButton></div>
+        <input ref="chooser" type="file" accept=".zip,application/zip" hidden data-test="archive-file" @change="chosen" />
       </header>
       <p v-if="problem" class="shows">{{ problem }}</p>
+      <Arrivals ref="arrivals" @arrived="follow" />
+      <div v-for="run in taking" :key="run.id" class="taking" data-test="taking"><b>Taking a job in</b><span v-if="run.state === 'failed'" class="shows">{{ run.problem?.detail }}</span><ElProgress v-else :percentage="Math.round(100 * run.progress)" :stroke-width="5" /><ElButton link @click="leave(run)">{{ run.state === 'failed' ? 'Dismiss' : 'Cancel' }}</ElButton></div>
       <p v-if="jobs && jobs.length === 0" class="soft">The shelf is empty. Make a job, then drop pictures on its contact sheet.</p>
       <div v-for="job in jobs ?? []" :key="job.id" class="job" data-test="job" @click.self="router.push(`/jobs/${job.id}`)">
         <div><RouterLink :to="`/jobs/${job.id}`" data-test="job-link"><b>{{ job.title }}</b></RouterLink><span class="soft">{{ job.client }}</span><span v-if="job.notes" class="soft notes">{{ job.notes }}</span></div>
@@ -108,6 +134,8 @@ p { margin: 2px 0 0; }
 .job b { display: block; font-size: 15px; }
 .job span { display: block; }
 .notes { font-size: 12px; }
+.acts { display: flex; gap: 8px; }
+.taking { display: grid; grid-template-columns: 150px 1fr auto; gap: 16px; align-items: center; padding: 10px 18px; background: #fff; border: 1px solid var(--hairline); margin-bottom: 8px; }
 .bar { display: flex; height: 5px; background: #dadada; margin-bottom: 4px; }
 .bar .settled { background: var(--settled); }
 .bar .mended { background: repeating-linear-gradient(90deg, var(--settled) 0 4px, #dadada 4px 6px); }
