@@ -53,11 +53,11 @@ export async function writePicture(rows: PictureRows, metadata: Metadata, option
 
 /**
  * AV1 in its container (AVIF 1.1), colours at full resolution. The library takes profile, Exif and XMP from a file alone,
- * so they reach it in a TIFF; what carries a profile is not converted.
+ * so they reach it in a PNG; what carries a profile is not converted.
  */
 async function encodeAvif(whole: IntegerRaster, metadata: Metadata, quality: number): Promise<Uint8Array> {
   const carrier = new MemorySink()
-  await writeTiff(rowsOf(whole), { ...metadata, iptc: null }, carrier)
+  await writePng(rowsOf(whole), metadata, carrier)
   return new Uint8Array(await sharp(carrier.bytes(), { limitInputPixels: false, unlimited: true }).keepMetadata().avif({ quality, effort: AVIF_EFFORT, chromaSubsampling: '4:4:4' }).toBuffer())
 }
 /** 0 to 9: more takes several times as long and saves some percent. */

@@ -10,7 +10,10 @@ const forTests = ['pretest', 'prebench'].includes(process.env.npm_lifecycle_even
 const hasPostgres = () => existsSync('/usr/lib/postgresql') && readdirSync('/usr/lib/postgresql').some((version) => existsSync(`/usr/lib/postgresql/${version}/bin/postgres`))
 const needed = []
 if (!hasPostgres()) needed.push('postgresql')
-if (forTests && !existsSync('/usr/bin/chromium')) needed.push('chromium')
+// Readers that share no code with Fennip: metadata of written files, pages of reports.
+for (const [program, debianPackage] of [['chromium', 'chromium'], ['exiv2', 'exiv2'], ['pdftoppm', 'poppler-utils']]) {
+  if (forTests && !existsSync(`/usr/bin/${program}`)) needed.push(debianPackage)
+}
 
 if (needed.length > 0) {
   console.log(`Installing ${needed.join(' and ')} from Debian's packages`)

@@ -13,7 +13,8 @@ class ToneTable {
   compute(step: number): number {
     let value = Math.min(step, STEPS) / STEPS
     for (const change of this.functions) value = change(value)
-    return (this.values[step] = Math.max(0, Math.min(1, value)))
+    // Rounded as it is kept: the first pixel that asks must get what all later ones get.
+    return (this.values[step] = Math.fround(Math.max(0, Math.min(1, value))))
   }
 }
 

@@ -129,7 +129,7 @@ async function zipTo(storage: Storage, key: string, entries: readonly Entry[], o
   }
   const zip = new yazl.ZipFile()
   for (const entry of entries) {
-    const options = { compress: !isPacked(entry.path), compressionLevel: 3 }
+    const options = { compressionLevel: isPacked(entry.path) ? 0 : 3 }
     if ('from' in entry) zip.addFile(entry.from, entry.path, options)
     else zip.addBuffer(entry.bytes, entry.path, options)
   }

@@ -144,7 +144,7 @@ section { background: #fff; border: 1px solid var(--hairline); border-radius: 3p
 section > header { display: flex; justify-content: space-between; gap: 24px; align-items: start; margin-bottom: 8px; }
 p { margin: 2px 0 0; }
 .acts { display: flex; gap: 8px; flex: none; }
-a { text-decoration: underline; text-underline-offset: 2px; }
+main a { text-decoration: underline; text-underline-offset: 2px; }
 .run-row { display: grid; grid-template-columns: 190px 160px 1fr; gap: 14px; padding: 6px 0; border-top: 1px solid var(--hairline); align-items: center; }
 .under-way { display: grid; grid-template-columns: 1fr auto; gap: 12px; align-items: center; }
 .space { width: 100%; border-collapse: collapse; }
