@@ -4,6 +4,8 @@ export default defineConfig({
   test: {
     include: ['{core,codec,delivery,cli,demo,server,web,e2e,scripts,bench}/**/*.test.ts'],
     exclude: ['**/node_modules/**', '**/dist/**'],
+    // Server, worker and threads run compiled.
+    globalSetup: ['scripts/compile-server.ts'],
     testTimeout: 120000,
     hookTimeout: 180000,
     // A poll waits for what a person would wait for; on a busy machine that is more than a second.

@@ -2,8 +2,8 @@ import { spawn, type ChildProcess } from 'node:child_process'
 import { mkdtempSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
-import { fileURLToPath } from 'node:url'
 import { demoFiles, loadDemo, upload } from '@fennip/demo/load.js'
+import { compiledServer } from '../scripts/compile-server.js'
 import { startServices } from '../scripts/services.js'
 
 /**
@@ -39,7 +39,7 @@ async function searchAll(mid?: () => void): Promise<{ seconds: number; states: s
   }
 }
 function anotherWorker(): ChildProcess {
-  return spawn(process.execPath, ['--import', 'tsx', fileURLToPath(new URL('../server/worker.ts', import.meta.url))], { env: services.environment, stdio: 'ignore', detached: true })
+  return spawn(process.execPath, [join(compiledServer, 'worker.mjs')], { env: services.environment, stdio: 'ignore', detached: true })
 }
 const flawsOf = async () => (await ask<{ list: { counts: { open?: number } }[] }>('GET', `/api/jobs/${job}`)).list.map(({ counts }) => counts.open)
 

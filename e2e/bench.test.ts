@@ -273,9 +273,9 @@ describe('from a dusty frame to a finished one', () => {
     await test('export').click()
     await page.waitForSelector('[data-test=download]', { timeout: 60000 })
     const [download] = await Promise.all([page.waitForEvent('download'), test('download').first().click()])
-    expect(download.suggestedFilename()).toBe('pylon-7-west-mended.tif')
+    expect(download.suggestedFilename()).toBe('pylon-7-west-archive.tif')
     const meta = await sharp(await download.path()).metadata()
-    expect(meta).toMatchObject({ format: 'tiff', width: 1500, height: 1000, depth: 'uchar' })
+    expect(meta).toMatchObject({ format: 'tiff', width: 1500, height: 1000, depth: 'ushort' })
   })
 
   it('Chromium and Node render the same treatment to the same bytes', async () => {

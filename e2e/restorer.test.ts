@@ -276,7 +276,7 @@ describe('pages', () => {
   it('pass axe (WCAG 2 A and AA): shelf, contact sheet, sensor page, bench, hand over', async () => {
     const { sensors } = (await (await fetch(`${harness.services.address}/api/jobs/${harness.job}/sensors`)).json()) as { sensors: { id: string }[] }
     const base = `${harness.services.address}/jobs/${harness.job}`
-    for (const path of ['', `/sensors/${sensors[0]!.id}`, `/pictures/${picture}/find`, `/pictures/${picture}/mend`, `/pictures/${picture}/finish`, `/pictures/${picture}/correct`, `/pictures/${picture}/hand-over`]) {
+    for (const path of ['', '/hand-over', `/sensors/${sensors[0]!.id}`, `/pictures/${picture}/find`, `/pictures/${picture}/mend`, `/pictures/${picture}/finish`, `/pictures/${picture}/correct`, `/pictures/${picture}/hand-over`]) {
       await page.goto(base + path)
       await rest(page, 900)
       expect(await complaints(), path).toEqual([])
@@ -289,7 +289,7 @@ describe('pages', () => {
     await page.setViewportSize({ width: 1024, height: 700 })
     const { sensors } = (await (await fetch(`${harness.services.address}/api/jobs/${harness.job}/sensors`)).json()) as { sensors: { id: string }[] }
     const base = `${harness.services.address}/jobs/${harness.job}`
-    for (const path of ['', `/sensors/${sensors[0]!.id}`, `/pictures/${picture}/find`, `/pictures/${picture}/mend`, `/pictures/${picture}/finish`, `/pictures/${picture}/correct`, `/pictures/${picture}/hand-over`]) {
+    for (const path of ['', '/hand-over', `/sensors/${sensors[0]!.id}`, `/pictures/${picture}/find`, `/pictures/${picture}/mend`, `/pictures/${picture}/finish`, `/pictures/${picture}/correct`, `/pictures/${picture}/hand-over`]) {
       await page.goto(base + path)
       await rest(page, 700)
       if (path.endsWith('mend')) {

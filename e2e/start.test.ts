@@ -80,7 +80,7 @@ it('from a clean clone to a downloaded file, in which only the mend has changed 
   const [download] = await Promise.all([page.waitForEvent('download'), link.first().click()])
   const path = join(folder, download.suggestedFilename())
   await download.saveAs(path)
-  expect(download.suggestedFilename()).toBe('frame-mended.tif')
+  expect(download.suggestedFilename()).toBe('frame-archive.tif')
   const out = await sharp(readFileSync(path)).removeAlpha().raw().toBuffer()
   let changed = 0
   let far = 0

@@ -1,10 +1,9 @@
 import { spawn, type ChildProcess } from 'node:child_process'
 import { createServer } from 'node:net'
-import { fileURLToPath } from 'node:url'
 import { join } from 'node:path'
+import { compiledServer, compileServer } from './compile-server.js'
+import { root } from './fingerprint.js'
 import { freePort, startCluster, type Cluster } from './postgres.js'
-
-const root = fileURLToPath(new URL('..', import.meta.url))
 
 /** Database, server and worker, each begun again when it dies. */
 export interface Services {
@@ -24,6 +23,7 @@ export interface ServiceOptions {
 
 /** Start everything and wait until it answers. */
 export async function startServices(options: ServiceOptions): Promise<Services> {
+  await compileServer()
   const ownDatabase = !process.env.FENNIP_DATABASE_URL
   let cluster: Cluster | null = ownDatabase ? await startCluster(options.home) : null
   const port = await usablePort(options.port)
@@ -68,8 +68,7 @@ export async function startServices(options: ServiceOptions): Promise<Services> 
   if (cluster) void keepRunning(cluster)
   const children = new Map<string, ChildProcess>()
   const begin = (part: 'server' | 'worker') => {
-    const file = part === 'server' ? 'server/main.ts' : 'server/worker.ts'
-    const child = spawn(process.execPath, ['--import', 'tsx', join(root, file)], { cwd: root, env: environment, stdio: ['ignore', quiet ? 'ignore' : 'inherit', quiet ? 'ignore' : 'inherit'], detached: true })
+    const child = spawn(process.execPath, ['--enable-source-maps', join(compiledServer, `${part}.mjs`)], { cwd: root, env: environment, stdio: ['ignore', quiet ? 'ignore' : 'inherit', quiet ? 'ignore' : 'inherit'], detached: true })
     children.set(part, child)
     child.once('exit', () => {
       if (stopping) return

@@ -30,7 +30,7 @@ export interface KnownFlaws {
   readonly expected: Readonly<Record<string, ExpectedShadow>>
 }
 
-/** The heavy tasks of tasks.ts, run in threads. */
+/** The heavy tasks of tasks-entry.ts, run in threads; they are compiled by scripts/compile-server.ts. */
 export class Threads {
   private readonly pool: Piscina
 
@@ -42,7 +42,7 @@ export class Threads {
    */
   constructor(private readonly settings: Pick<Settings, 'storage' | 'cacheFolder'>, count: number, idleMilliseconds = 10 * 60000) {
     this.pool = new Piscina({
-      filename: fileURLToPath(new URL('./tasks-entry.mjs', import.meta.url)),
+      filename: fileURLToPath(new URL('../.fennip/compiled/tasks.mjs', import.meta.url)),
       minThreads: 0,
       maxThreads: count,
       idleTimeout: idleMilliseconds,

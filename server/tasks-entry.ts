@@ -1,18 +1,17 @@
-// A thread begins in plain JavaScript and only then can read TypeScript.
-import { register } from 'tsx/esm/api'
+import * as assembling from './assemble-tasks.js'
+import * as outputs from './output-tasks.js'
+import * as tasks from './tasks.js'
 
-register()
-const tasks = await import('./tasks.ts')
-const assembling = await import('./assemble-tasks.ts')
-const outputs = await import('./output-tasks.ts')
+/** What threads can be asked for: the tasks by their names. */
 
 /** Errors lose all but their message on the way out of a thread, so problems travel as values. */
-const answering = (task) => async (input) => {
+const answering = <I, O>(task: (input: I) => O | Promise<O>) => async (input: I) => {
   try {
     return { value: await task(input) }
   } catch (error) {
-    if (error.name !== 'ProblemError') throw error
-    return { problem: { type: error.type, title: error.title, detail: error.detail, status: error.status } }
+    const problem = error as { name: string; type: string; title: string; detail: string; status: number }
+    if (problem.name !== 'ProblemError') throw error
+    return { problem: { type: problem.type, title: problem.title, detail: problem.detail, status: problem.status } }
   }
 }
 
