@@ -6,7 +6,7 @@ import { afterAll, beforeAll, expect, it } from 'vitest'
 import type { OutputRequest } from '@fennip/core/output/output.js'
 import type { Treatment } from '@fennip/core/treatment/schema.js'
 import { testFiles } from '../demo/kept.js'
-import { loadDemo } from '../demo/load.js'
+import { arrival, loadDemo, upload as sendFile } from '../demo/load.js'
 import { startServices, type Services } from '../scripts/services.js'
 
 /** What is handed over, and a job that outlives its Fennip: written, everything emptied, taken in again. */
@@ -112,6 +112,36 @@ it('time is told as a table and as CSV', async () => {
   expect(csv).toMatch(/"stained-print\.tif","Mend",\d{4}-\d{2}-\d{2},6\.1\r\n/)
   expect((await ask('POST', `/pictures/${picture}/time`, { stage: 'lunch', seconds: 5 })).status).toBe(400)
 })
+
+it('a treatment is opened on its original, and carried to another scan of the print', async () => {
+  const kept = await treatmentOf(picture)
+  const revision = async (id: string) => (await ask('GET', `/pictures/${id}`)).body.revision
+  const fewer = { ...kept, flaws: kept.flaws.slice(0, 3), steps: kept.steps.filter(({ flaw }) => kept.flaws.slice(0, 3).some(({ id }) => id === flaw)) }
+  expect((await ask('POST', `/pictures/${picture}/treatment`, { revision: await revision(picture), treatment: fewer })).status).toBe(200)
+  expect(await treatmentOf(picture)).toEqual(fewer)
+  // One gesture, taken back as one.
+  await ask('POST', `/pictures/${picture}/undo`, { revision: await revision(picture) })
+  expect(await treatmentOf(picture)).toEqual(kept)
+  const strange = await ask('POST', `/pictures/${picture}/treatment`, { revision: await revision(picture), treatment: { ...kept, original: { ...kept.original, sha256: 'b'.repeat(64) } } })
+  expect(strange.body.detail).toContain('Bring that file in too')
+
+  // Another scan: turned and larger, made by the picture library.
+  const print = testFiles({ width: 1500, height: 1000 }, { width: 900, height: 600 }).find(({ name }) => name === 'stained-print.tif')!
+  const turn = (0.7 * Math.PI) / 180
+  const [a, b] = [1.03 * Math.cos(turn), 1.03 * Math.sin(turn)]
+  const scan = await sharp(await print.make()).affine([a, -b, b, a], { background: '#777', interpolator: 'bicubic' }).gamma(1.2).tiff().toBuffer()
+  const other = (await arrival(services.address, await sendFile(services.address, job, 'second-scan.tif', scan))).picture!
+  const run = await ended((await ask('POST', `/pictures/${other}/treatment`, { revision: 0, treatment: kept })).body.run as string)
+  expect(run.problem).toBe(null)
+  expect(run.result).toMatchObject({ turnDegrees: expect.closeTo(0.7, 1) as number, scale: expect.closeTo(1.03, 2) as number })
+  const carried = await treatmentOf(other)
+  expect(carried.flaws.length).toBe(kept.flaws.length)
+  expect(carried.steps.length).toBeGreaterThan(0.8 * kept.steps.length)
+  expect(carried.operations!.map(({ operation }) => operation)).toEqual(['curve'])
+  // It is written like any other.
+  expect((await begun(`/pictures/${other}/exports`, { outputs: [{ format: 'png', depth: 8 }] })).problem).toBe(null)
+  await ask('DELETE', `/pictures/${other}`)
+}, 120000)
 
 it('a job taken in by another Fennip has the same pixels, history, files, times and report', async () => {
   const before = { treatment: await treatmentOf(picture), gestures: (await ask('GET', `/pictures/${picture}/gestures`)).body }

@@ -129,6 +129,19 @@ export function appendEdit(database: Database, picture: string, madeOn: number, 
   })
 }
 
+/** Put another treatment in place of what is there, as one gesture that can be taken back. */
+export async function replaceTreatment(database: Database, picture: string, madeOn: number, label: string, wanted: Treatment): Promise<Appended> {
+  const { treatment: here } = await currentTreatment(database, picture)
+  const lists = ['steps', 'operations', 'flaws', 'areas', 'remarks'] as const
+  const removals = lists.flatMap((list): Operation[] => (here[list] && here[list].length > 0 ? [{ type: 'remove', list, ids: here[list].map(({ id }) => id) }] : []))
+  const additions = [...lists].reverse().flatMap((list): Operation[] => (wanted[list] && wanted[list].length > 0 ? [{ type: 'put', list, items: wanted[list] } as Operation] : []))
+  if (removals.length + additions.length === 0) return { revision: madeOn, rebased: false }
+  // Mends before what they mend goes, and zones before what works through them comes.
+  const order = ['areas', 'flaws', 'steps', 'operations', 'remarks']
+  additions.sort((a, b) => order.indexOf('list' in a ? a.list : '') - order.indexOf('list' in b ? b.list : ''))
+  return appendEdit(database, picture, madeOn, label, [...removals, ...additions])
+}
+
 /**
  * Take back the last gestures, or make them again; each is a new entry, all in one transaction.
  *

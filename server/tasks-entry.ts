@@ -1,5 +1,6 @@
 import * as assembling from './assemble-tasks.js'
 import * as outputs from './output-tasks.js'
+import * as rescan from './rescan-tasks.js'
 import * as tasks from './tasks.js'
 
 /** What threads can be asked for: the tasks by their names. */
@@ -31,3 +32,4 @@ export const placeChart = answering(tasks.placeChart)
 export const fitPieces = answering(assembling.fitPieces)
 export const joinScan = answering(assembling.joinScan)
 export const mergeBracket = answering(assembling.mergeBracket)
+export const moveToRescan = answering(rescan.moveToRescan)

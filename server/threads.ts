@@ -18,6 +18,7 @@ import type { Output } from '@fennip/core/output/output.js'
 import type { OutputPreview } from '@fennip/delivery/preview.js'
 import type { ReportForm } from '@fennip/delivery/report/write-report.js'
 import type { Delivery, ReportFrame, WantedFile, WrittenFile } from './output-tasks.js'
+import type { MovedToRescan } from './rescan-tasks.js'
 import type { Settings } from './settings.js'
 import type { TakenIn } from './tasks.js'
 import type { ReadLimits } from '@fennip/codec/read.js'
@@ -77,6 +78,11 @@ export class Threads {
   /** Write the report of a picture in each of the forms. */
   writeReports(delivery: Delivery, frame: ReportFrame, forms: readonly { form: ReportForm; file: string }[], onProgress: (share: number) => boolean): Promise<{ bytes: number }[]> {
     return this.runSteered('writeReports', { delivery, frame, forms }, onProgress)
+  }
+
+  /** Move a treatment to another scan of the same print. */
+  moveToRescan(treatment: Treatment, to: Original, onProgress: (share: number) => boolean): Promise<MovedToRescan> {
+    return this.runSteered('moveToRescan', { treatment, to }, onProgress)
   }
 
   /** What a file will be. */

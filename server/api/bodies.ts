@@ -1,7 +1,7 @@
 import { Type, type Static, type TSchema } from '@sinclair/typebox'
 import { OutputSchema, OutputsSchema } from '@fennip/core/output/output.js'
 import { STAGE_WORDS } from '@fennip/core/treatment/words.js'
-import { Identifier, OperationSchema, SEARCH_KINDS } from '@fennip/core/treatment/schema.js'
+import { Identifier, OperationSchema, SEARCH_KINDS, TreatmentSchema } from '@fennip/core/treatment/schema.js'
 import { DISPOSABLE } from '../disposable.js'
 
 /** What requests may carry: one schema for validation, types and the OpenAPI description. */
@@ -45,6 +45,7 @@ export const ExportBody = Type.Object(
 export const PreviewBody = Type.Object({ output: OutputSchema }, strict)
 export const TimeBody = Type.Object({ stage: Type.Union(Object.keys(STAGE_WORDS).map((stage) => Type.Literal(stage))), seconds: Type.Integer({ minimum: 1, maximum: 600 }) }, strict)
 export const SpaceBody = Type.Object({ throwAway: Type.Union(DISPOSABLE.map((what) => Type.Literal(what)), { description: 'mends are made again when they are asked for, files and archives when they are written again.' }) }, strict)
+export const OpenTreatmentBody = Type.Object({ revision: Type.Integer({ minimum: 0, maximum: 2 ** 31 - 1, description: 'Newest revision that was seen; refused when there is a newer one.' }), treatment: Type.Object(TreatmentSchema.properties, strict) }, strict)
 export const KeptOutputsBody = Type.Object({ outputs: OutputsSchema }, strict)
 
 const PlacementBody = Type.Object({ turnDegrees: Type.Number({ minimum: -360, maximum: 360 }), dx: Type.Number({ minimum: -1e5, maximum: 1e5 }), dy: Type.Number({ minimum: -1e5, maximum: 1e5 }) }, { ...strict, description: 'How a piece is turned about the middle of its box, clockwise on screen, and moved.' })
@@ -99,6 +100,7 @@ export const bodySchemas = {
   validateExportBody: ExportBody,
   validateKeptOutputsBody: KeptOutputsBody,
   validatePreviewBody: PreviewBody,
+  validateOpenTreatmentBody: OpenTreatmentBody,
   validateTimeBody: TimeBody,
   validateSpaceBody: SpaceBody,
   validateFitBody: FitBody,

@@ -4,12 +4,14 @@ import { completeOutput, type OutputRequest } from '@fennip/core/output/output.j
 import { planOutput } from '@fennip/core/output/plan-output.js'
 import { ProblemError } from '@fennip/core/problem.js'
 import * as validators from '@fennip/core/treatment/generated/validators.js'
+import type { Treatment } from '@fennip/core/treatment/schema.js'
+import { checkRevision, replaceTreatment } from '../history.js'
 import { keepOutputs, keptOutputs } from '../outputs.js'
 import { openPicture, readPictureSummary } from '../pictures.js'
 import type { RunFile } from '../runs/export-work.js'
 import { queueRun, readRun } from '../runs/runs.js'
-import { outputKey } from '../storage/storage.js'
-import { ExportBody, KeptOutputsBody, PreviewBody, type ExportRequest } from './bodies.js'
+import { baseKey, outputKey } from '../storage/storage.js'
+import { ExportBody, KeptOutputsBody, OpenTreatmentBody, PreviewBody, type ExportRequest } from './bodies.js'
 import { parameter, type Route, type RouteTools } from './routes.js'
 
 /** Routes of the stage Hand over: files of one picture, and what is kept about them. */
@@ -28,6 +30,15 @@ export function handOverRoutes({ database, storage, boss, looking }: RouteTools)
     { method: 'post', path: '/pictures/{picture}/preview', summary: 'What a file will be: a small picture of it, its size and about how many bytes', body: PreviewBody, validate: validators.validatePreviewBody, success: 200, handle: async (request) => {
       const { picture, treatment } = await openPicture(database, parameter(request, 'picture'))
       return looking.previewOutput({ treatment, name: picture.name, kind: picture.kind }, completeOutput((request.body as { output: OutputRequest }).output, picture.original.depth))
+    } },
+    { method: 'post', path: '/pictures/{picture}/treatment', summary: 'Open a treatment that was kept as a document: on its original at once, on another scan of the same print by work that aligns both', body: OpenTreatmentBody, validate: validators.validateOpenTreatmentBody, success: 200, handle: async (request) => {
+      const picture = parameter(request, 'picture')
+      const { revision, treatment } = request.body as unknown as { revision: number; treatment: Treatment }
+      const { original } = await readPictureSummary(database, picture)
+      await checkRevision(database, picture, revision)
+      if (treatment.original.sha256 === original.sha256) return { run: null, ...(await replaceTreatment(database, picture, revision, 'Open a treatment', treatment)) }
+      if (!(await storage.has(baseKey(treatment.original.sha256)))) throw new ProblemError('original-missing', { title: 'The scan of the treatment is not here', detail: 'The treatment was made on another file, which is not kept here: without it nobody knows how the two lie to one another. Bring that file in too, then open the treatment again.', status: 409 })
+      return { revision, run: (await queueRun(database, boss, 'rescan', picture, { treatment })).id }
     } },
     { method: 'get', path: '/runs/{run}/files/{number}', summary: 'A file that work wrote; the first is 0. With ?open it is shown in place of being downloaded', success: 200, produces: 'application/octet-stream', handle: async (request, response) => {
       const run = await readRun(database, parameter(request, 'run'))

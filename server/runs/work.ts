@@ -18,6 +18,7 @@ import { takeArchive } from '../archive/take-archive.js'
 import { writeArchive } from '../archive/write-archive.js'
 import { writeContactSheet } from './contact-sheet-work.js'
 import { exportPicture } from './export-work.js'
+import { carryToRescan } from './rescan-work.js'
 import { steered } from './steered.js'
 import { applyChart, carryMends, learnChart } from './series-work.js'
 
@@ -33,6 +34,7 @@ export async function doWork(tools: WorkTools, run: Run, progress: Progress): Pr
     case 'fit': return fitScan(tools, run, progress)
     case 'join': return joinScan(tools, run, progress)
     case 'merge': return mergeBracket(tools, run, progress)
+    case 'rescan': return carryToRescan(tools, run, progress)
     case 'archive': return { ...(await writeArchive(tools, run, progress)) }
     case 'restore': return takeArchive(tools, run, progress)
     case 'contact-sheet': return { ...(await writeContactSheet(tools, run, progress)) }

@@ -6,6 +6,7 @@ import { DEEP_OUTPUTS, FORMAT_WORDS } from '@fennip/core/output/plan-output.js'
 import Setting from '../shared/Setting.vue'
 import { useBench } from '../store/bench.js'
 import { useHandOver } from '../store/hand-over.js'
+import TreatmentDocument from './TreatmentDocument.vue'
 
 /** Settings of the selected file. */
 const bench = useBench()
@@ -64,7 +65,7 @@ function setContent(content: OutputContent): void {
     </template>
     <label class="line">Place, names, serial numbers <ElSwitch :model-value="output.personal" size="small" aria-label="Keep place, names and serial numbers" data-test="output-personal" @change="handOver.set({ personal: !output.personal })" /></label>
     <ElButton :disabled="handOver.list.length === 1" data-test="output-remove" @click="handOver.remove(handOver.selectedAt)">Take out</ElButton>
-    <a class="treatment" :href="`/api/pictures/${bench.opened!.id}/treatment`" download>Keep the treatment as a document</a>
+    <TreatmentDocument />
   </aside>
 </template>
 
@@ -73,5 +74,4 @@ function setContent(content: OutputContent): void {
 .field > span { flex: none; width: 62px; }
 .field .el-select { flex: 1; min-width: 0; }
 .line { display: flex; align-items: center; justify-content: space-between; gap: 8px; }
-.treatment { text-decoration: underline; text-underline-offset: 2px; color: var(--soft-ink); }
 </style>

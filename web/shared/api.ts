@@ -65,7 +65,7 @@ export type OpenedJob = Job & { list: Picture[]; arriving: Arriving[]; deleted: 
 
 export interface Run {
   id: string
-  kind: 'intake' | 'find' | 'mend' | 'export' | 'learn' | 'chart' | 'carry' | 'fit' | 'join' | 'merge' | 'archive' | 'restore' | 'contact-sheet'
+  kind: 'intake' | 'find' | 'mend' | 'export' | 'learn' | 'chart' | 'carry' | 'fit' | 'join' | 'merge' | 'archive' | 'restore' | 'contact-sheet' | 'rescan'
   picture: string
   job: string | null
   parameters: Record<string, unknown>
@@ -156,6 +156,7 @@ export const api = {
   time: (job: string) => ask<{ spent: TimeSpent[] }>('GET', `/jobs/${job}/time`),
   outputs: (job: string) => ask<{ outputs: OutputRequest[] }>('GET', `/jobs/${job}/outputs`),
   keepOutputs: (job: string, outputs: readonly OutputRequest[]) => ask<{ outputs: OutputRequest[] }>('POST', `/jobs/${job}/outputs`, { outputs }),
+  openTreatment: (id: string, revision: number, treatment: unknown) => ask<{ revision: number; run: string | null }>('POST', `/pictures/${id}/treatment`, { revision, treatment }),
   preview: (id: string, output: OutputRequest) => ask<OutputPreview>('POST', `/pictures/${id}/preview`, { output }),
   fit: (id: string, byHand: readonly (Placement & { piece: number })[], refit: boolean) => ask<Run>('POST', `/pictures/${id}/fit`, { byHand, refit }),
   join: (id: string, pieces: readonly { placement: Placement; gain: number }[]) => ask<Run>('POST', `/pictures/${id}/join`, { pieces }),

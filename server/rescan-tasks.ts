@@ -1,0 +1,81 @@
+import type { MessagePort } from 'node:worker_threads'
+import { atan2 } from '@fennip/core/raster/exact-math.js'
+import { operationOf } from '@fennip/core/operations/registry.js'
+import { alignRescan } from '@fennip/core/rescan/align-rescan.js'
+import { comparePlace, type SeenPlace } from '@fennip/core/rescan/compare-places.js'
+import { moveTreatment } from '@fennip/core/rescan/move-treatment.js'
+import { scaleOf } from '@fennip/core/rescan/similarity.js'
+import { Chain } from '@fennip/core/render/chain.js'
+import { renderRegion } from '@fennip/core/render/patch.js'
+import { levelSize } from '@fennip/core/raster/pyramid.js'
+import type { IntegerRaster, Region } from '@fennip/core/raster/raster.js'
+import type { OperationStep, Original, Treatment } from '@fennip/core/treatment/schema.js'
+import { openBase } from './storage/base.js'
+import { patchesOf, storageAt, type Where } from './tasks.js'
+import { tellProgress } from './tell-progress.js'
+
+/** A treatment moved to another scan. */
+export interface MovedToRescan {
+  readonly moved: Treatment
+  readonly unfit: readonly string[]
+  readonly refit: readonly string[]
+  readonly turnDegrees: number
+  readonly scale: number
+}
+
+/** Align the scan of a treatment with another, look for every flaw there, move the treatment, and measure anew what looks at the picture. */
+export async function moveToRescan({ where, treatment, to, port }: { where: Where; treatment: Treatment; to: Original; port: MessagePort }): Promise<MovedToRescan> {
+  const storage = storageAt(where)
+  const tell = tellProgress(port)
+  const [first, second] = [await openBase(storage, treatment.original.sha256), await openBase(storage, to.sha256)]
+  tell(0.05)
+  const similarity = alignRescan({ ...first.source, curve: first.document.profile.curve }, { ...second.source, curve: second.document.profile.curve })
+  tell(0.4)
+  const seen = new Map<string, SeenPlace>()
+  for (const [i, { id, shape }] of treatment.flaws.entries()) {
+    if (i % 20 === 0) tell(0.4 + (0.4 * i) / treatment.flaws.length)
+    seen.set(id, comparePlace(first.source, second.source, similarity, shape))
+  }
+  const { treatment: moved, unfit, refit, remeasure } = moveTreatment(treatment, to, similarity, seen)
+  const patches = await patchesOf(storage, moved)
+  const mended = (region: Region, level: number): IntegerRaster => {
+    if (level === 0) return renderRegion(second.source, patches, region)
+    return reduced((part) => renderRegion(second.source, patches, part), to, region, level)
+  }
+  const operations: OperationStep[] = []
+  for (const [i, step] of (moved.operations ?? []).entries()) {
+    tell(0.8 + (0.2 * i) / moved.operations!.length)
+    const operation = operationOf(step.operation)
+    if (!remeasure.includes(step.id) || !operation.measure) {
+      operations.push(step)
+      continue
+    }
+    const chain = new Chain(second.document, { areas: moved.areas, operations: operations.filter(({ operation: name }) => operationOf(name).form !== 'geometry') })
+    const { measured: _before, ...rest } = step
+    const measured: unknown = operation.measure(chain.survey(step.zone, mended), step.settings, chain.context)
+    operations.push({ ...rest, ...(measured === undefined ? {} : { measured }) })
+  }
+  port.close()
+  return { moved: { ...moved, ...(moved.operations ? { operations } : {}) }, unfit, refit, turnDegrees: (atan2(similarity.b, similarity.a) * 180) / Math.PI, scale: scaleOf(similarity) }
+}
+
+/** A region of a smaller level: means of the pixels it stands for. */
+function reduced(read: (region: Region) => IntegerRaster, { width, height }: Original, region: Region, level: number): IntegerRaster {
+  const step = 2 ** level
+  const size = levelSize(width, height, level)
+  const full = { x: region.x * step, y: region.y * step, width: Math.min(width, (region.x + region.width) * step) - region.x * step, height: Math.min(height, (region.y + region.height) * step) - region.y * step }
+  const pixels = read(full)
+  const { channels } = pixels
+  const data = new (pixels.data.constructor as Uint8ArrayConstructor)(region.width * region.height * channels)
+  for (let y = 0; y < region.height && y + region.y < size.height; y++) {
+    for (let x = 0; x < region.width && x + region.x < size.width; x++) {
+      const [right, bottom] = [Math.min(full.width, (x + 1) * step), Math.min(full.height, (y + 1) * step)]
+      for (let c = 0; c < channels; c++) {
+        let [sum, count] = [0, 0]
+        for (let py = y * step; py < bottom; py++) for (let px = x * step; px < right; px++, count++) sum += pixels.data[(py * full.width + px) * channels + c]!
+        data[(y * region.width + x) * channels + c] = Math.round(sum / Math.max(1, count))
+      }
+    }
+  }
+  return { width: region.width, height: region.height, channels, data }
+}
