@@ -112,7 +112,19 @@ if ((await page.locator('[data-test=export-row]').count()) === 0) {
   await page.click('[data-test=export]')
   await page.waitForSelector('[data-test=download]', { timeout: 120000 })
 }
+await page.click('[data-test=show-files]')
+await page.locator('[data-test=output-row]', { hasText: 'before and after' }).click()
+await page.waitForSelector('[data-test=output-preview]', { timeout: 60000 })
+await rest(page, 8000)
 await shot('bench-hand-over')
+await page.goto(page.url().replace(/\/pictures\/.*/, '/hand-over'))
+await page.waitForSelector('[data-test=space-row]')
+if ((await page.locator('[data-test=job-download]').count()) === 0) {
+  await page.click('[data-test=write-archive]')
+  await page.waitForSelector('[data-test=job-download]', { timeout: 300000 })
+}
+await rest(page, 1500)
+await shot('job-hand-over')
 // A round over the print, some of it looked at.
 await page.goto(`${print}/find`)
 await rest(page)

@@ -4,6 +4,7 @@ import { readPicture } from '@fennip/codec/read.js'
 import { rowsOf } from '@fennip/codec/rows.js'
 import { fillFile } from '@fennip/codec/sink.js'
 import { writePicture } from '@fennip/codec/write.js'
+import { bringOver as bring } from '@fennip/core/assemble/bring-over.js'
 import { cutOut, type Piece } from '@fennip/core/assemble/cut-out.js'
 import type { SeamPlace } from '@fennip/core/assemble/fit.js'
 import { fitAll, joinPieces, type JoinedPiece } from '@fennip/core/assemble/join.js'
@@ -11,8 +12,12 @@ import { alignedPlace, type Alignment } from '@fennip/core/assemble/align.js'
 import { mergeExposures, type MovingThing } from '@fennip/core/assemble/merge.js'
 import type { Placement } from '@fennip/core/assemble/sheet.js'
 import { ProblemError } from '@fennip/core/problem.js'
-import { depthOf, type IntegerRaster, type Region } from '@fennip/core/raster/raster.js'
+import { atan2 } from '@fennip/core/raster/exact-math.js'
+import { crop, depthOf, type IntegerRaster, type Region } from '@fennip/core/raster/raster.js'
+import { Chain } from '@fennip/core/render/chain.js'
+import { scaleOf } from '@fennip/core/rescan/similarity.js'
 import type { Outline } from '@fennip/core/shape/shape.js'
+import type { Treatment } from '@fennip/core/treatment/schema.js'
 import type { Settings } from './settings.js'
 import { openStorage, originalKey } from './storage/storage.js'
 import { tellProgress } from './tell-progress.js'
@@ -84,6 +89,25 @@ export async function joinScan({ where, sha256, name, pieces, file, port }: { wh
   await fillFile(file, (sink) => writePicture(rowsOf(raster, null), header.metadata, { format: 'tiff', depth: depthOf(raster), quality: 100 }, sink))
   port.close()
   return { gaps: [...gaps] }
+}
+
+/** Bring what another picture shows into a zone of a treatment, into a file of 16 bits. */
+export async function bringOver({ where, treatment, zone, name, other, file, port }: { where: Where; treatment: Treatment; zone: string; name: string; other: { readonly sha256: string; readonly name: string }; file: string; port: MessagePort }): Promise<{ turnDegrees: number; scale: number; gains: readonly number[] }> {
+  const tell = tellProgress(port)
+  const picture = await scanOf(where, treatment.original.sha256, name)
+  tell(0.1)
+  const second = await scanOf(where, other.sha256, other.name)
+  tell(0.2)
+  if (second.pixels.channels !== picture.pixels.channels) throw new ProblemError('other-channels', { title: 'One is in colour, the other grey', detail: `${name} and ${other.name} differ in their channels. Choose a picture of the same kind.`, status: 422 })
+  const { pixels, header } = picture
+  const whole = { x: 0, y: 0, width: pixels.width, height: pixels.height }
+  const chain = new Chain({ width: pixels.width, height: pixels.height, channels: pixels.channels, profile: header.profile }, { areas: treatment.areas, operations: [] })
+  const cover = chain.cover(zone, whole, 0, (region) => crop(pixels, region))
+  if (!cover?.some((value) => value > 0)) throw new ProblemError('zone-empty', { title: 'The zone covers nothing', detail: 'The zone was taken out or has no pixel in the picture. Choose another one.', status: 409 })
+  const { raster, similarity, gains } = bring({ pixels, curve: header.profile.curve }, { pixels: second.pixels, curve: second.header.profile.curve }, cover, (share) => tell(0.2 + 0.6 * share))
+  await fillFile(file, (sink) => writePicture(rowsOf(raster, null), header.metadata, { format: 'tiff', depth: 16, quality: 100 }, sink))
+  port.close()
+  return { turnDegrees: (atan2(similarity.b, similarity.a) * 180) / Math.PI, scale: scaleOf(similarity), gains }
 }
 
 /** Exposures of a bracket, as a thread is told. */

@@ -196,6 +196,11 @@ export class Threads {
     return this.runSteered('joinScan', { sha256, name, pieces, file }, onProgress)
   }
 
+  /** Bring what another picture shows into a zone, into a file. */
+  bringOver(treatment: Treatment, zone: string, name: string, other: { sha256: string; name: string }, file: string, onProgress: (share: number) => boolean): Promise<{ turnDegrees: number; scale: number; gains: readonly number[] }> {
+    return this.runSteered('bringOver', { treatment, zone, name, other, file }, onProgress)
+  }
+
   /** Merge exposures into a file. @param chosen  Exposures for moving things, in their order; null where Fennip chooses. */
   mergeBracket(parts: readonly BracketPart[], reference: number, chosen: readonly (number | null)[], file: string, onProgress: (share: number) => boolean): Promise<{ things: ShownThing[]; ratios: number[]; reference: number }> {
     return this.runSteered('mergeBracket', { parts, reference, chosen, file }, onProgress)

@@ -66,6 +66,8 @@ export const MergeBody = Type.Object(
   strict,
 )
 
+export const BringOverBody = Type.Object({ from: Uuid, zone: { ...Identifier, description: 'Zone of the picture that is filled from the other.' } }, strict)
+
 const batchOf = <K extends string>(kind: K, parameters: TSchema) => Type.Object({ kind: Type.Literal(kind), pictures: Type.Array(Uuid, { minItems: 1, maxItems: 5000, uniqueItems: true }), parameters }, strict)
 
 export const BatchBody = Type.Union(
@@ -106,6 +108,7 @@ export const bodySchemas = {
   validateFitBody: FitBody,
   validateJoinBody: JoinBody,
   validateMergeBody: MergeBody,
+  validateBringOverBody: BringOverBody,
 }
 
 export type JobRequest = Static<typeof JobBody>

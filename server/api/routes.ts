@@ -23,7 +23,7 @@ import { originalKey, patchKey, tileKey, type Storage } from '../storage/storage
 import { jobRoutes } from './job-routes.js'
 import { handOverRoutes } from './hand-over-routes.js'
 import { checkAddress, checkStorable } from './storable.js'
-import { AsideBody, BatchBody, EditBody, FindBody, FitBody, JobBody, JoinBody, LearnBody, LookedBody, MendBody, MergeBody, NothingBody, SensorNameBody, UndoBody, type AsideRequest, type BatchRequest, type EditRequest, type FindRequest, type JobRequest, type LearnRequest, type LookedRequest, type SensorNameRequest, type UndoRequest } from './bodies.js'
+import { AsideBody, BatchBody, BringOverBody, EditBody, FindBody, FitBody, JobBody, JoinBody, LearnBody, LookedBody, MendBody, MergeBody, NothingBody, SensorNameBody, UndoBody, type AsideRequest, type BatchRequest, type EditRequest, type FindRequest, type JobRequest, type LearnRequest, type LookedRequest, type SensorNameRequest, type UndoRequest } from './bodies.js'
 
 /** One route: what it is, what it takes and what it does. The OpenAPI description is made from the same list. */
 export interface Route {
@@ -111,6 +111,11 @@ export function describeRoutes(tools: RouteTools): Route[] {
       if (!pictures.includes(reference)) throw new ProblemError('no-reference', { title: 'The reference is not among the exposures', detail: 'The picture that the others are aligned to has to be one of them.', status: 422 })
       await Promise.all(pictures.map((id) => readPictureSummary(database, id)))
       return queueRun(database, boss, 'merge', reference, request.body as Record<string, unknown>)
+    } },
+    { method: 'post', path: '/pictures/{picture}/bring-over', summary: 'Bring what another picture of the job shows into a zone, as a picture of its own', body: BringOverBody, validate: validators.validateBringOverBody, success: 202, handle: async (request) => {
+      const { from } = request.body as { from: string }
+      await Promise.all([parameter(request, 'picture'), from].map((id) => readPictureSummary(database, id)))
+      return queueRun(database, boss, 'bring-over', parameter(request, 'picture'), request.body as Record<string, unknown>)
     } },
     { method: 'get', path: '/runs/{run}', summary: 'How far long work is', success: 200, handle: (request) => readRun(database, parameter(request, 'run')) },
     { method: 'post', path: '/runs/{run}/cancel', summary: 'Stop long work', success: 200, handle: (request) => cancelRun(database, parameter(request, 'run')) },

@@ -6,7 +6,7 @@ import type { JoinedPiece } from '@fennip/core/assemble/join.js'
 import type { Placement } from '@fennip/core/assemble/sheet.js'
 import type { Flaw } from '@fennip/core/treatment/schema.js'
 import { completeArrival, forgetUnusedFile } from '../arrivals.js'
-import { appendEdit, currentTreatment } from '../history.js'
+import { appendEdit, currentTreatment, replaceTreatment } from '../history.js'
 import { keepOriginal } from '../storage/storage.js'
 import type { Run } from './runs.js'
 import { steered } from './steered.js'
@@ -49,6 +49,20 @@ export async function mergeBracket(tools: WorkTools, run: Run, progress: Progres
   })
   const made = await assembled(tools, run, progress, { job, name: `${name.replace(/\.[^.]*$/, '')}-merged.tif`, note: `Merged from ${parts.length} exposures: ${parts.map((part) => part.name).join(', ')}.` }, (file, onShare) => tools.threads.mergeBracket(parts, pictures.indexOf(run.picture), chosen, file, onShare))
   return { picture: made.picture, name: made.name, exposures: parts.map((part) => part.name), pictures, ...made.result }
+}
+
+/** Bring what another picture of the job shows into a zone: a picture of its own, to which the treatment goes along. */
+export async function bringFromOther(tools: WorkTools, run: Run, progress: Progress): Promise<Record<string, unknown>> {
+  const { from, zone } = run.parameters as { from: string; zone: string }
+  const { treatment } = await currentTreatment(tools.database, run.picture)
+  const { name, job } = await nameOf(tools, run.picture)
+  const other = (await tools.database('pictures').join('originals', 'originals.sha256', 'pictures.original').where({ 'pictures.id': from, 'pictures.job_id': job }).whereNull('pictures.deleted_at').first('name', 'sha256')) as { name: string; sha256: string } | undefined
+  if (!other) throw new ProblemError('picture-unknown', { title: 'The other picture is missing', detail: 'It is not in this job any more. Choose another one.', status: 404 })
+  const made = await assembled(tools, run, progress, { job, name: `${name.replace(/\.[^.]*$/, '')}-completed.tif`, note: `A part of it comes from ${other.name}.` }, (file, onShare) => tools.threads.bringOver(treatment, zone, name, other, file, onShare))
+  const now = await currentTreatment(tools.database, made.picture)
+  // It lies as its picture did, so everything done to that is done to it.
+  if (now.revision === 0) await replaceTreatment(tools.database, made.picture, 0, `As ${name}`, { ...treatment, original: now.treatment.original })
+  return { picture: made.picture, name: made.name, other: other.name, ...made.result }
 }
 
 /** Make a file in a thread and take it in as a picture of the job. */

@@ -13,7 +13,7 @@ import { appendEdit, currentTreatment } from '../history.js'
 import { Cancelled, goOn, type Progress, type WorkTools } from './tools.js'
 import { originalKey } from '../storage/storage.js'
 import type { Run } from './runs.js'
-import { fitScan, joinScan, mergeBracket } from './assemble-work.js'
+import { bringFromOther, fitScan, joinScan, mergeBracket } from './assemble-work.js'
 import { takeArchive } from '../archive/take-archive.js'
 import { writeArchive } from '../archive/write-archive.js'
 import { writeContactSheet } from './contact-sheet-work.js'
@@ -34,6 +34,7 @@ export async function doWork(tools: WorkTools, run: Run, progress: Progress): Pr
     case 'fit': return fitScan(tools, run, progress)
     case 'join': return joinScan(tools, run, progress)
     case 'merge': return mergeBracket(tools, run, progress)
+    case 'bring-over': return bringFromOther(tools, run, progress)
     case 'rescan': return carryToRescan(tools, run, progress)
     case 'archive': return { ...(await writeArchive(tools, run, progress)) }
     case 'restore': return takeArchive(tools, run, progress)

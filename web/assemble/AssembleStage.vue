@@ -9,6 +9,7 @@ import { useWorkKeys } from '../shared/keys.js'
 import { useAssemble, type PiecesShown } from '../store/assemble.js'
 import { useBench } from '../store/bench.js'
 import BracketView from './BracketView.vue'
+import BringOver from './BringOver.vue'
 import PiecesView from './PiecesView.vue'
 
 /** Pieces of a torn print on one scan: found, fitted, moved by hand, joined. */
@@ -104,6 +105,7 @@ function onKey(event: KeyboardEvent): void {
       </template>
       <template v-else-if="isBracket"><h2>Bracket</h2><p class="soft">The others were aligned to this picture, and its middle tones are kept. Another exposure can be taken as the reference above its column.</p></template>
       <template v-else><h2>Assemble</h2><p class="soft">A torn print is put together from its pieces on one scan. A picture of one piece needs nothing here.</p></template>
+      <BringOver v-if="pieces.length === 0 && !isBracket" :job="props.job" />
       <RouterLink v-if="assemble.joined" v-slot="{ navigate }" :to="`/jobs/${props.job}/pictures/${assemble.joined.picture}/mend`" custom>
         <ElButton data-test="open-joined" @click="navigate">Open {{ assemble.joined.name }}</ElButton>
       </RouterLink>

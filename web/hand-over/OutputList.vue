@@ -30,10 +30,10 @@ async function write(): Promise<void> {
       <small v-if="warnings.length > 0" class="warning" data-test="remarks">{{ warnings.join(' ') }}</small>
       <small v-else class="soft" data-test="remarks">{{ bench.flaws.length > 0 ? 'Every flaw is settled or left on purpose, and no mend shows.' : 'The picture has not been searched.' }}</small>
     </header>
-    <div class="rows" role="listbox" aria-label="Files">
-      <div v-for="(output, i) in handOver.list" :key="i" class="row" :class="{ on: i === handOver.selectedAt, off: !output.wanted }" role="option" tabindex="0" :aria-selected="i === handOver.selectedAt" data-test="output-row" @click="handOver.selectedAt = i" @keydown.enter.self="handOver.selectedAt = i">
+    <div class="rows">
+      <div v-for="(output, i) in handOver.list" :key="i" class="row" :class="{ on: i === handOver.selectedAt, off: !output.wanted }" data-test="output-row" @click="handOver.selectedAt = i">
         <ElSwitch :model-value="output.wanted" size="small" :aria-label="`Write ${output.name}`" data-test="output-wanted" @click.stop @change="handOver.set({ wanted: !output.wanted }, i)" />
-        <span><b>{{ output.name }}</b>: {{ outputWords(output) }}</span>
+        <button type="button" class="sentence" :aria-pressed="i === handOver.selectedAt"><b>{{ output.name }}</b>: {{ outputWords(output) }}</button>
       </div>
       <div class="row report">
         <span><b>report</b> of what was done<br />
@@ -56,7 +56,8 @@ header small { display: block; margin-top: 2px; }
 .rows { overflow-y: auto; flex: 1; min-height: 0; }
 .row { display: flex; gap: 10px; align-items: flex-start; padding: 10px 12px; border-bottom: 1px solid var(--hairline); cursor: pointer; border-left: 3px solid transparent; }
 .row.on { background: #fff; border-left-color: var(--ink); }
-.row.off span { color: var(--soft-ink); }
+.row.off .sentence { color: var(--soft-ink); }
+.sentence { border: 0; padding: 0; background: none; color: inherit; text-align: left; cursor: pointer; }
 .report { cursor: default; padding-left: 50px; }
 .report :deep(.el-checkbox) { margin-right: 10px; }
 .row :deep(.el-switch) { flex: none; height: 20px; }

@@ -65,7 +65,7 @@ export type OpenedJob = Job & { list: Picture[]; arriving: Arriving[]; deleted: 
 
 export interface Run {
   id: string
-  kind: 'intake' | 'find' | 'mend' | 'export' | 'learn' | 'chart' | 'carry' | 'fit' | 'join' | 'merge' | 'archive' | 'restore' | 'contact-sheet' | 'rescan'
+  kind: 'intake' | 'find' | 'mend' | 'export' | 'learn' | 'chart' | 'carry' | 'fit' | 'join' | 'merge' | 'archive' | 'restore' | 'contact-sheet' | 'rescan' | 'bring-over'
   picture: string
   job: string | null
   parameters: Record<string, unknown>
@@ -161,6 +161,7 @@ export const api = {
   fit: (id: string, byHand: readonly (Placement & { piece: number })[], refit: boolean) => ask<Run>('POST', `/pictures/${id}/fit`, { byHand, refit }),
   join: (id: string, pieces: readonly { placement: Placement; gain: number }[]) => ask<Run>('POST', `/pictures/${id}/join`, { pieces }),
   merge: (id: string, pictures: readonly string[], chosen: readonly (number | null)[] = []) => ask<Run>('POST', `/pictures/${id}/merge`, { pictures, chosen }),
+  bringOver: (id: string, from: string, zone: string) => ask<Run>('POST', `/pictures/${id}/bring-over`, { from, zone }),
   aside: (id: string, aside: boolean) => ask<{ setAside: boolean }>('POST', `/pictures/${id}/aside`, { aside }),
   looked: (id: string, cells: number[]) => ask<{ looked: number[] }>('POST', `/pictures/${id}/looked`, { cells }),
   takenBy: (id: string, name: string) => ask<{ sensor: string | null }>('POST', `/pictures/${id}/sensor`, { name }),

@@ -37,6 +37,7 @@ export const RUN_WORDS: Record<Run['kind'], { doing: string; batch: string }> = 
   fit: { doing: 'Fitting the pieces', batch: 'Fit the pieces' },
   join: { doing: 'Joining the pieces', batch: 'Join the pieces' },
   merge: { doing: 'Merging the exposures', batch: 'Merge the exposures' },
+  'bring-over': { doing: 'Bringing a part over', batch: 'Bring a part over' },
   rescan: { doing: 'Carrying the treatment to this scan', batch: 'Carry a treatment over' },
   archive: { doing: 'Writing the archive', batch: 'Write the archive' },
   restore: { doing: 'Taking a job in', batch: 'Take a job in' },

@@ -136,7 +136,7 @@ onUnmounted(() => stop())
 
 <template>
   <div ref="page" class="sheet" :class="{ dropping }" @dragover.prevent="dropping = true" @dragleave="dropping = false" @drop.prevent="onDrop">
-    <div class="top-bar"><RouterLink class="brand" to="/">Fennip</RouterLink><span><RouterLink class="soft" to="/">Shelf</RouterLink> / <b>{{ sheet?.title }}</b></span></div>
+    <div class="top-bar"><RouterLink class="brand" to="/">Fennip</RouterLink><span><RouterLink class="soft" to="/">Shelf</RouterLink> / <b>{{ sheet?.title }}</b></span><span class="rest"><RouterLink class="soft" :to="`/jobs/${job}/hand-over`" data-test="job-hand-over">Archive, space, time</RouterLink></span></div>
     <header>
       <div tabindex="-1" data-home><h1>{{ sheet?.title }}</h1><p class="soft">{{ problem || sum }}</p></div>
       <div class="actions">
