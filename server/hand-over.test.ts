@@ -173,9 +173,9 @@ it('a job taken in by another Fennip has the same pixels, history, files, times 
   expect(timeless((await file(again.id, 1)).toString())).toBe(timeless(report))
   const { spent } = (await ask('GET', `/jobs/${job}/time`)).body as unknown as { spent: { seconds: number }[] }
   expect(spent.map(({ seconds }) => seconds)).toEqual([40, 365])
-  // The redo that was open is open again.
+  // The redo that was open is open again: of the treatment that was opened and taken back.
   expect((await ask('POST', `/pictures/${picture}/redo`, { revision: (await ask('GET', `/pictures/${picture}`)).body.revision })).status).toBe(200)
-  expect((await treatmentOf(picture)).remarks![0]!.answer).toBe('The lower one.')
+  expect((await treatmentOf(picture)).flaws).toHaveLength(3)
 })
 
 it('an archive that is not whole is refused, and nothing of it is kept', async () => {

@@ -83,6 +83,26 @@ describe('the interface', () => {
       expect(Object.keys(answer.body)).toEqual(expect.arrayContaining(['type', 'title', 'status', 'detail']))
     }
   })
+  it('brings a part over from another picture through a zone, with all that was done to the picture', async () => {
+    const about = (await get(`/api/pictures/${picture}`)).body as unknown as { revision: number; picture: { job: { id: string }; original: { sha256: string; width: number; height: number } } }
+    const { sha256, width, height } = about.picture.original
+    // Another frame of the scene, a little brighter, taken in as any file.
+    const file = await sharp(readFileSync(join(home, 'storage/originals', sha256.slice(0, 2), sha256))).linear(1.1, 0).jpeg({ quality: 95 }).toBuffer()
+    const other = (await arrival(services.address, await upload(services.address, about.picture.job.id, 'brighter.jpg', file))).picture!
+    expect((await post(`/api/pictures/${picture}/bring-over`, { from: other, zone: '' })).status).toBe(400)
+    const zone = { id: 'over', name: 'lost', role: 'zone', softEdgePx: 6, parts: [{ mode: 'add', shape: { type: 'disc', x: width / 2, y: height / 2, r: 60 } }] }
+    expect((await post(`/api/pictures/${picture}/edits`, { revision: about.revision, label: 'Zone', operations: [{ type: 'put', list: 'areas', items: [zone] }] })).status).toBe(200)
+    const run = await ended((await post(`/api/pictures/${picture}/bring-over`, { from: other, zone: 'over' })).body.id as string)
+    expect(run.problem).toBe(null)
+    const result = run.result as { picture: string; name: string; gains: number[] }
+    for (const gain of result.gains) expect(gain).toBeGreaterThan(0.5)
+    const made = (await get(`/api/pictures/${result.picture}`)).body as unknown as { treatment: { areas: { id: string }[] }; picture: { original: { depth: number; width: number }; about: { notes: string[] } } }
+    expect(made.picture.original).toMatchObject({ depth: 16, width })
+    expect(made.picture.about.notes.join(' ')).toContain('brighter.jpg')
+    expect(made.treatment.areas.map(({ id }) => id)).toContain('over')
+    for (const id of [result.picture, other]) await fetch(`${services.address}/api/pictures/${id}`, { method: 'DELETE' })
+    await post(`/api/pictures/${picture}/undo`, { revision: about.revision + 1 })
+  })
   it('refuses to merge without the reference, and says of a picture of one piece that there is nothing to join', async () => {
     const others = ((await get(`/api/jobs/${job}`)).body.list as { id: string }[]).map(({ id }) => id).filter((id) => id !== picture)
     expect((await post(`/api/pictures/${picture}/merge`, { pictures: [others[0], '00000000-0000-0000-0000-000000000000'] })).body.type).toBe('urn:fennip:problem:no-reference')
