@@ -38,7 +38,7 @@ export async function renderPair(finished: Finished, output: Output, conversion:
 }
 
 async function drawCaption(page: IntegerRaster, text: string, height: number, gap: number): Promise<void> {
-  const line = await lineOfText(text, height * 0.5, page.width - 2 * gap)
+  const line = await lineOfText(text, height * 0.62, page.width - 2 * gap)
   const top = page.height - gap - height + Math.round((height + gap - line.height) / 2)
   for (let y = 0; y < line.height; y++) {
     for (let x = 0; x < line.width; x++) {
