@@ -22,6 +22,8 @@ export interface Finished {
   readonly patches: readonly Patch[]
   /** Transparency at full size. */
   readonly alpha: IntegerRaster | null
+  /** A region of a smaller level, as it came or with its mends, where levels are at hand: what is only looked at is made from these. */
+  readSmaller?(region: Region, level: number, isMended: boolean): IntegerRaster
   /** Where floats are kept between readings. */
   readonly memory: ChainMemory
 }

@@ -11,12 +11,16 @@ const [INK, RULE] = [40, 255]
 
 /** Before and after on one white sheet of 8 bits, with a caption. */
 export async function renderPair(finished: Finished, output: Output, conversion: Conversion | null, rendered: RenderedBase | null, onShare: (share: number) => void): Promise<IntegerRaster> {
-  const delivered = deliveredSize(finished)
-  const { one, gap, caption, sheet } = pairSizes(output, delivered)
+  const { one } = pairSizes(output, deliveredSize(finished))
   const opaque = { ...finished, alpha: null }
   const options = { longest: Math.max(one.width, one.height), depth: 8, sharpening: output.sharpen, conversion } as const
   const before = await wholeRaster(renderRows(opaque, { ...options, stage: 'original' }, null, (share) => onShare(share / 2)))
-  const after = await wholeRaster(renderRows(opaque, options, rendered, (share) => onShare(0.5 + share / 2)))
+  return layOut(finished, output, before, await wholeRaster(renderRows(opaque, options, rendered, (share) => onShare(0.5 + share / 2))))
+}
+
+/** The sheet, from both pictures at their size on it. */
+export async function layOut(finished: Finished, output: Output, before: IntegerRaster, after: IntegerRaster): Promise<IntegerRaster> {
+  const { one, gap, caption, sheet } = pairSizes(output, deliveredSize(finished))
   const page = makeRaster(sheet.width, sheet.height, before.channels, 8)
   page.data.fill(255)
   const place = (picture: IntegerRaster, x: number) => paste(page, picture, x, gap)

@@ -1,14 +1,19 @@
+import sharp from 'sharp'
 import { MemorySink } from '@fennip/codec/sink.js'
 import { toEightBits, type PictureRows } from '@fennip/codec/rows.js'
 import { encodePicture, writePicture } from '@fennip/codec/write.js'
 import type { Output } from '@fennip/core/output/output.js'
-import { depthOfOutput, longestSide, type OutputPlan } from '@fennip/core/output/plan-output.js'
+import { scaledTo } from '@fennip/core/finish/size.js'
+import { depthOfOutput, longestSide, pairSizes, type OutputPlan } from '@fennip/core/output/plan-output.js'
 import { srgbProfile } from '@fennip/core/raster/profile.js'
 import { conversionBetween } from '@fennip/core/output/convert-profile.js'
+import { levelCount, levelSize } from '@fennip/core/raster/pyramid.js'
+import { Chain } from '@fennip/core/render/chain.js'
+import { rounded } from '@fennip/core/render/samples.js'
 import type { IntegerRaster } from '@fennip/core/raster/raster.js'
 import type { Finished } from './finished.js'
-import { renderPair } from './pair.js'
-import { deliveredSize, renderRows, wholeRaster } from './rendering.js'
+import { layOut } from './pair.js'
+import { deliveredSize, planUpTo, renderRows, wholeRaster } from './rendering.js'
 import { planOf } from './write-output.js'
 
 /** What a file will be, before it is written. */
@@ -33,10 +38,28 @@ export async function previewOutput(finished: Finished, output: Output): Promise
 
 /** The file in 8 bits of sRGB, for the screen. */
 async function smallPicture(finished: Finished, output: Output, longest: number): Promise<IntegerRaster> {
-  const { profile, channels } = finished.base
-  const conversion = conversionBetween(profile, srgbProfile(false), channels)
-  if (output.content === 'pair') return renderPair(finished, { ...output, longestPx: longest, sharpen: 0 }, conversion, null, () => undefined)
-  return toEightBits(await wholeRaster(renderRows({ ...finished, alpha: null }, { longest, depth: 8, conversion })))
+  if (output.content !== 'pair') return smallStage(finished, 'finish', longest)
+  const small = { ...output, longestPx: longest }
+  const { one } = pairSizes(small, deliveredSize(finished))
+  const side = Math.max(one.width, one.height)
+  return layOut(finished, small, await smallStage(finished, 'original', side), await smallStage(finished, 'finish', side))
+}
+
+/** A stage small, from the nearest level above where levels are at hand. */
+async function smallStage(finished: Finished, stage: 'original' | 'finish', longest: number): Promise<IntegerRaster> {
+  const { base, treatment, memory, readSmaller } = finished
+  const conversion = conversionBetween(base.profile, srgbProfile(false), base.channels)
+  const delivered = deliveredSize(finished)
+  const level = Math.min(levelCount(base.width, base.height) - 1, Math.floor(Math.log2(Math.max(delivered.width, delivered.height) / longest)))
+  const wanted = scaledTo(delivered, longest)
+  if (!readSmaller || level < 1) return toEightBits(await wholeRaster(renderRows({ ...finished, alpha: null }, { stage, longest, depth: 8, conversion })))
+  const chain = new Chain(base, planUpTo(treatment, stage), { memory, below: stage === 'original' ? 'original' : 'mended' })
+  const size = levelSize(delivered.width, delivered.height, level)
+  const pixels = chain.deliver({ x: 0, y: 0, ...size }, level, (region, at) => readSmaller(region, at, stage === 'finish'))
+  conversion?.(pixels)
+  const { data, width, height, channels } = rounded(pixels, 8)
+  const resized = await sharp(data, { raw: { width, height, channels: channels as 1 | 3 } }).resize(wanted.width, wanted.height, { fit: 'fill', kernel: 'lanczos3' }).raw().toBuffer({ resolveWithObject: true })
+  return { width: resized.info.width, height: resized.info.height, channels: resized.info.channels, data: new Uint8Array(resized.data) }
 }
 
 async function aboutBytes(finished: Finished, output: Output, { width, height }: OutputPlan, small: IntegerRaster): Promise<number> {

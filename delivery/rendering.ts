@@ -36,7 +36,7 @@ export interface RenderOptions {
 const isFrame = ({ operation }: OperationStep) => operationOf(operation).form === 'geometry'
 
 /** Steps up to a stage; the frame is always there, so that stages can be compared. */
-function planUpTo({ operations = [], areas }: Plan, stage: RenderedStage): Pick<Plan, 'operations' | 'areas'> {
+export function planUpTo({ operations = [], areas }: Plan, stage: RenderedStage): Pick<Plan, 'operations' | 'areas'> {
   const upTo = RENDERED_STAGES.indexOf(stage)
   return { areas, operations: operations.filter((step) => isFrame(step) || RENDERED_STAGES.indexOf(step.stage) <= upTo) }
 }

@@ -2,6 +2,7 @@ import type { MessagePort } from 'node:worker_threads'
 import { readHeader, readPicture } from '@fennip/codec/read.js'
 import type { Output } from '@fennip/core/output/output.js'
 import { Chain } from '@fennip/core/render/chain.js'
+import { layPatchesOverTile } from '@fennip/core/render/patch.js'
 import type { Treatment } from '@fennip/core/treatment/schema.js'
 import { makeChainMemory, type Finished } from '@fennip/delivery/finished.js'
 import { previewOutput as preview, type OutputPreview } from '@fennip/delivery/preview.js'
@@ -25,12 +26,18 @@ export interface WrittenFile { readonly bytes: number; readonly width: number; r
 
 /** A picture of the storage with its treatment, read tile by tile. */
 async function finishedOf(storage: Storage, { treatment, name, kind }: Delivery): Promise<Finished> {
-  const { source, document } = await openBase(storage, treatment.original.sha256)
+  const { source, document, transfer, level: levelOf } = await openBase(storage, treatment.original.sha256)
   const patches = await patchesOf(storage, treatment)
   const path = await storage.localFile(originalKey(treatment.original.sha256))
   const header = await readHeader(path, name)
   const alpha = header.hasAlpha ? (await readPicture(path, name)).alpha : null
-  return { name, kind, treatment, base: document, header, original: source, patches, alpha, memory: makeChainMemory() }
+  return { name, kind, treatment, base: document, header, original: source, patches, alpha, memory: makeChainMemory(),
+    readSmaller(region, level, isMended) {
+      const pixels = levelOf(level).read(region)
+      if (isMended) layPatchesOverTile(pixels, region, level, patches, transfer)
+      return pixels
+    },
+  }
 }
 
 /** Write several files of one result; each appears whole or not at all. What stands before the frame is made once for all. */

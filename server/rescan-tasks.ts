@@ -6,8 +6,7 @@ import { comparePlace, type SeenPlace } from '@fennip/core/rescan/compare-places
 import { moveTreatment } from '@fennip/core/rescan/move-treatment.js'
 import { scaleOf } from '@fennip/core/rescan/similarity.js'
 import { Chain } from '@fennip/core/render/chain.js'
-import { renderRegion } from '@fennip/core/render/patch.js'
-import { levelSize } from '@fennip/core/raster/pyramid.js'
+import { layPatchesOverTile } from '@fennip/core/render/patch.js'
 import type { IntegerRaster, Region } from '@fennip/core/raster/raster.js'
 import type { OperationStep, Original, Treatment } from '@fennip/core/treatment/schema.js'
 import { openBase } from './storage/base.js'
@@ -39,8 +38,9 @@ export async function moveToRescan({ where, treatment, to, port }: { where: Wher
   const { treatment: moved, unfit, refit, remeasure } = moveTreatment(treatment, to, similarity, seen)
   const patches = await patchesOf(storage, moved)
   const mended = (region: Region, level: number): IntegerRaster => {
-    if (level === 0) return renderRegion(second.source, patches, region)
-    return reduced((part) => renderRegion(second.source, patches, part), to, region, level)
+    const pixels = second.level(level).read(region)
+    layPatchesOverTile(pixels, region, level, patches, second.transfer)
+    return pixels
   }
   const operations: OperationStep[] = []
   for (const [i, step] of (moved.operations ?? []).entries()) {
@@ -57,25 +57,4 @@ export async function moveToRescan({ where, treatment, to, port }: { where: Wher
   }
   port.close()
   return { moved: { ...moved, ...(moved.operations ? { operations } : {}) }, unfit, refit, turnDegrees: (atan2(similarity.b, similarity.a) * 180) / Math.PI, scale: scaleOf(similarity) }
-}
-
-/** A region of a smaller level: means of the pixels it stands for. */
-function reduced(read: (region: Region) => IntegerRaster, { width, height }: Original, region: Region, level: number): IntegerRaster {
-  const step = 2 ** level
-  const size = levelSize(width, height, level)
-  const full = { x: region.x * step, y: region.y * step, width: Math.min(width, (region.x + region.width) * step) - region.x * step, height: Math.min(height, (region.y + region.height) * step) - region.y * step }
-  const pixels = read(full)
-  const { channels } = pixels
-  const data = new (pixels.data.constructor as Uint8ArrayConstructor)(region.width * region.height * channels)
-  for (let y = 0; y < region.height && y + region.y < size.height; y++) {
-    for (let x = 0; x < region.width && x + region.x < size.width; x++) {
-      const [right, bottom] = [Math.min(full.width, (x + 1) * step), Math.min(full.height, (y + 1) * step)]
-      for (let c = 0; c < channels; c++) {
-        let [sum, count] = [0, 0]
-        for (let py = y * step; py < bottom; py++) for (let px = x * step; px < right; px++, count++) sum += pixels.data[(py * full.width + px) * channels + c]!
-        data[(y * region.width + x) * channels + c] = Math.round(sum / Math.max(1, count))
-      }
-    }
-  }
-  return { width: region.width, height: region.height, channels, data }
 }

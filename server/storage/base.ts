@@ -23,6 +23,8 @@ export interface Base {
   readonly source: PixelSource
   readonly transfer: Transfer
   tileAt(column: number, row: number): IntegerRaster
+  /** A smaller level, 0 is full size. */
+  level(level: number): PixelSource
 }
 
 /** Bytes of unpacked tiles that one thread keeps at hand: two rows of tiles of a picture 16 384 px wide at 16 bits. */
@@ -40,16 +42,17 @@ export async function openBase(storage: Storage, sha256: string): Promise<Base> 
   const document = JSON.parse(new TextDecoder().decode(text)) as BaseDocument
   const { width, height, channels, depth, profile } = document
   const folder = await storage.localFolder(tilesPrefix(sha256))
-  const tileAt = (column: number, row: number) => {
-    const key = `${sha256}/${column}-${row}`
+  const tileOf = (level: number, column: number, row: number) => {
+    const key = `${sha256}/${level}/${column}-${row}`
     const known = kept.get(key)
     if (known) return known
-    const region = tileRegion(width, height, 0, column, row)
-    const tile = unpackTile(gunzipSync(readFileSync(join(folder, '0', `${column}-${row}.gz`))), region.width, region.height, channels, depth)
+    const region = tileRegion(width, height, level, column, row)
+    const tile = unpackTile(gunzipSync(readFileSync(join(folder, String(level), `${column}-${row}.gz`))), region.width, region.height, channels, depth)
     kept.set(key, tile)
     return tile
   }
-  return { document, source: tiledSource(document, 0, tileAt), transfer: makeTransfer(profile.curve, depth), tileAt }
+  const level = (wanted: number) => tiledSource(document, wanted, (column, row) => tileOf(wanted, column, row))
+  return { document, source: level(0), transfer: makeTransfer(profile.curve, depth), tileAt: (column, row) => tileOf(0, column, row), level }
 }
 
 /** A picture that mends are laid into; only the tiles they change are held. */
