@@ -13,10 +13,11 @@ import { Chain, contextOf } from '@fennip/core/render/chain.js'
 import { packMask } from '@fennip/core/shape/zone-cover.js'
 import { emptyTreatment } from '@fennip/core/treatment/edit.js'
 import type { Area } from '@fennip/core/treatment/schema.js'
-import { writeChain } from './chain-output.js'
+import { finishedPicture } from '@fennip/delivery/finished.js'
 import { valueOf } from './finish.js'
 import { sha256Of } from './hash.js'
 import { parse, UsageError } from './parse.js'
+import { writeFinished } from './write-finished.js'
 
 /** `fennip correct`: one correction of one file, through a zone. What is not set is proposed from the picture. */
 export async function correct(args: string[]): Promise<void> {
@@ -44,7 +45,7 @@ export async function correct(args: string[]): Promise<void> {
   const step = { ...makeOperationStep('s1', operation.name, settings, survey, contextOf(base), { zone: areas[0]?.id, propose: true }), strength }
   checkSettings(operation, step.settings, '--set')
   const treatment = { ...emptyTreatment({ sha256: await sha256Of(input), width: header.width, height: header.height, channels: header.channels, depth: header.depth }), areas, operations: [step] }
-  await writeChain(picture, new Chain(base, treatment), output, treatment, values.treatment)
+  await writeFinished(finishedPicture(picture, basename(input), treatment), output, {}, values.treatment)
 }
 
 /** A grey picture of the size of the input as a zone. */

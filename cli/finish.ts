@@ -14,9 +14,10 @@ import { Chain, contextOf } from '@fennip/core/render/chain.js'
 import { toFloat } from '@fennip/core/render/samples.js'
 import { emptyTreatment } from '@fennip/core/treatment/edit.js'
 import type { OperationStep } from '@fennip/core/treatment/schema.js'
-import { writeChain } from './chain-output.js'
+import { finishedPicture } from '@fennip/delivery/finished.js'
 import { sha256Of } from './hash.js'
 import { parse, UsageError } from './parse.js'
+import { writeFinished } from './write-finished.js'
 
 /** `fennip finish`: tone, sharpness and frame of one file. */
 export async function finish(args: string[]): Promise<void> {
@@ -50,8 +51,7 @@ export async function finish(args: string[]): Promise<void> {
   for (const [key, value] of wishes) if (key !== 'auto') for (const [name, settings] of settingsOf(key, value)) own.set(name, { ...own.get(name), ...settings })
   for (const name of [...own.keys()].sort((a, b) => orderOf(a) - orderOf(b))) add(name, own.get(name)!)
   const treatment = { ...emptyTreatment({ sha256: await sha256Of(input), width: header.width, height: header.height, channels: header.channels, depth: header.depth }), operations: steps }
-  const chain = new Chain(base, treatment)
-  await writeChain(picture, chain, output, treatment, values.treatment, steps.find(({ operation }) => operation === 'print-size')?.settings.perInch as number | undefined)
+  await writeFinished(finishedPicture(picture, basename(input), treatment), output, {}, values.treatment)
 }
 
 const numbersOf = (key: string, value: string, count: number): number[] => {

@@ -10,9 +10,6 @@ export type WrittenFormat = Format | 'avif'
 export const MEDIA_TYPES: Record<OutputFormat, string> = { jpeg: 'image/jpeg', png: 'image/png', tiff: 'image/tiff', webp: 'image/webp', avif: 'image/avif', ora: 'image/openraster' }
 export const EXTENSIONS: Record<OutputFormat, string> = { jpeg: 'jpg', png: 'png', tiff: 'tif', webp: 'webp', avif: 'avif', ora: 'ora' }
 
-/** Formats that can hold 16 bits a sample. */
-export const DEEP_FORMATS: readonly WrittenFormat[] = ['png', 'tiff']
-
 /**
  * Tell a format from the first bytes, never from the name.
  *

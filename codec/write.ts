@@ -1,9 +1,9 @@
-import { FORMAT_WORDS, sizeRefusal } from '@fennip/core/output/plan-output.js'
-import { depthOf, type IntegerRaster } from '@fennip/core/raster/raster.js'
+import { DEEP_OUTPUTS, sizeRefusal } from '@fennip/core/output/plan-output.js'
+import type { IntegerRaster } from '@fennip/core/raster/raster.js'
 import { ProblemError } from '@fennip/core/problem.js'
 import sharp from 'sharp'
 import { embedMetadata } from './embed.js'
-import { DEEP_FORMATS, type WrittenFormat } from './formats.js'
+import type { WrittenFormat } from './formats.js'
 import type { Metadata } from './read.js'
 import { rowsOf, rowsOfDepth, type PictureRows } from './rows.js'
 import { MemorySink, type Sink } from './sink.js'
@@ -15,15 +15,6 @@ export interface WriteOptions {
   readonly depth: 8 | 16
   /** 1..100 for JPEG, WebP and AVIF. */
   readonly quality: number
-}
-
-/** What cannot be kept when a picture is written so; empty when everything can. */
-export function lossesOf(pixels: IntegerRaster, hasAlpha: boolean, options: WriteOptions): string[] {
-  const losses: string[] = []
-  if (depthOf(pixels) === 16 && !DEEP_FORMATS.includes(options.format)) losses.push(`${FORMAT_WORDS[options.format]} holds 8 bits a sample; the picture has 16. Choose TIFF or PNG to keep them.`)
-  else if (depthOf(pixels) === 16 && options.depth === 8) losses.push('The picture has 16 bits a sample and is written with 8.')
-  if (hasAlpha && options.format === 'jpeg') losses.push('JPEG has no transparency; it is left out.')
-  return losses
 }
 
 /**
@@ -38,7 +29,7 @@ export async function writePicture(rows: PictureRows, metadata: Metadata, option
   const { format, quality } = options
   const refusal = sizeRefusal(format, rows.width, rows.height)
   if (refusal) throw new ProblemError('size-refused', { title: 'The format cannot hold this size', detail: refusal, status: 422 })
-  const wanted = rowsOfDepth(rows, DEEP_FORMATS.includes(format) ? options.depth : 8)
+  const wanted = rowsOfDepth(rows, DEEP_OUTPUTS.includes(format) ? options.depth : 8)
   if (format === 'tiff') return writeTiff(wanted, metadata, sink)
   if (format === 'png') return writePng(wanted, metadata, sink)
   const whole = await allRows(format === 'jpeg' ? withoutAlpha(wanted) : wanted)

@@ -121,7 +121,7 @@ describe('a file of the result', () => {
     expect(Math.max(...once.map((value, i) => Math.abs(value - anew[i]!)))).toBeLessThanOrEqual(1)
     rendered.end()
   })
-  it('sharpened for its size has stronger edges, and halos within the limit', async () => {
+  it('sharpened for its size has stronger edges', async () => {
     const [plain, sharp2] = [await decoded((await written(of, { format: 'png', depth: 16 })).bytes, true), await decoded((await written(of, { format: 'png', depth: 16, sharpen: 100 })).bytes, true)]
     const strength = ({ data }: { data: ArrayLike<number> }) => Array.from({ length: 139 * 199 }, (_, i) => Math.abs(data[3 * i]! - data[3 * i + 3]!)).reduce((sum, value) => sum + value, 0)
     expect(strength(sharp2)).toBeGreaterThan(1.1 * strength(plain))

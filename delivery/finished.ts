@@ -1,5 +1,5 @@
 import { LRUCache } from 'lru-cache'
-import { readPicture, type PictureHeader } from '@fennip/codec/read.js'
+import { readPicture, type DecodedPicture, type PictureHeader } from '@fennip/codec/read.js'
 import { checkOperationSteps } from '@fennip/core/operations/check-settings.js'
 import { ProblemError } from '@fennip/core/problem.js'
 import type { Depth, IntegerRaster, PixelSource, Region } from '@fennip/core/raster/raster.js'
@@ -41,8 +41,10 @@ export const mendedRegion = ({ original, patches }: Pick<Finished, 'original' | 
  *
  * @throws {ProblemError} when the treatment does not fit the picture.
  */
-export async function finishedFile(path: string, name: string, treatment: Treatment): Promise<Finished> {
-  const { header, pixels, alpha } = await readPicture(path, name)
+export const finishedFile = async (path: string, name: string, treatment: Treatment): Promise<Finished> => finishedPicture(await readPicture(path, name), name, treatment)
+
+/** The same of a picture that is in memory. */
+export function finishedPicture({ header, pixels, alpha }: DecodedPicture, name: string, treatment: Treatment): Finished {
   const wanted = treatment.original
   if (wanted.width !== header.width || wanted.height !== header.height || wanted.channels !== header.channels || wanted.depth !== header.depth) {
     throw new ProblemError('wrong-original', { title: 'The treatment belongs to another picture', detail: `It was made on a picture of ${wanted.width} x ${wanted.height}, ${wanted.depth} bit; ${name} is ${header.width} x ${header.height}, ${header.depth} bit.`, status: 422 })

@@ -27,7 +27,8 @@ export interface Facts {
 /** Properties that tell where a picture was taken, who is on it, and with whose camera. Local names, in any namespace. */
 const PERSONAL = /^(GPS.*|Location.*|City|State|Country|CountryCode|ProvinceState|CountryName|Sublocation|PersonInImage.*|PersonInImageWDetails|RegistryId|CreatorContactInfo|OwnerName|CameraOwnerName|SerialNumber|BodySerialNumber|LensSerialNumber|Regions|Creator(City|Country|EmailWork|PostalCode|Address).*)$/
 
-const EMPTY = `<x:xmpmeta xmlns:x="adobe:ns:meta/"><rdf:RDF xmlns:rdf="${NAMESPACES.rdf}"><rdf:Description rdf:about=""/></rdf:RDF></x:xmpmeta>`
+/** The element around it is optional (ISO 16684-1, 7.3.3). */
+const EMPTY = `<rdf:RDF xmlns:rdf="${NAMESPACES.rdf}"><rdf:Description rdf:about=""/></rdf:RDF>`
 
 /**
  * The description of a picture with what was done to it.

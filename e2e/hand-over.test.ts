@@ -30,7 +30,7 @@ describe('handing over', () => {
     await page.waitForSelector('[data-test=output-preview]', { timeout: 60000 })
     expect(await test('output-plan').textContent()).toMatch(/archive · 1.200 × 800 px · 10\.2 × 6\.8 cm at 300 per inch · about \d/)
     await test('output-row').filter({ hasText: 'screen' }).click()
-    await expect.poll(() => test('output-loss').allTextContents()).toContain('JPEG holds 8 bits a sample; the picture has 16.')
+    await expect.poll(() => test('output-loss').allTextContents()).toContain('JPEG holds 8 bits a sample; the picture has 16. Choose TIFF or PNG to keep them.')
     await test('longest-number').locator('input').fill('600')
     await test('longest-number').locator('input').press('Enter')
     await expect.poll(() => test('output-plan').textContent()).toMatch(/600 × 400 px/)

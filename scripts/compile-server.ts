@@ -22,7 +22,7 @@ const workspaces: Plugin = {
  */
 export function compileServer(): Promise<void> {
   return unlessUnchanged(join(compiledServer, '.stamp'), ['server', 'core', 'codec', 'delivery'], () => build({
-    entryPoints: { server: join(root, 'server/main.ts'), worker: join(root, 'server/worker.ts'), tasks: join(root, 'server/tasks-entry.ts') },
+    entryPoints: { server: join(root, 'server/main.ts'), worker: join(root, 'server/worker.ts'), tasks: join(root, 'server/tasks/tasks-entry.ts') },
     outdir: compiledServer, outExtension: { '.js': '.mjs' }, bundle: true, splitting: true, format: 'esm', platform: 'node', target: 'node20', packages: 'external', plugins: [workspaces], sourcemap: 'linked', logLevel: 'warning',
   }))
 }

@@ -5,7 +5,7 @@ import type { Database } from './database/database.js'
 import { queueRun, runsOf } from './runs/runs.js'
 import { sensorOfBody } from './sensors.js'
 import { hashFile, keepOriginal, originalKey, tilesPrefix, type Storage } from './storage/storage.js'
-import type { TakenIn } from './tasks.js'
+import type { TakenIn } from './tasks/tasks.js'
 
 /**
  * Files on their way in. An upload that has come whole is kept under its hash and listed as an arriving picture in one

@@ -13,14 +13,14 @@ import type { Placement } from '@fennip/core/series/placement.js'
 import type { JoinedPiece } from '@fennip/core/assemble/join.js'
 import type { Placement as PiecePlacement } from '@fennip/core/assemble/sheet.js'
 import type { Outline } from '@fennip/core/shape/shape.js'
-import type { BracketPart, FitResult, ShownThing } from './assemble-tasks.js'
+import type { BracketPart, FitResult, ShownThing } from './tasks/assemble-tasks.js'
 import type { Output } from '@fennip/core/output/output.js'
 import type { OutputPreview } from '@fennip/delivery/preview.js'
 import type { ReportForm } from '@fennip/delivery/report/write-report.js'
-import type { Delivery, ReportFrame, WantedFile, WrittenFile } from './output-tasks.js'
-import type { MovedToRescan } from './rescan-tasks.js'
+import type { Delivery, ReportFrame, WantedFile, WrittenFile } from './tasks/output-tasks.js'
+import type { MovedToRescan } from './tasks/rescan-tasks.js'
 import type { Settings } from './settings.js'
-import type { TakenIn } from './tasks.js'
+import type { TakenIn } from './tasks/tasks.js'
 import type { ReadLimits } from '@fennip/codec/read.js'
 import { partsOfFlaws } from '@fennip/core/treatment/mend-all.js'
 import type { Original, SearchKind, Step, Treatment } from '@fennip/core/treatment/schema.js'
@@ -31,7 +31,7 @@ export interface KnownFlaws {
   readonly expected: Readonly<Record<string, ExpectedShadow>>
 }
 
-/** The heavy tasks of tasks-entry.ts, run in threads; they are compiled by scripts/compile-server.ts. */
+/** The heavy tasks of tasks/tasks-entry.ts, run in threads; they are compiled by scripts/compile-server.ts. */
 export class Threads {
   private readonly pool: Piscina
 

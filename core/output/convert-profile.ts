@@ -1,13 +1,7 @@
 import type { FloatRaster } from '../operations/operation.js'
+import { inverse3, product } from '../raster/oklab.js'
 import type { ColourProfile } from '../raster/profile.js'
 import { makeToneSpace } from '../raster/tone-space.js'
-
-/** Inverse of a matrix of three rows, by its cofactors. */
-export function inverseMatrix([a, b, c, d, e, f, g, h, i]: readonly number[]): number[] {
-  const [x, y, z] = [e! * i! - f! * h!, f! * g! - d! * i!, d! * h! - e! * g!]
-  const determinant = a! * x + b! * y + c! * z
-  return [x, c! * h! - b! * i!, b! * f! - c! * e!, y, a! * i! - c! * g!, c! * d! - a! * f!, z, b! * g! - a! * h!, a! * e! - b! * d!].map((value) => value / determinant)
-}
 
 /** A converter of encoded pixels, in place. */
 export type Conversion = (pixels: FloatRaster) => void
@@ -29,8 +23,7 @@ export function conversionBetween(from: Pick<ColourProfile, 'curve' | 'toXyz'>, 
   }
   if (!from.toXyz || !to.toXyz) return null
   if (JSON.stringify(from.curve) === JSON.stringify(to.curve) && from.toXyz.every((value, i) => Math.abs(value - to.toXyz![i]!) < 2e-4)) return null
-  const back = inverseMatrix(to.toXyz)
-  const rows = [0, 1, 2].flatMap((row) => [0, 1, 2].map((column) => [0, 1, 2].reduce((sum, k) => sum + back[3 * row + k]! * from.toXyz![3 * k + column]!, 0)))
+  const rows = product(inverse3(to.toXyz), from.toXyz)
   return ({ data }) => {
     for (let i = 0; i < data.length; i += 3) {
       const [r, g, b] = [source.decode(data[i]!), source.decode(data[i + 1]!), source.decode(data[i + 2]!)]

@@ -46,17 +46,23 @@ export function sizeRefusal(format: OutputFormat, width: number, height: number)
   return `${FORMAT_WORDS[format]} holds at most ${longest} pixels a side; the picture is ${width} x ${height}. Choose TIFF or PNG.`
 }
 
+/** What a format cannot hold of a picture, in sentences. */
+export function formatLosses(picture: Pick<Delivered, 'depth' | 'hasAlpha'>, { format, depth }: Pick<Output, 'format' | 'depth'>): string[] {
+  const losses: string[] = []
+  if (picture.depth === 16 && !DEEP_OUTPUTS.includes(format)) losses.push(`${FORMAT_WORDS[format]} holds 8 bits a sample; the picture has 16. Choose TIFF or PNG to keep them.`)
+  else if (picture.depth === 16 && depth === 8) losses.push('The picture has 16 bits a sample and is written with 8.')
+  if (picture.hasAlpha && format === 'jpeg') losses.push('JPEG has no transparency; it is left out.')
+  return losses
+}
+
 /** Size, paper and losses of a file that is not written yet. */
 export function planOutput(output: Output, delivered: Delivered): OutputPlan {
   const { format, content } = output
   const perInch = output.perInch > 0 ? output.perInch : delivered.perInch
   const { width, height } = sizeOfOutput(output, delivered)
   const paper = perInch ? { widthCm: (width / perInch) * CM_PER_INCH, heightCm: (height / perInch) * CM_PER_INCH } : null
-  const losses: string[] = []
-  const depth = depthOfOutput(output)
-  if (delivered.depth === 16 && !DEEP_OUTPUTS.includes(format)) losses.push(`${FORMAT_WORDS[format]} holds 8 bits a sample; the picture has 16.`)
-  else if (delivered.depth === 16 && depth === 8) losses.push('The picture has 16 bits a sample and is written with 8.')
-  if (delivered.hasAlpha && (format === 'jpeg' || content === 'pair')) losses.push(`${content === 'pair' ? 'A pair' : 'JPEG'} has no transparency; it is left out.`)
+  const losses = formatLosses(delivered, { format, depth: depthOfOutput(output) })
+  if (delivered.hasAlpha && content === 'pair' && format !== 'jpeg') losses.push('A pair has no transparency; it is left out.')
   if (!LOSSLESS.includes(format)) losses.push(`${FORMAT_WORDS[format]} keeps samples only nearly: work goes on from a TIFF.`)
   if (!output.personal) losses.push('The place, names of persons and serial numbers in the file are left out.')
   if (width * height > delivered.width * delivered.height * 1.02 && content === 'picture') losses.push('It is larger than the picture is: nothing is seen that was not there before.')

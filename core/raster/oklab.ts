@@ -13,7 +13,8 @@ type Matrix = readonly number[]
 type Three = [number, number, number]
 
 const times = (m: Matrix, [x, y, z]: Three): Three => [m[0]! * x + m[1]! * y + m[2]! * z, m[3]! * x + m[4]! * y + m[5]! * z, m[6]! * x + m[7]! * y + m[8]! * z]
-const product = (a: Matrix, b: Matrix): number[] => Array.from({ length: 9 }, (_, i) => [0, 1, 2].reduce((sum, k) => sum + a[3 * Math.floor(i / 3) + k]! * b[3 * k + (i % 3)]!, 0))
+/** Product of two matrices of three rows. */
+export const product = (a: Matrix, b: Matrix): number[] => Array.from({ length: 9 }, (_, i) => [0, 1, 2].reduce((sum, k) => sum + a[3 * Math.floor(i / 3) + k]! * b[3 * k + (i % 3)]!, 0))
 
 /** Cube root, also of colours that no light has. */
 const root = (value: number) => (value < 0 ? -cubeRoot(-value) : cubeRoot(value))

@@ -62,7 +62,7 @@ describe('another scan of the same print', () => {
     }
   })
 
-  it('is aligned to within half a pixel at every corner', () => {
+  it('is aligned to within three quarters of a pixel at every corner', () => {
     for (const [x, y] of [[0, 0], [first.width, 0], [0, first.height], [first.width, first.height]] as const) {
       const [[fx, fy], [tx, ty]] = [placeIn(found, x, y), placeIn(truth, x, y)]
       expect(Math.hypot(fx - tx, fy - ty)).toBeLessThan(0.75)

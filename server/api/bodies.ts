@@ -2,7 +2,7 @@ import { Type, type Static, type TSchema } from '@sinclair/typebox'
 import { OutputSchema, OutputsSchema } from '@fennip/core/output/output.js'
 import { STAGE_WORDS } from '@fennip/core/treatment/words.js'
 import { Identifier, OperationSchema, SEARCH_KINDS, TreatmentSchema } from '@fennip/core/treatment/schema.js'
-import { DISPOSABLE } from '../disposable.js'
+import { DISPOSABLE } from '../jobs/disposable.js'
 
 /** What requests may carry: one schema for validation, types and the OpenAPI description. */
 

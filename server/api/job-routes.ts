@@ -1,9 +1,9 @@
 import * as validators from '@fennip/core/treatment/generated/validators.js'
 import { readJob } from '../pictures.js'
 import { queueJobRun, runsOfJob } from '../runs/runs.js'
-import type { Disposable } from '../disposable.js'
-import { spaceOf, throwAway } from '../space.js'
-import { spendTime, timeCsv, timeOfJob } from '../time.js'
+import type { Disposable } from '../jobs/disposable.js'
+import { spaceOf, throwAway } from '../jobs/space.js'
+import { spendTime, timeCsv, timeOfJob } from '../jobs/time.js'
 import { NothingBody, SpaceBody, TimeBody } from './bodies.js'
 import { parameter, type Route, type RouteTools } from './routes.js'
 

@@ -15,7 +15,7 @@ import { checkDocument, readTreatment } from '@fennip/core/treatment/validate.js
 import { notify } from '../events.js'
 import type { Run } from '../runs/runs.js'
 import { steered } from '../runs/steered.js'
-import { goOn, type Progress, type WorkTools } from '../runs/tools.js'
+import { Cancelled, goOn, type Progress, type WorkTools } from '../runs/tools.js'
 import { baseKey, hashFile, keepOriginal, originalKey, outputKey } from '../storage/storage.js'
 import type { ArchivedHistory, ArchivedPicture, JobArchive } from './format.js'
 
@@ -27,8 +27,11 @@ const [MOST_TIMES, MOST_DOCUMENT_BYTES] = [40, 500e6]
  * files and times. Nothing of it is seen before all of it is there.
  */
 export async function takeArchive(tools: WorkTools, run: Run, progress: Progress): Promise<Record<string, unknown>> {
-  const { storage } = tools
+  const { storage, database } = tools
   const { file } = run.parameters as { file: string }
+  // The job has the identifier of the work: taken up again after its worker died, it makes none twice.
+  const there = (await database('jobs').where('id', run.id).first('title')) as { title: string } | undefined
+  if (there) return { job: run.id, title: there.title }
   const folder = await mkdtemp(join(tmpdir(), 'fennip-archive-'))
   try {
     const path = await storage.localFile(outputKey(file))
@@ -50,11 +53,12 @@ export async function takeArchive(tools: WorkTools, run: Run, progress: Progress
     const charts = new Map<string, unknown>()
     for (const { name, chart } of document.sensors) if (chart) charts.set(name, checkDocument(validateSensorChart, await read(chart), chart))
     goOn(progress, 0.95)
-    const job = await insertJob(tools, document, pictures, charts)
+    await insertJob(tools, run.id, document, pictures, charts)
     await storage.remove(outputKey(file))
-    return { job, title: document.job.title, pictures: document.pictures.length }
+    return { job: run.id, title: document.job.title, pictures: document.pictures.length }
   } catch (error) {
-    if (error instanceof ProblemError) await storage.remove(outputKey(file))
+    // What can never be used or is not wanted is not kept; what a fault of the machine ended is tried again.
+    if (error instanceof ProblemError || error instanceof Cancelled) await storage.remove(outputKey(file))
     throw error
   } finally {
     await rm(folder, { recursive: true, force: true })
@@ -82,7 +86,7 @@ async function unpack(path: string, folder: string, onShare: (share: number) => 
       onShare(Math.min(1, bytes / (2 * size)))
     }
   } catch (error) {
-    throw error instanceof ProblemError || !(error instanceof Error) || error.name === 'Cancelled' ? error : incomplete(error.message.replace(/\.$/, ''))
+    throw error instanceof ProblemError || error instanceof Cancelled || !(error instanceof Error) ? error : incomplete(error.message.replace(/\.$/, ''))
   } finally {
     zip.close()
   }
@@ -126,8 +130,7 @@ async function readArchived(picture: ArchivedPicture, document: JobArchive, read
   return { picture, treatment, history, files }
 }
 
-async function insertJob({ database, storage }: WorkTools, document: JobArchive, pictures: readonly Archived[], charts: ReadonlyMap<string, unknown>): Promise<string> {
-  const job = randomUUID()
+async function insertJob({ database, storage }: WorkTools, job: string, document: JobArchive, pictures: readonly Archived[], charts: ReadonlyMap<string, unknown>): Promise<void> {
   for (const { files } of pictures) for (const { place, file } of files) await storage.writeFile(outputKey(file), place)
   await database.transaction(async (query) => {
     const { title, client, notes, outputs } = document.job
@@ -158,5 +161,4 @@ async function insertJob({ database, storage }: WorkTools, document: JobArchive,
     }
     await notify(query, { type: 'listing', picture: job })
   })
-  return job
 }

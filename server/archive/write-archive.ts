@@ -1,3 +1,4 @@
+import { createHash } from 'node:crypto'
 import { stat } from 'node:fs/promises'
 import Handlebars from 'handlebars'
 import yazl from 'yazl'
@@ -13,6 +14,7 @@ import type { Run } from '../runs/runs.js'
 import { steered } from '../runs/steered.js'
 import { goOn, type Progress, type WorkTools } from '../runs/tools.js'
 import { hashFile, originalKey, outputKey, type Storage } from '../storage/storage.js'
+import { uniqueNames } from '../unique-names.js'
 import type { ArchivedHistory, ArchivedPicture, JobArchive } from './format.js'
 
 interface PictureRow { id: string; name: string; kind: 'frame' | 'scan'; original: string; revision: number; sensor: string | null; set_aside: boolean; looked: number[]; created_at: Date }
@@ -106,16 +108,10 @@ async function historyOf(database: Database, picture: string): Promise<ArchivedH
   return rows.map(({ revision, kind, label, operations, inverse, made_at, gesture, made_on }) => ({ revision, kind, label, operations, inverse, madeAt: made_at.toISOString(), gesture, madeOn: made_on }))
 }
 
-/** Names that are there already get a number. */
+/** Places in the archive: names that any system takes, each once. */
 function uniquePaths(): (folder: string, name: string) => string {
-  const used = new Set<string>()
-  return (folder, name) => {
-    const clean = name.replaceAll(/[/\\:*?"<>|\p{Cc}]/gu, '-').slice(0, 200)
-    let path = `${folder}/${clean}`
-    for (let i = 2; used.has(path.toLowerCase()); i++) path = `${folder}/${clean.replace(/(\.[^.]*)?$/, `-${i}$1`)}`
-    used.add(path.toLowerCase())
-    return path
-  }
+  const unique = uniqueNames()
+  return (folder, name) => unique(`${folder}/${name.replaceAll(/[/\\:*?"<>|\p{Cc}]/gu, '-').slice(0, 200)}`)
 }
 
 /** What is packed already is only stored. */
@@ -125,7 +121,7 @@ async function zipTo(storage: Storage, key: string, entries: readonly Entry[], o
   const sums: string[] = []
   for (const [i, entry] of entries.entries()) {
     onShare((0.3 * i) / entries.length)
-    sums.push(`${'from' in entry ? await hashFile(entry.from) : await hashBytes(entry.bytes)}  ${entry.path}`)
+    sums.push(`${'from' in entry ? await hashFile(entry.from) : createHash('sha256').update(entry.bytes).digest('hex')}  ${entry.path}`)
   }
   const zip = new yazl.ZipFile()
   for (const entry of entries) {
@@ -142,10 +138,6 @@ async function zipTo(storage: Storage, key: string, entries: readonly Entry[], o
       onShare(0.3 + 0.7 * Math.min(1, sink.length / total))
     }
   })
-}
-
-async function hashBytes(bytes: Buffer): Promise<string> {
-  return Buffer.from(await crypto.subtle.digest('SHA-256', new Uint8Array(bytes))).toString('hex')
 }
 
 const indexTemplate = Handlebars.compile(readFileSync(fileURLToPath(new URL('./index.hbs', import.meta.url)), 'utf8'))

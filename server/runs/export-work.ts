@@ -1,7 +1,8 @@
 import { EXTENSIONS } from '@fennip/codec/formats.js'
 import { completeOutput, type OutputRequest } from '@fennip/core/output/output.js'
 import { currentTreatment } from '../history.js'
-import { keptOutputs } from '../outputs.js'
+import { keptOutputs } from '../jobs/kept-outputs.js'
+import { uniqueNames } from '../unique-names.js'
 import type { Run } from './runs.js'
 import { steered } from './steered.js'
 import type { Progress, WorkTools } from './tools.js'
@@ -28,7 +29,7 @@ export async function exportPicture({ database, threads }: WorkTools, run: Run, 
   const delivery = { treatment, name: row.name, kind: row.kind }
   const part = report.length > 0 ? (outputs.length > 0 ? 0.7 : 0) : 1
   const written = wanted.length === 0 ? [] : await steered(progress, (onShare) => threads.writeOutputs(delivery, wanted, (share) => onShare(part * share)))
-  const names = uniqueNames(wanted.map(({ output }) => `${stem}-${output.name === 'result' ? 'mended' : output.name.replaceAll(/[^\p{L}\p{N}]+/gu, '-')}.${EXTENSIONS[output.format]}`))
+  const names = wanted.map(({ output }) => `${stem}-${output.name === 'result' ? 'mended' : output.name.replaceAll(/[^\p{L}\p{N}]+/gu, '-')}.${EXTENSIONS[output.format]}`).map(uniqueNames())
   const files: RunFile[] = wanted.map(({ file }, i) => ({ file, name: names[i]!, ...written[i]! }))
   if (report.length > 0) {
     const job = (await database('jobs').where('id', row.job_id).first('title', 'client')) as { title: string; client: string }
@@ -37,14 +38,4 @@ export async function exportPicture({ database, threads }: WorkTools, run: Run, 
     forms.forEach(({ form, file }, i) => files.push({ file, name: `${stem}-report.${form}`, ...reports[i]! }))
   }
   return { files, mends: treatment.steps.length, revision }
-}
-
-/** Names that are there already get a number. */
-function uniqueNames(names: readonly string[]): string[] {
-  const used = new Map<string, number>()
-  return names.map((name) => {
-    const count = (used.get(name) ?? 0) + 1
-    used.set(name, count)
-    return count === 1 ? name : name.replace(/(\.[^.]*)$/, `-${count}$1`)
-  })
 }

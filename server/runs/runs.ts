@@ -62,17 +62,18 @@ function runOf(row: RunRow): Run {
 export async function queueRun(database: Database, boss: PgBoss, kind: RunKind, picture: string, parameters: Record<string, unknown>, batch: string | null = null): Promise<Run> {
   const waiting = (await database('runs').where({ picture_id: picture, kind }).whereIn('state', ['queued', 'running']).whereNot('kind', 'export').first()) as RunRow | undefined
   if (waiting) throw new ProblemError('already-running', { title: 'This is being done already', detail: 'The same work is already under way on this picture. Wait for it or cancel it.', status: 409 })
-  const [row] = (await database('runs').insert({ id: randomUUID(), kind, picture_id: picture, parameters: JSON.stringify(parameters), batch_id: batch }).returning('*')) as [RunRow]
-  await wake(boss, row)
-  await tell(database, row)
-  return runOf(row)
+  return begin(database, boss, { kind, picture_id: picture, parameters: JSON.stringify(parameters), batch_id: batch })
 }
 
 /** Queue work on a whole job; the same is not begun twice. */
 export async function queueJobRun(database: Database, boss: PgBoss, kind: RunKind, job: string | null, parameters: Record<string, unknown>): Promise<Run> {
   const waiting = job === null ? undefined : ((await database('runs').where({ job_id: job, kind }).whereIn('state', ['queued', 'running']).first()) as RunRow | undefined)
   if (waiting) return runOf(waiting)
-  const [row] = (await database('runs').insert({ id: randomUUID(), kind, job_id: job, parameters: JSON.stringify(parameters) }).returning('*')) as [RunRow]
+  return begin(database, boss, { kind, job_id: job, parameters: JSON.stringify(parameters) })
+}
+
+async function begin(database: Database, boss: PgBoss, values: Record<string, unknown>): Promise<Run> {
+  const [row] = (await database('runs').insert({ id: randomUUID(), ...values }).returning('*')) as [RunRow]
   await wake(boss, row)
   await tell(database, row)
   return runOf(row)

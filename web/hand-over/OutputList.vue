@@ -33,7 +33,7 @@ async function write(): Promise<void> {
     <div class="rows">
       <div v-for="(output, i) in handOver.list" :key="i" class="row" :class="{ on: i === handOver.selectedAt, off: !output.wanted }" data-test="output-row" @click="handOver.selectedAt = i">
         <ElSwitch :model-value="output.wanted" size="small" :aria-label="`Write ${output.name}`" data-test="output-wanted" @click.stop @change="handOver.set({ wanted: !output.wanted }, i)" />
-        <button type="button" class="sentence" :aria-pressed="i === handOver.selectedAt"><b>{{ output.name }}</b>: {{ outputWords(output) }}</button>
+        <ElButton link class="sentence" :aria-pressed="i === handOver.selectedAt"><span><b>{{ output.name }}</b>: {{ outputWords(output) }}</span></ElButton>
       </div>
       <div class="row report">
         <span><b>report</b> of what was done<br />
@@ -57,7 +57,8 @@ header small { display: block; margin-top: 2px; }
 .row { display: flex; gap: 10px; align-items: flex-start; padding: 10px 12px; border-bottom: 1px solid var(--hairline); cursor: pointer; border-left: 3px solid transparent; }
 .row.on { background: #fff; border-left-color: var(--ink); }
 .row.off .sentence { color: var(--soft-ink); }
-.sentence { border: 0; padding: 0; background: none; color: inherit; text-align: left; cursor: pointer; }
+.row .sentence { white-space: normal; text-align: left; line-height: 1.4; justify-content: flex-start; }
+.row .sentence:hover { text-decoration: none; }
 .report { cursor: default; padding-left: 50px; }
 .report :deep(.el-checkbox) { margin-right: 10px; }
 .row :deep(.el-switch) { flex: none; height: 20px; }

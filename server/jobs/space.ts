@@ -1,9 +1,9 @@
 import { patchKeys } from '@fennip/core/render/patch-keys.js'
 import type { Disposable } from './disposable.js'
-import type { Database } from './database/database.js'
-import { loadTreatment } from './history.js'
-import type { RunFile } from './runs/export-work.js'
-import { originalKey, outputKey, patchKey, tilesPrefix, type KeptSize, type Storage } from './storage/storage.js'
+import type { Database } from '../database/database.js'
+import { loadTreatment } from '../history.js'
+import type { RunFile } from '../runs/export-work.js'
+import { originalKey, outputKey, patchKey, tilesPrefix, type KeptSize, type Storage } from '../storage/storage.js'
 
 /** What takes room for a job. */
 export interface Space {

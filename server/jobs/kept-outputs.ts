@@ -1,6 +1,6 @@
 import { PRESETS, type OutputRequest } from '@fennip/core/output/output.js'
-import type { Database } from './database/database.js'
-import { noJob } from './pictures.js'
+import type { Database } from '../database/database.js'
+import { noJob } from '../pictures.js'
 
 /** Files that are written for the pictures of a job, as they were kept for it. */
 export async function keptOutputs(database: Database, job: string): Promise<readonly OutputRequest[]> {

@@ -9,7 +9,7 @@ import { Chain } from '@fennip/core/render/chain.js'
 import { layPatchesOverTile } from '@fennip/core/render/patch.js'
 import type { IntegerRaster, Region } from '@fennip/core/raster/raster.js'
 import type { OperationStep, Original, Treatment } from '@fennip/core/treatment/schema.js'
-import { openBase } from './storage/base.js'
+import { openBase } from '../storage/base.js'
 import { patchesOf, storageAt, type Where } from './tasks.js'
 import { tellProgress } from './tell-progress.js'
 

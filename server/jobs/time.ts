@@ -1,6 +1,6 @@
 import { STAGE_WORDS } from '@fennip/core/treatment/words.js'
-import type { Database } from './database/database.js'
-import { noPicture } from './history.js'
+import type { Database } from '../database/database.js'
+import { noPicture } from '../history.js'
 
 /** Time that was spent on a picture in a stage on one day. */
 export interface TimeSpent { readonly picture: string; readonly name: string; readonly stage: string; readonly day: string; readonly seconds: number }

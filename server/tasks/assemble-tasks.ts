@@ -18,13 +18,11 @@ import { Chain } from '@fennip/core/render/chain.js'
 import { scaleOf } from '@fennip/core/rescan/similarity.js'
 import type { Outline } from '@fennip/core/shape/shape.js'
 import type { Treatment } from '@fennip/core/treatment/schema.js'
-import type { Settings } from './settings.js'
-import { openStorage, originalKey } from './storage/storage.js'
+import { originalKey } from '../storage/storage.js'
+import { storageAt, type Where } from './tasks.js'
 import { tellProgress } from './tell-progress.js'
 
 /** Putting pictures together, in a thread. */
-
-type Where = Pick<Settings, 'storage' | 'cacheFolder'>
 
 /** A piece as it is shown and moved. */
 export interface ShownPiece extends JoinedPiece {
@@ -48,7 +46,7 @@ const SHOWN_SIDE = 1100
 const [SEAM_COLUMNS, SEAM_ROWS] = [760, 26]
 
 async function scanOf(where: Where, sha256: string, name: string) {
-  return readPicture(await openStorage(where.storage, where.cacheFolder).localFile(originalKey(sha256)), name)
+  return readPicture(await storageAt(where).localFile(originalKey(sha256)), name)
 }
 
 function piecesOf(pixels: IntegerRaster, name: string) {
