@@ -138,6 +138,12 @@ it('a treatment is opened on its original, and carried to another scan of the pr
   expect(carried.flaws.length).toBe(kept.flaws.length)
   expect(carried.steps.length).toBeGreaterThan(0.8 * kept.steps.length)
   expect(carried.operations!.map(({ operation }) => operation)).toEqual(['curve'])
+  // Another print altogether is refused, and nothing is changed there.
+  const { list } = (await ask('GET', `/jobs/${job}`)).body as unknown as { list: { id: string; name: string; revision: number }[] }
+  const frame = list.find(({ name }) => name === 'pylon-7-west.jpg')!
+  const refused = await ended((await ask('POST', `/pictures/${frame.id}/treatment`, { revision: frame.revision, treatment: kept })).body.run as string)
+  expect(refused.problem!.type).toContain('other-print')
+  expect((await treatmentOf(frame.id)).flaws).toEqual([])
   // It is written like any other.
   expect((await begun(`/pictures/${other}/exports`, { outputs: [{ format: 'png', depth: 8 }] })).problem).toBe(null)
   await ask('DELETE', `/pictures/${other}`)

@@ -96,6 +96,12 @@ describe('the interface', () => {
     expect(run.problem).toBe(null)
     const result = run.result as { picture: string; name: string; gains: number[] }
     for (const gain of result.gains) expect(gain).toBeGreaterThan(0.5)
+    // Another scene altogether is refused: it would be laid in without a word.
+    const noise = await sharp({ create: { width, height, channels: 3, background: '#808080', noise: { type: 'gaussian', mean: 128, sigma: 40 } } }).jpeg().toBuffer()
+    const strange = (await arrival(services.address, await upload(services.address, about.picture.job.id, 'strange.jpg', noise))).picture!
+    const refused = await ended((await post(`/api/pictures/${picture}/bring-over`, { from: strange, zone: 'over' })).body.id as string)
+    expect((refused.problem as { type: string }).type).toContain('other-scene')
+    await fetch(`${services.address}/api/pictures/${strange}`, { method: 'DELETE' })
     const made = (await get(`/api/pictures/${result.picture}`)).body as unknown as { treatment: { areas: { id: string }[] }; picture: { original: { depth: number; width: number }; about: { notes: string[] } } }
     expect(made.picture.original).toMatchObject({ depth: 16, width })
     expect(made.picture.about.notes.join(' ')).toContain('brighter.jpg')

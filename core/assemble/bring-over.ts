@@ -6,6 +6,7 @@ import type { TransferCurve } from '../raster/transfer.js'
 import { resample } from '../render/resample.js'
 import { toFloat } from '../render/samples.js'
 import { alignRescan } from '../rescan/align-rescan.js'
+import { correlation } from '../rescan/compare-places.js'
 import { placeIn, scaleOf, type Similarity } from '../rescan/similarity.js'
 import { alignedPlace, alignPictures, UNMOVED, type Alignment } from './align.js'
 
@@ -18,6 +19,8 @@ export interface BroughtOver {
   readonly similarity: Similarity
   /** Light of the picture over that of the other, a channel. */
   readonly gains: readonly number[]
+  /** Correlation of both around the zone, -1..1. */
+  readonly likeness: number
 }
 
 /** So wide a ring around the zone is compared, as a share of the zone and in pixels. */
@@ -52,6 +55,7 @@ export function bringOver(picture: Sourced, other: Sourced, cover: Float32Array,
   const inside = crop({ width, height, channels: 1, data: cover }, region).data
   const local = localAlignment(here.data as Float32Array, seen(UNMOVED), inside, region, channels)
   const there = seen(local)
+  const likeness = likenessAround(here.data as Float32Array, there, inside, channels)
   onShare(0.8)
   const [own, theirs] = [makeToneSpace(picture.curve), makeToneSpace(other.curve)]
   const gains = Array.from({ length: channels }, (_, c) => gainOf(here.data as Float32Array, there, inside, channels, c, own.decode, theirs.decode))
@@ -70,7 +74,14 @@ export function bringOver(picture: Sourced, other: Sourced, cover: Float32Array,
     }
   }
   onShare(1)
-  return { raster, similarity, gains }
+  return { raster, similarity, gains, likeness }
+}
+
+/** Whether both show the same around the zone. */
+function likenessAround(here: Float32Array, there: Float32Array, inside: Float32Array, channels: number): number {
+  const green = channels === 3 ? 1 : 0
+  const around = Array.from(inside.keys()).filter((i) => inside[i]! <= OUTSIDE)
+  return correlation(around.map((i) => here[i * channels + green]!), around.map((i) => there[i * channels + green]!))
 }
 
 function boundsOf(cover: Float32Array, width: number, height: number): Region {

@@ -70,8 +70,13 @@ function sampler(source: PixelSource, wanted: Region): (x: number, y: number) =>
   }
 }
 
-function correlation(a: readonly number[], b: readonly number[]): number {
-  const [ma, mb] = [a.reduce((sum, value) => sum + value, 0) / a.length, b.reduce((sum, value) => sum + value, 0) / b.length]
+/** Correlation of two series of one length, -1..1; 0 where either is even. */
+export function correlation(a: ArrayLike<number>, b: ArrayLike<number>): number {
+  let [ma, mb] = [0, 0]
+  for (let i = 0; i < a.length; i++) {
+    ma += a[i]! / a.length
+    mb += b[i]! / a.length
+  }
   let [ab, aa, bb] = [0, 0, 0]
   for (let i = 0; i < a.length; i++) {
     const [da, db] = [a[i]! - ma, b[i]! - mb]

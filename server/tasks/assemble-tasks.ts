@@ -89,6 +89,9 @@ export async function joinScan({ where, sha256, name, pieces, file, port }: { wh
   return { gaps: [...gaps] }
 }
 
+/** Two pictures of one scene correlate more than this around a zone; what has nothing to do with one another about 0. */
+const SAME_SCENE = 0.3
+
 /** Bring what another picture shows into a zone of a treatment, into a file of 16 bits. */
 export async function bringOver({ where, treatment, zone, name, other, file, port }: { where: Where; treatment: Treatment; zone: string; name: string; other: { readonly sha256: string; readonly name: string }; file: string; port: MessagePort }): Promise<{ turnDegrees: number; scale: number; gains: readonly number[] }> {
   const tell = tellProgress(port)
@@ -102,7 +105,8 @@ export async function bringOver({ where, treatment, zone, name, other, file, por
   const chain = new Chain({ width: pixels.width, height: pixels.height, channels: pixels.channels, profile: header.profile }, { areas: treatment.areas, operations: [] })
   const cover = chain.cover(zone, whole, 0, (region) => crop(pixels, region))
   if (!cover?.some((value) => value > 0)) throw new ProblemError('zone-empty', { title: 'The zone covers nothing', detail: 'The zone was taken out or has no pixel in the picture. Choose another one.', status: 409 })
-  const { raster, similarity, gains } = bring({ pixels, curve: header.profile.curve }, { pixels: second.pixels, curve: second.header.profile.curve }, cover, (share) => tell(0.2 + 0.6 * share))
+  const { raster, similarity, gains, likeness } = bring({ pixels, curve: header.profile.curve }, { pixels: second.pixels, curve: second.header.profile.curve }, cover, (share) => tell(0.2 + 0.6 * share))
+  if (likeness < SAME_SCENE) throw new ProblemError('other-scene', { title: 'The pictures do not show the same', detail: `Around the zone ${name} and ${other.name} are not alike, so nothing was brought over. Choose another picture of the same scene, turned by no more than a few degrees.`, status: 422 })
   await fillFile(file, (sink) => writePicture(rowsOf(raster, null), header.metadata, { format: 'tiff', depth: 16, quality: 100 }, sink))
   port.close()
   return { turnDegrees: (atan2(similarity.b, similarity.a) * 180) / Math.PI, scale: scaleOf(similarity), gains }

@@ -1,5 +1,6 @@
 import type { MessagePort } from 'node:worker_threads'
 import { atan2 } from '@fennip/core/raster/exact-math.js'
+import { ProblemError } from '@fennip/core/problem.js'
 import { operationOf } from '@fennip/core/operations/registry.js'
 import { alignRescan } from '@fennip/core/rescan/align-rescan.js'
 import { comparePlace, type SeenPlace } from '@fennip/core/rescan/compare-places.js'
@@ -12,6 +13,9 @@ import type { OperationStep, Original, Treatment } from '@fennip/core/treatment/
 import { openBase } from '../storage/base.js'
 import { patchesOf, storageAt, type Where } from './tasks.js'
 import { tellProgress } from './tell-progress.js'
+
+/** Of so many flaws or more, more than this share that is not found again tells of another print. */
+const [LEAST_TOLD, MOST_STRANGE] = [8, 0.6]
 
 /** A treatment moved to another scan. */
 export interface MovedToRescan {
@@ -35,6 +39,8 @@ export async function moveToRescan({ where, treatment, to, port }: { where: Wher
     if (i % 20 === 0) tell(0.4 + (0.4 * i) / treatment.flaws.length)
     seen.set(id, comparePlace(first.source, second.source, similarity, shape))
   }
+  const strange = [...seen.values()].filter(({ fits }) => !fits).length
+  if (seen.size >= LEAST_TOLD && strange > MOST_STRANGE * seen.size) throw new ProblemError('other-print', { title: 'This is not a scan of the same print', detail: `Of ${seen.size} flaws ${strange} are not where they should be in this scan, so nothing was changed. Choose a scan of the same print, turned by no more than about three degrees.`, status: 422 })
   const { treatment: moved, unfit, refit, remeasure } = moveTreatment(treatment, to, similarity, seen)
   const patches = await patchesOf(storage, moved)
   const mended = (region: Region, level: number): IntegerRaster => {

@@ -19,7 +19,7 @@ watch(() => props.remark, (now) => {
   <div class="remark" :class="{ on: remark.id === remarks.selectedId }" data-test="remark" @click="remarks.selectedId = remark.id">
     <b>{{ number }}</b>
     <div>
-      <ElInput v-model="text" size="small" maxlength="600" :aria-label="`Remark ${number}`" @change="remarks.set(remark, { text })" />
+      <ElInput v-model="text" type="textarea" :autosize="{ minRows: 1, maxRows: 4 }" size="small" maxlength="600" :aria-label="`Remark ${number}`" @change="remarks.set(remark, { text })" />
       <ElInput v-model="answer" size="small" maxlength="600" placeholder="Answer" :aria-label="`Answer to remark ${number}`" data-test="remark-answer" @change="remarks.set(remark, { answer })" />
     </div>
     <ElButton link @click.stop="remarks.remove(remark.id)">Take out</ElButton>

@@ -32,6 +32,7 @@ function pin(): void {
 </template>
 
 <style scoped>
+.remarks { padding: 10px 14px; overflow-y: auto; background: var(--sheet); border-top: 1px solid var(--hairline); height: 176px; box-sizing: border-box; }
 .new { display: flex; flex-direction: column; gap: 6px; margin-bottom: 8px; }
 p { margin: 0; }
 </style>
