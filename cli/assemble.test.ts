@@ -28,6 +28,8 @@ beforeAll(async () => {
     if (upper >= 0 && upper < tear(px)) return tone(px, upper)
     return lower >= tear(px) && lower < 210 ? tone(px, lower) : 20
   })
+  await save('upper.png', 380, 260, (x, y) => (x >= 40 && x < 340 && y >= 40 && y - 40 < tear(x - 40) ? tone(x - 40, y - 40) : 20))
+  await save('lower.png', 380, 300, (x, y) => (x >= 40 && x < 340 && y - 80 >= tear(x - 40) && y - 80 < 210 ? tone(x - 40, y - 80) : 20))
   await save('one-piece.png', 380, 330, (x, y) => (x > 40 && x < 340 && y > 40 && y < 290 ? tone(x, y) : 20))
   for (const [name, gain, shift] of [['dark.png', 0.25, 3], ['middle.png', 1, 0], ['light.png', 4, -2]] as const) await save(name, 260, 200, (x, y) => encode(gain * light(x - shift, y)))
   await save('small.png', 130, 100, () => 90)
@@ -47,6 +49,13 @@ describe('fennip join', () => {
     const meta = await sharp(at('joined.tif')).metadata()
     expect(Math.abs(meta.height - 210)).toBeLessThan(6)
     expect(Math.abs(meta.width - 300)).toBeLessThan(6)
+  })
+  it('takes the pieces from several scans', async () => {
+    const { status, stderr } = fennip('join', at('upper.png'), at('lower.png'), at('both.tif'))
+    expect(status, stderr).toBe(0)
+    const meta = await sharp(at('both.tif')).metadata()
+    expect(Math.abs(meta.height - 210)).toBeLessThan(8)
+    expect(Math.abs(meta.width - 300)).toBeLessThan(8)
   })
   it('says why where there is nothing to join, and leaves no file', () => {
     const { status, stderr } = fennip('join', at('one-piece.png'), at('none.tif'))

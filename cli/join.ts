@@ -1,6 +1,6 @@
 import { basename } from 'node:path'
 import { formatOfName } from '@fennip/codec/formats.js'
-import { readPicture } from '@fennip/codec/read.js'
+import { readTogether } from '@fennip/codec/read-together.js'
 import { writeFileWhole } from '@fennip/codec/sink.js'
 import { cutOut } from '@fennip/core/assemble/cut-out.js'
 import { fitAll, joinPieces } from '@fennip/core/assemble/join.js'
@@ -8,14 +8,14 @@ import { ProblemError } from '@fennip/core/problem.js'
 import { parse } from './parse.js'
 import { save } from './save.js'
 
-/** `fennip join`: the pieces of a torn print on one scan, put together. */
+/** `fennip join`: the pieces of a torn print, on one scan or on several, put together. */
 export async function join(args: string[]): Promise<void> {
-  const { values, positionals } = parse(args, { report: { type: 'string' } }, 2)
-  const [input, output] = positionals as [string, string]
+  const { values, positionals } = parse(args, { report: { type: 'string' } }, [2, 9])
+  const [output, inputs] = [positionals.at(-1)!, positionals.slice(0, -1)]
   const format = formatOfName(output)
-  const picture = await readPicture(input, basename(input))
+  const picture = await readTogether(inputs.map((path) => ({ path, name: basename(path) })))
   const cut = cutOut(picture.pixels)
-  if (cut.pieces.length < 2) throw new ProblemError('one-piece', { title: 'There is nothing to join', detail: `${basename(input)} shows ${cut.pieces.length === 1 ? 'one piece' : 'no piece'} of paper on its background. Leave room between the pieces on the scanner, on a bed that differs from the paper.`, status: 422 })
+  if (cut.pieces.length < 2) throw new ProblemError('one-piece', { title: 'There is nothing to join', detail: `${basename(inputs[0]!)} shows ${cut.pieces.length === 1 ? 'one piece' : 'no piece'} of paper on its background. Leave room between the pieces on the scanner, on a bed that differs from the paper.`, status: 422 })
   const fitting = fitAll(picture.pixels, cut)
   const { raster, gaps } = joinPieces(picture.pixels, cut, fitting.pieces)
   const { width, height } = raster

@@ -32,7 +32,7 @@ const USAGE = `fennip finds and mends flaws in photographs.
   fennip correct IN OUT --operation NAME [--zone ZONE.png] [--strength 0..1] [--set KEY=VALUE]... [--treatment T.json]
   fennip finish IN OUT [--set KEY=VALUE]... [--treatment T.json]
   fennip merge IN1 IN2 [IN3 ...] [--reference N] OUT
-  fennip join SCAN OUT [--report R.json]
+  fennip join SCAN [SCAN ...] OUT [--report R.json]
   fennip operations [NAME]
 
   --rate N   mean number of false finds to look at in a picture of 24 megapixels (${DEFAULT_FALSE_FINDS})

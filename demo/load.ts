@@ -3,6 +3,7 @@ import { encodePicture } from '@fennip/codec/write.js'
 import { FRAME, PRINT, dustyPylon, fadedPrint, pylonLight, shaftValve, stainedPrint, stationPrint, tornPrint, type DemoSize } from './pictures.js'
 import { AREA_FRAME, denseDive, hazyValley, nightStation, rainyWindow, ringStain, seatCover } from './areas.js'
 import { DUSK, duskFrame, duskLight } from './bracket.js'
+import { curtainPrint } from './curtain.js'
 import { tornInTwo } from './pieces.js'
 import type { Light, Photograph } from './photograph.js'
 import { dustOfSensor, seriesFrame, SERIES_FRAMES, SERIES_ROOM } from './series.js'
@@ -49,6 +50,7 @@ export function demoFiles(frame: DemoSize = FRAME, print: DemoSize = PRINT): Dem
     { name: 'torn-in-two.tif', make: async () => deep(await tornInTwo({ width: print.width / 2, height: print.height / 2 }), null, 300) },
     { name: 'stained-print.tif', make: async () => deep(await stainedPrint({ width: print.width / 2, height: print.height / 2 }), null, 300) },
     { name: 'faded-print.tif', make: async () => deep(await fadedPrint({ width: print.width / 2, height: print.height / 2 }), null, 300) },
+    { name: 'saloon-curtain.tif', make: async () => deep(await curtainPrint({ width: print.width / 2, height: print.height / 2 }), null, 300) },
     ...areasOf(frame, print, camera, deep),
     ...duskOf(frame, camera),
     ...seriesOf(frame),

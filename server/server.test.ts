@@ -109,6 +109,42 @@ describe('the interface', () => {
     for (const id of [result.picture, other]) await fetch(`${services.address}/api/pictures/${id}`, { method: 'DELETE' })
     await post(`/api/pictures/${picture}/undo`, { revision: about.revision + 1 })
   })
+  it('lays the pieces of two scans on one sheet, fits and joins them, and what was done on a piece goes along', async () => {
+    const tone = (x: number, y: number) => 110 + 30 * Math.sin(x / 9 + y / 31) + 26 * Math.sin(y / 13 - x / 41) + 18 * Math.sin((x + y) / 5.3)
+    const tear = (x: number) => 110 + 12 * Math.sin(x / 19) + 7 * Math.sin(x / 7.3)
+    const scan = async (name: string, isOn: (x: number, y: number) => boolean) => {
+      const [width, height] = [380, 300]
+      const data = Uint8Array.from({ length: width * height }, (_, i) => {
+        const [x, y] = [(i % width) - 40, Math.floor(i / width) - 40]
+        return x >= 0 && x < 300 && y >= 0 && y < 210 && isOn(x, y) ? Math.round(tone(x, y)) : 20
+      })
+      return (await arrival(services.address, await upload(services.address, job, name, await sharp(data, { raw: { width, height, channels: 1 } }).png().toBuffer()))).picture!
+    }
+    const [upper, lower] = [await scan('upper.png', (x, y) => y < tear(x)), await scan('lower.png', (x, y) => y >= tear(x))]
+    const laid = await ended((await post(`/api/pictures/${upper}/lay-together`, { pictures: [upper, lower] })).body.id as string)
+    expect(laid.problem).toBe(null)
+    const { picture: sheet } = laid.result as { picture: string }
+    const about = (await get(`/api/pictures/${sheet}`)).body as unknown as { revision: number; picture: { about: { notes: string[] } } }
+    expect(about.picture.about.notes.join(' ')).toContain('upper.png, lower.png')
+    const fitted = (await ended((await post(`/api/pictures/${sheet}/fit`, {})).body.id as string)).result as { pieces: { placement: Record<string, number>; gain: number; box: { x: number; y: number; width: number; height: number } }[] }
+    expect(fitted.pieces).toHaveLength(2)
+    const { box } = fitted.pieces[1]!
+    const flaw = { id: 'dirt', kind: 'dust', shape: { type: 'disc', x: box.x + box.width / 2, y: box.y + box.height / 2, r: 4 }, state: 'mended', contrast: 3, weight: 1, confidence: 1, origin: 'hand' }
+    const step = { id: 'step', flaw: 'dirt', shape: flaw.shape, softEdgePx: 1, opacity: 1, method: 'clone', version: 1, source: { dx: 20, dy: 0 } }
+    const edit = await post(`/api/pictures/${sheet}/edits`, { revision: about.revision, label: 'Mend', operations: [{ type: 'put', list: 'flaws', items: [flaw] }, { type: 'put', list: 'steps', items: [step] }] })
+    expect(edit.status, JSON.stringify(edit.body)).toBe(200)
+    const joined = await ended((await post(`/api/pictures/${sheet}/join`, { pieces: fitted.pieces.map(({ placement, gain }) => ({ placement, gain })) })).body.id as string)
+    expect(joined.problem).toBe(null)
+    const result = joined.result as { picture: string; carried: number; left: string[] }
+    expect([result.carried, result.left]).toEqual([1, []])
+    const made = (await get(`/api/pictures/${result.picture}`)).body as unknown as { treatment: { flaws: { id: string; state: string; kind: string }[]; steps: { flaw: string }[] }; picture: { original: { width: number; height: number } } }
+    expect(made.treatment.flaws.find(({ id }) => id === 'dirt')?.state).toBe('mended')
+    expect(made.treatment.steps.map(({ flaw: of }) => of)).toEqual(['dirt'])
+    // The seam is open beside it.
+    expect(made.treatment.flaws.filter(({ state, kind }) => state === 'open' && kind === 'other').length).toBeGreaterThan(0)
+    expect(Math.abs(made.picture.original.width - 300)).toBeLessThan(8)
+    for (const id of [result.picture, sheet, upper, lower]) await fetch(`${services.address}/api/pictures/${id}`, { method: 'DELETE' })
+  })
   it('refuses to merge without the reference, and says of a picture of one piece that there is nothing to join', async () => {
     const others = ((await get(`/api/jobs/${job}`)).body.list as { id: string }[]).map(({ id }) => id).filter((id) => id !== picture)
     expect((await post(`/api/pictures/${picture}/merge`, { pictures: [others[0], '00000000-0000-0000-0000-000000000000'] })).body.type).toBe('urn:fennip:problem:no-reference')

@@ -13,7 +13,8 @@ import type { Placement } from '@fennip/core/series/placement.js'
 import type { JoinedPiece } from '@fennip/core/assemble/join.js'
 import type { Placement as PiecePlacement } from '@fennip/core/assemble/sheet.js'
 import type { Outline } from '@fennip/core/shape/shape.js'
-import type { BracketPart, FitResult, ShownThing } from './tasks/assemble-tasks.js'
+import type { CarriedTreatment } from '@fennip/core/assemble/carry-treatment.js'
+import type { BracketPart, FitResult, ShownThing, ZoneFrom } from './tasks/assemble-tasks.js'
 import type { Output } from '@fennip/core/output/output.js'
 import type { OutputPreview } from '@fennip/delivery/preview.js'
 import type { ReportForm } from '@fennip/delivery/report/write-report.js'
@@ -192,8 +193,18 @@ export class Threads {
   }
 
   /** Join the pieces of a scan into a file. */
-  joinScan(sha256: string, name: string, pieces: readonly Pick<JoinedPiece, 'placement' | 'gain'>[], file: string, onProgress: (share: number) => boolean): Promise<{ gaps: Outline[] }> {
-    return this.runSteered('joinScan', { sha256, name, pieces, file }, onProgress)
+  joinScan(treatment: Treatment, name: string, pieces: readonly Pick<JoinedPiece, 'placement' | 'gain'>[], file: string, onProgress: (share: number) => boolean): Promise<{ gaps: Outline[]; carried: CarriedTreatment }> {
+    return this.runSteered('joinScan', { treatment, name, pieces, file }, onProgress)
+  }
+
+  /** Lay the pieces of several scans on one sheet, into a file. */
+  layScansTogether(scans: readonly { sha256: string; name: string }[], file: string, onProgress: (share: number) => boolean): Promise<{ width: number; height: number }> {
+    return this.runSteered('layScansTogether', { scans, file }, onProgress)
+  }
+
+  /** Measure anew what steps of a treatment look at. */
+  measureAnew(treatment: Treatment, steps: readonly string[], onProgress: (share: number) => boolean): Promise<Treatment> {
+    return this.runSteered('measureAnew', { treatment, steps }, onProgress)
   }
 
   /** Bring what another picture shows into a zone, into a file. */
@@ -201,9 +212,9 @@ export class Threads {
     return this.runSteered('bringOver', { treatment, zone, name, other, file }, onProgress)
   }
 
-  /** Merge exposures into a file. @param chosen  Exposures for moving things, in their order; null where Fennip chooses. */
-  mergeBracket(parts: readonly BracketPart[], reference: number, chosen: readonly (number | null)[], file: string, onProgress: (share: number) => boolean): Promise<{ things: ShownThing[]; ratios: number[]; reference: number }> {
-    return this.runSteered('mergeBracket', { parts, reference, chosen, file }, onProgress)
+  /** Merge exposures into a file. @param chosen  Exposures for moving things, in their order; null where Fennip chooses. @param zones  Zones of the reference that are taken from one exposure. */
+  mergeBracket(parts: readonly BracketPart[], reference: number, chosen: readonly (number | null)[], zones: readonly ZoneFrom[], treatment: Treatment, file: string, onProgress: (share: number) => boolean): Promise<{ things: ShownThing[]; ratios: number[]; reference: number }> {
+    return this.runSteered('mergeBracket', { parts, reference, chosen, zones, treatment, file }, onProgress)
   }
 
   keepPatches(treatment: Treatment): Promise<Record<string, string>> {

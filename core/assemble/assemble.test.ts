@@ -1,9 +1,12 @@
 import { describe, expect, it } from 'vitest'
 import { makeRandom } from '../random.js'
 import { makeRaster, type IntegerRaster } from '../raster/raster.js'
+import type { Flaw, Original, Step, Treatment } from '../treatment/schema.js'
+import { carryToJoined } from './carry-treatment.js'
 import { cutOut } from './cut-out.js'
 import { fitPiece, placed } from './fit.js'
 import { fitAll, joinPieces } from './join.js'
+import { layTogether } from './lay-together.js'
 import { minimise } from './minimise.js'
 import { sheetOf } from './sheet.js'
 
@@ -120,6 +123,84 @@ describe('joining', () => {
     }
     // The waves change by up to 8 levels a pixel.
     expect(sum / count).toBeLessThan(7)
+  })
+})
+
+describe('several scans', () => {
+  const { scan, to } = scanned([{ turn: 0, dx: 0, dy: 0 }, { turn: 0.05, dx: 6, dy: 50 }], [tears[1]!])
+  /** Part of the scan, as if it had been scanned alone. */
+  const alone = (top: number, bottom: number): IntegerRaster => {
+    const part = makeRaster(scan.width, bottom - top, 1, 8)
+    part.data.set(scan.data.subarray(top * scan.width, bottom * scan.width))
+    return part
+  }
+  // Between the pieces lies bed: the highest row of the lower piece is below the lowest of the upper one.
+  const upper = alone(0, 266)
+  const lower = makeRaster(scan.width, scan.height - 230, 1, 8)
+  lower.data.set(scan.data.subarray(230 * scan.width))
+  for (const part of [upper, lower]) {
+    const top = part === upper
+    for (let y = 0; y < part.height; y++) for (let x = 0; x < part.width; x++) {
+      const whole = (top ? y : y + 230) * scan.width + x
+      const [sx, sy] = [x + 0.5, Math.floor(whole / scan.width) + 0.5]
+      const inUpper = sy - 40 < tears[1]!(sx - 60)
+      if (top !== inUpper) part.data[y * part.width + x] = 20
+    }
+  }
+  it('are laid on one sheet sample by sample, each piece apart, and joined as if they had been scanned at once', () => {
+    const { raster, places } = layTogether([{ name: 'a', pixels: upper }, { name: 'b', pixels: lower }])
+    expect(places).toHaveLength(2)
+    for (const { scan: from, piece: { box, mask }, x, y } of places) {
+      const pixels = [upper, lower][from]!
+      for (let i = 0; i < mask.length; i += 7) if (mask[i] === 1) expect(raster.data[(y + Math.floor(i / box.width)) * raster.width + x + (i % box.width)]).toBe(pixels.data[(box.y + Math.floor(i / box.width)) * pixels.width + box.x + (i % box.width)])
+    }
+    const cut = cutOut(raster)
+    expect(cut.pieces).toHaveLength(2)
+    const { pieces } = fitAll(raster, cut)
+    expect(pieces[1]!.placement.turnDegrees).toBeCloseTo((-0.05 * 180) / Math.PI, 1)
+    expect(pieces[1]!.misfitPx).toBeLessThan(1)
+    // Bounds of the turned box of a piece are a little larger than the piece.
+    const joined = joinPieces(raster, cut, pieces)
+    expect(Math.abs(joined.raster.height - HEIGHT)).toBeLessThan(20)
+    expect(Math.abs(joined.raster.width - WIDTH)).toBeLessThan(20)
+  })
+  it('of 8 and of 16 bits come to 16', () => {
+    const sixteen: IntegerRaster = { ...lower, data: Uint16Array.from(lower.data, (value) => value * 257) }
+    const { raster, places } = layTogether([{ name: 'a', pixels: upper }, { name: 'b', pixels: sixteen }])
+    expect(raster.data).toBeInstanceOf(Uint16Array)
+    const { piece, x, y } = places.find(({ scan: from }) => from === 0)!
+    const at = piece.mask.indexOf(1)
+    expect(raster.data[(y + Math.floor(at / piece.box.width)) * raster.width + x + (at % piece.box.width)]).toBe(257 * upper.data[(piece.box.y + Math.floor(at / piece.box.width)) * upper.width + piece.box.x + (at % piece.box.width)]!)
+  })
+  it('that show nothing, or differ in channels, are refused by name', () => {
+    expect(() => layTogether([{ name: 'a', pixels: upper }, { name: 'bare.tif', pixels: { ...lower, data: lower.data.map(() => 20) } }])).toThrow(/bare\.tif/)
+    expect(() => layTogether([{ name: 'a', pixels: upper }, { name: 'colour.tif', pixels: makeRaster(100, 100, 3, 8) }])).toThrow(/colour\.tif/)
+  })
+  it('what was done on a piece lies on the same spot of the picture after joining', () => {
+    const cut = cutOut(scan)
+    const { pieces: fitting } = fitAll(scan, cut)
+    const { raster, origin } = joinPieces(scan, cut, fitting)
+    const pictureOf = (x: number, y: number) => (y < tears[1]!(x) ? 0 : 1)
+    const spots = [[60, 80], [280, 60], [100, 260], [260, 270]] as const
+    const original = { sha256: 'ab'.repeat(32), width: scan.width, height: scan.height, channels: 1, depth: 8 } as unknown as Original
+    const flaws = spots.map(([x, y], i): Flaw => {
+      const [sx, sy] = to(pictureOf(x, y), x, y)
+      return { id: `f${i}`, kind: 'dust', shape: { type: 'disc', x: sx, y: sy, r: 3 }, state: 'mended', contrast: 1, weight: 1, confidence: 1, origin: 'found' }
+    })
+    const beside: Flaw = { ...flaws[0]!, id: 'beside', shape: { type: 'disc', x: 5, y: 5, r: 3 } }
+    const steps = flaws.map(({ id, shape }): Step => ({ id: `s${id}`, flaw: id, shape, softEdgePx: 2, opacity: 1, method: 'clone', source: { dx: 10, dy: 0 } }) as unknown as Step)
+    const treatment = { version: 2, original, flaws: [...flaws, beside], steps, remarks: [], areas: [{ id: 'z', name: 'tones', role: 'zone', softEdgePx: 0, parts: [{ mode: 'add', range: { of: 'tone', from: 0, to: 1 } }] }] } as unknown as Treatment
+    const { treatment: carried, left, refit } = carryToJoined(treatment, original, cut.pieces, fitting.map(({ placement }) => placement), origin)
+    expect(refit).toEqual([])
+    expect(left.join(' ')).toMatch(/beside lies on no piece.*tones lies on no piece/)
+    expect(carried.steps).toHaveLength(4)
+    spots.forEach(([x, y], i) => {
+      const { shape } = carried.flaws.find(({ id }) => id === `f${i}`)!
+      if (shape.type !== 'disc') throw new Error('a disc stays one')
+      // The joined picture shows there what the print shows on the spot: tones change by up to 8 levels a pixel.
+      const seen = raster.data[Math.floor(shape.y) * raster.width + Math.floor(shape.x)]!
+      expect(Math.abs(seen - tone(x, y))).toBeLessThan(16)
+    })
   })
 })
 

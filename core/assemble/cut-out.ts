@@ -51,6 +51,13 @@ const FIBRE_TONE = 0.74
  * @param scan  8 or 16 bits, grey or colour.
  */
 export function cutOut(scan: IntegerRaster): CutOut {
+  const { background, pieces: whole } = cutOutWithFibre(scan)
+  const pieces = whole.map((piece) => withoutFibre(scan, piece)).filter(({ area }) => area > LEAST_SHARE * scan.width * scan.height)
+  return { background, pieces: pieces.sort((a, b) => b.area - a.area).slice(0, MOST_PIECES) }
+}
+
+/** Pieces as they lie on the bed, with the bare fibre along their tears; in the order in which they are met. */
+export function cutOutWithFibre(scan: IntegerRaster): CutOut {
   const { width, height, channels, data } = scan
   const maximum = maximumOf(depthOf(scan))
   const { background, spread } = measureBackground(scan)
@@ -69,8 +76,7 @@ export function cutOut(scan: IntegerRaster): CutOut {
   // Back to where it was narrowed, and on to the edge that the mean has blurred: pixel by pixel there.
   const back = squareExtreme({ width, height, data: Float32Array.from(outside) }, NARROW_PX + SMOOTHED_PX, 'greatest').data
   for (let i = 0; i < outside.length; i++) if (back[i] === 1 && outside[i] === 0) outside[i] = background.every((value, c) => Math.abs(data[i * channels + c]! - value) <= Math.max(LEAST_STEP * maximum, PIXEL_DEVIATIONS * spread[c]!)) ? 1 : 0
-  const pieces = piecesOf(outside, width, height).map((piece) => withoutFibre(scan, piece)).filter(({ area }) => area > LEAST_SHARE * width * height)
-  return { background, pieces: pieces.sort((a, b) => b.area - a.area).slice(0, MOST_PIECES) }
+  return { background, pieces: piecesOf(outside, width, height) }
 }
 
 /** Median and deviation of the samples along the border. */

@@ -97,6 +97,23 @@ describe('merging', () => {
     expect(other.moving.every(({ from }) => from === 0)).toBe(true)
     expect(other.raster.data[130 * WIDTH + 60]! / 65535).toBeCloseTo(encode(drawnIn(0.75, 4)), 1)
   })
+  it('takes a part from the exposure that was chosen for it by hand, and the rest as before', () => {
+    const cover = new Float32Array(WIDTH * HEIGHT)
+    for (let y = 180; y < 230; y++) cover.fill(1, y * WIDTH + 40, y * WIDTH + 120)
+    const other = mergeExposures(bracket(), { type: 'srgb' }, 1, new Map(), undefined, [{ cover, from: 0 }])
+    for (let i = 0; i < cover.length; i++) {
+      if (cover[i] === 1) expect(other.owner[i]).toBe(1)
+      else expect(other.owner[i]).toBe(owner[i])
+    }
+    // The dark exposure has its noise four times as strong in light; the merge of all three has not.
+    const spread = (data: ArrayLike<number>) => {
+      let sum = 0
+      for (let y = 190; y < 220; y++) for (let x = 50; x < 110; x++) sum += Math.abs(data[y * WIDTH + x]! / 65535 - encode(drawnIn(scene(x + 0.5, y + 0.5), 4)))
+      return sum / 1800
+    }
+    expect(spread(other.raster.data)).toBeGreaterThan(1.5 * spread(raster.data))
+    for (let y = 20; y < 100; y++) expect(other.raster.data[y * WIDTH + 30]).toBe(raster.data[y * WIDTH + 30])
+  })
 })
 
 describe('brackets among frames', () => {

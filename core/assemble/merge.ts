@@ -29,6 +29,13 @@ export interface MovingThing {
   readonly from: number
 }
 
+/** A part of the reference that is taken from one exposure by hand, moved or not. */
+export interface ChosenPart {
+  /** Row by row of the picture: above one half it is taken. */
+  readonly cover: Float32Array
+  readonly from: number
+}
+
 export interface Merged {
   /** 16 bits, encoded by the curve of the reference. */
   readonly raster: IntegerRaster
@@ -62,8 +69,9 @@ const [AROUND, BLEND] = [3, 4]
  * others 2002, with their white point), so that the middle tones stay those of the reference.
  *
  * @param chosen  Exposures for moving things by their order, where they were chosen by hand.
+ * @param parts   What is taken from one exposure besides; later ones lie over earlier ones and over what moved.
  */
-export function mergeExposures(exposures: readonly Exposure[], curve: TransferCurve, asked?: number, chosen: ReadonlyMap<number, number> = new Map(), onShare: (share: number) => void = () => undefined): Merged {
+export function mergeExposures(exposures: readonly Exposure[], curve: TransferCurve, asked?: number, chosen: ReadonlyMap<number, number> = new Map(), onShare: (share: number) => void = () => undefined, parts: readonly ChosenPart[] = []): Merged {
   const { width, height, channels } = exposures[0]!.pixels
   const tones = makeToneSpace(curve)
   const planes = exposures.map(({ pixels }) => brightnessOf(pixels))
@@ -86,6 +94,7 @@ export function mergeExposures(exposures: readonly Exposure[], curve: TransferCu
   }))
   const ratios = light.map((data, i) => (i === reference ? 1 : ratioOf(data, light[reference]!, channels, tones.decode, exposures[i]!.light !== undefined && exposures[reference]!.light !== undefined ? exposures[i]!.light! / exposures[reference]!.light! : null)))
   const { moving, owner } = findMoving(light, ratios, isOutside, reference, width, height, channels, tones.decode, chosen)
+  for (const { cover, from } of parts) for (let i = 0; i < owner.length; i++) if (cover[i]! > 0.5) owner[i] = from + 1
   onShare(0.75)
   const raster = makeRaster(width, height, channels, 16)
   const softOwner = blended(owner, width, height)

@@ -58,10 +58,13 @@ export const FitBody = Type.Object(
 )
 export const JoinBody = Type.Object({ pieces: Type.Array(Type.Object({ placement: PlacementBody, gain: Type.Number({ minimum: 0.5, maximum: 2 }) }, strict), { minItems: 2, maxItems: 8, description: 'In the order in which they were found.' }) }, strict)
 
+export const LayTogetherBody = Type.Object({ pictures: Type.Array(Uuid, { minItems: 2, maxItems: 8, uniqueItems: true, description: 'Scans with pieces of one print, this picture among them.' }) }, strict)
+
 export const MergeBody = Type.Object(
   {
     pictures: Type.Array(Uuid, { minItems: 2, maxItems: 9, uniqueItems: true, description: 'The exposures, the reference among them.' }),
     chosen: Type.Optional(Type.Array(Type.Union([Type.Integer({ minimum: 0, maximum: 8 }), Type.Null()]), { maxItems: 500, description: 'Which exposure each moving thing is taken from, in the order in which they were found; null where Fennip chooses.' })),
+    zones: Type.Optional(Type.Array(Type.Object({ zone: Identifier, from: Type.Integer({ minimum: 0, maximum: 8 }) }, strict), { maxItems: 50, description: 'Zones of the reference that are taken from one exposure, moved or not.' })),
   },
   strict,
 )
@@ -107,6 +110,7 @@ export const bodySchemas = {
   validateSpaceBody: SpaceBody,
   validateFitBody: FitBody,
   validateJoinBody: JoinBody,
+  validateLayTogetherBody: LayTogetherBody,
   validateMergeBody: MergeBody,
   validateBringOverBody: BringOverBody,
 }

@@ -23,7 +23,7 @@ import { originalKey, patchKey, tileKey, type Storage } from '../storage/storage
 import { jobRoutes } from './job-routes.js'
 import { handOverRoutes } from './hand-over-routes.js'
 import { checkAddress, checkStorable } from './storable.js'
-import { AsideBody, BatchBody, BringOverBody, EditBody, FindBody, FitBody, JobBody, JoinBody, LearnBody, LookedBody, MendBody, MergeBody, NothingBody, SensorNameBody, UndoBody, type AsideRequest, type BatchRequest, type EditRequest, type FindRequest, type JobRequest, type LearnRequest, type LookedRequest, type SensorNameRequest, type UndoRequest } from './bodies.js'
+import { AsideBody, BatchBody, BringOverBody, EditBody, FindBody, FitBody, JobBody, JoinBody, LayTogetherBody, LearnBody, LookedBody, MendBody, MergeBody, NothingBody, SensorNameBody, UndoBody, type AsideRequest, type BatchRequest, type EditRequest, type FindRequest, type JobRequest, type LearnRequest, type LookedRequest, type SensorNameRequest, type UndoRequest } from './bodies.js'
 
 /** One route: what it is, what it takes and what it does. The OpenAPI description is made from the same list. */
 export interface Route {
@@ -105,9 +105,15 @@ export function describeRoutes(tools: RouteTools): Route[] {
       await readPictureSummary(database, parameter(request, 'picture'))
       return queueRun(database, boss, 'join', parameter(request, 'picture'), request.body as Record<string, unknown>)
     } },
-    { method: 'post', path: '/pictures/{picture}/merge', summary: 'Merge exposures of a bracket, this picture being the reference', body: MergeBody, validate: validators.validateMergeBody, success: 202, handle: async (request) => {
+    { method: 'post', path: '/pictures/{picture}/lay-together', summary: 'Lay the pieces of several scans on one sheet, as a picture of its own', body: LayTogetherBody, validate: validators.validateLayTogetherBody, success: 202, handle: async (request) => {
       const { pictures } = request.body as { pictures: string[] }
+      await Promise.all([parameter(request, 'picture'), ...pictures].map((id) => readPictureSummary(database, id)))
+      return queueRun(database, boss, 'lay-together', parameter(request, 'picture'), request.body as Record<string, unknown>)
+    } },
+    { method: 'post', path: '/pictures/{picture}/merge', summary: 'Merge exposures of a bracket, this picture being the reference', body: MergeBody, validate: validators.validateMergeBody, success: 202, handle: async (request) => {
+      const { pictures, zones = [] } = request.body as { pictures: string[]; zones?: { from: number }[] }
       const reference = parameter(request, 'picture')
+      if (zones.some(({ from }) => from >= pictures.length)) throw new ProblemError('no-exposure', { title: 'There is no such exposure', detail: `A zone is to be taken from an exposure beyond the ${pictures.length} that were sent. Exposures are counted from 0.`, status: 422 })
       if (!pictures.includes(reference)) throw new ProblemError('no-reference', { title: 'The reference is not among the exposures', detail: 'The picture that the others are aligned to has to be one of them.', status: 422 })
       await Promise.all(pictures.map((id) => readPictureSummary(database, id)))
       return queueRun(database, boss, 'merge', reference, request.body as Record<string, unknown>)

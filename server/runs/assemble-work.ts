@@ -4,10 +4,12 @@ import { join } from 'node:path'
 import { ProblemError } from '@fennip/core/problem.js'
 import type { JoinedPiece } from '@fennip/core/assemble/join.js'
 import type { Placement } from '@fennip/core/assemble/sheet.js'
-import type { Flaw } from '@fennip/core/treatment/schema.js'
+import type { CarriedTreatment } from '@fennip/core/assemble/carry-treatment.js'
+import type { Flaw, Original } from '@fennip/core/treatment/schema.js'
 import { completeArrival, forgetUnusedFile } from '../arrivals.js'
 import { appendEdit, currentTreatment, replaceTreatment } from '../history.js'
 import { keepOriginal } from '../storage/storage.js'
+import type { ZoneFrom } from '../tasks/assemble-tasks.js'
 import type { Run } from './runs.js'
 import { steered } from './steered.js'
 import type { Progress, WorkTools } from './tools.js'
@@ -30,24 +32,54 @@ export async function joinScan(tools: WorkTools, run: Run, progress: Progress): 
   const { pieces } = run.parameters as { pieces: Pick<JoinedPiece, 'placement' | 'gain'>[] }
   const { treatment } = await currentTreatment(tools.database, run.picture)
   const { name, job } = await nameOf(tools, run.picture)
-  const made = await assembled(tools, run, progress, { job, name: `${name.replace(/\.[^.]*$/, '')}-joined.tif`, note: `Joined from ${pieces.length} pieces on ${name}.` }, (file, onShare) => tools.threads.joinScan(treatment.original.sha256, name, pieces, file, onShare))
-  const flaws = made.result.gaps.map((shape, i): Flaw => ({ id: `seam-${i + 1}-${randomUUID().slice(0, 6)}`, kind: 'other', shape, state: 'open', contrast: 0, weight: 0, confidence: 1, origin: 'found' }))
+  const made = await assembled(tools, run, progress, { job, name: `${name.replace(/\.[^.]*$/, '')}-joined.tif`, note: `Joined from ${pieces.length} pieces on ${name}.` }, (file, onShare) => tools.threads.joinScan(treatment, name, pieces, file, onShare))
+  const seam = made.result.gaps.map((shape, i): Flaw => ({ id: `seam-${i + 1}-${randomUUID().slice(0, 6)}`, kind: 'other', shape, state: 'open', contrast: 0, weight: 0, confidence: 1, origin: 'found' }))
   const now = await currentTreatment(tools.database, made.picture)
-  if (flaws.length > 0 && now.revision === 0) await appendEdit(tools.database, made.picture, 0, `Seam: ${flaws.length} ${flaws.length === 1 ? 'flaw' : 'flaws'}`, [{ type: 'put', list: 'flaws', items: flaws }])
-  return { picture: made.picture, name: made.name, flaws: flaws.length, pieces }
+  const { carried } = made.result
+  if (now.revision === 0) {
+    await carry(tools, made.picture, carried, now.treatment.original, progress)
+    const { revision } = await currentTreatment(tools.database, made.picture)
+    if (seam.length > 0) await appendEdit(tools.database, made.picture, revision, `Seam: ${seam.length} ${seam.length === 1 ? 'flaw' : 'flaws'}`, [{ type: 'put', list: 'flaws', items: seam }])
+  }
+  return { picture: made.picture, name: made.name, flaws: seam.length, pieces, carried: carried.treatment.steps.length + carried.refit.length + (carried.treatment.operations?.length ?? 0), left: carried.left }
+}
+
+/** What was done on the pieces is done to the joined picture: measured anew, lifts fitted anew. */
+async function carry({ database, threads }: WorkTools, picture: string, { treatment, refit, remeasure }: CarriedTreatment, original: Original, progress: Progress): Promise<void> {
+  const { flaws, areas = [], operations = [], remarks = [] } = treatment
+  if (flaws.length + areas.length + operations.length + remarks.length === 0) return
+  const moved = await steered(progress, (onShare) => threads.measureAnew({ ...treatment, original }, remeasure, (share) => onShare(0.95 + 0.02 * share)))
+  const lifted = refit.length === 0 ? [] : await steered(progress, (onShare) => threads.mendOpenFlaws(moved, { only: [...refit], expected: {} }, (share) => onShare(0.97 + 0.02 * share)))
+  const mended = new Set(lifted.map(({ flaw }) => flaw))
+  await replaceTreatment(database, picture, 0, 'As on the pieces', { ...moved, flaws: moved.flaws.map((flaw) => (mended.has(flaw.id) ? { ...flaw, state: 'mended' as const } : flaw)), steps: [...moved.steps, ...lifted] })
+}
+
+/** Lay the pieces of several scans on one sheet: a picture of its own, on which they are fitted. */
+export async function layScans(tools: WorkTools, run: Run, progress: Progress): Promise<Record<string, unknown>> {
+  const { pictures } = run.parameters as { pictures: string[] }
+  const { name, job } = await nameOf(tools, run.picture)
+  const scans = await sourcesOf(tools, job, pictures)
+  const made = await assembled(tools, run, progress, { job, name: `${name.replace(/\.[^.]*$/, '')}-laid-together.tif`, note: `Pieces laid together from ${scans.map((scan) => scan.name).join(', ')}.` }, (file, onShare) => tools.threads.layScansTogether(scans, file, onShare))
+  return { picture: made.picture, name: made.name }
+}
+
+/** Pictures of a job in an order that was asked for. */
+async function sourcesOf({ database }: WorkTools, job: string, pictures: readonly string[]): Promise<{ sha256: string; name: string; light?: number | undefined }[]> {
+  const rows = (await database('pictures').join('originals', 'originals.sha256', 'pictures.original').whereIn('pictures.id', pictures).where({ job_id: job }).select('pictures.id', 'name', 'sha256', 'about')) as { id: string; name: string; sha256: string; about: { camera: { light?: number } } }[]
+  return pictures.map((id) => {
+    const row = rows.find((one) => one.id === id)
+    if (!row) throw new ProblemError('picture-unknown', { title: 'A picture is missing', detail: 'One of the pictures is not in this job any more. Choose them again on the contact sheet.', status: 404 })
+    return { sha256: row.sha256, name: row.name, light: row.about.camera.light }
+  })
 }
 
 /** Merge exposures: a picture of its own in the job, at 16 bits. The run belongs to the reference. */
 export async function mergeBracket(tools: WorkTools, run: Run, progress: Progress): Promise<Record<string, unknown>> {
-  const { pictures, chosen = [] } = run.parameters as { pictures: string[]; chosen?: (number | null)[] }
+  const { pictures, chosen = [], zones = [] } = run.parameters as { pictures: string[]; chosen?: (number | null)[]; zones?: ZoneFrom[] }
+  const { treatment } = await currentTreatment(tools.database, run.picture)
   const { name, job } = await nameOf(tools, run.picture)
-  const rows = (await tools.database('pictures').join('originals', 'originals.sha256', 'pictures.original').whereIn('pictures.id', pictures).where({ job_id: job }).select('pictures.id', 'name', 'sha256', 'about')) as { id: string; name: string; sha256: string; about: { camera: { light?: number } } }[]
-  const parts = pictures.map((id) => {
-    const row = rows.find((one) => one.id === id)
-    if (!row) throw new ProblemError('picture-unknown', { title: 'An exposure is missing', detail: 'One of the exposures is not in this job any more. Choose them again on the contact sheet.', status: 404 })
-    return { sha256: row.sha256, name: row.name, light: row.about.camera.light }
-  })
-  const made = await assembled(tools, run, progress, { job, name: `${name.replace(/\.[^.]*$/, '')}-merged.tif`, note: `Merged from ${parts.length} exposures: ${parts.map((part) => part.name).join(', ')}.` }, (file, onShare) => tools.threads.mergeBracket(parts, pictures.indexOf(run.picture), chosen, file, onShare))
+  const parts = await sourcesOf(tools, job, pictures)
+  const made = await assembled(tools, run, progress, { job, name: `${name.replace(/\.[^.]*$/, '')}-merged.tif`, note: `Merged from ${parts.length} exposures: ${parts.map((part) => part.name).join(', ')}.` }, (file, onShare) => tools.threads.mergeBracket(parts, pictures.indexOf(run.picture), chosen, zones, treatment, file, onShare))
   return { picture: made.picture, name: made.name, exposures: parts.map((part) => part.name), pictures, ...made.result }
 }
 

@@ -10,7 +10,7 @@ import { notify } from '../events.js'
  * cancel, and the holder, so that the work of a killed worker is taken up again within seconds.
  */
 
-export type RunKind = 'intake' | 'find' | 'mend' | 'export' | 'learn' | 'chart' | 'carry' | 'fit' | 'join' | 'merge' | 'archive' | 'restore' | 'contact-sheet' | 'rescan' | 'bring-over'
+export type RunKind = 'intake' | 'find' | 'mend' | 'export' | 'learn' | 'chart' | 'carry' | 'lay-together' | 'fit' | 'join' | 'merge' | 'archive' | 'restore' | 'contact-sheet' | 'rescan' | 'bring-over'
 export type RunState = 'queued' | 'running' | 'done' | 'failed' | 'cancelled'
 
 export interface Run {

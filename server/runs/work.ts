@@ -13,7 +13,7 @@ import { appendEdit, currentTreatment } from '../history.js'
 import { Cancelled, goOn, type Progress, type WorkTools } from './tools.js'
 import { originalKey } from '../storage/storage.js'
 import type { Run } from './runs.js'
-import { bringFromOther, fitScan, joinScan, mergeBracket } from './assemble-work.js'
+import { bringFromOther, fitScan, joinScan, layScans, mergeBracket } from './assemble-work.js'
 import { takeArchive } from '../archive/take-archive.js'
 import { writeArchive } from '../archive/write-archive.js'
 import { writeContactSheet } from './contact-sheet-work.js'
@@ -31,6 +31,7 @@ export async function doWork(tools: WorkTools, run: Run, progress: Progress): Pr
     case 'learn': return learnChart(tools, run, progress)
     case 'chart': return applyChart(tools, run, progress)
     case 'carry': return carryMends(tools, run, progress)
+    case 'lay-together': return layScans(tools, run, progress)
     case 'fit': return fitScan(tools, run, progress)
     case 'join': return joinScan(tools, run, progress)
     case 'merge': return mergeBracket(tools, run, progress)

@@ -1,10 +1,12 @@
 import sharp from 'sharp'
 import type { MessagePort } from 'node:worker_threads'
 import { readPicture } from '@fennip/codec/read.js'
+import { readTogether } from '@fennip/codec/read-together.js'
 import { rowsOf } from '@fennip/codec/rows.js'
 import { fillFile } from '@fennip/codec/sink.js'
 import { writePicture } from '@fennip/codec/write.js'
 import { bringOver as bring } from '@fennip/core/assemble/bring-over.js'
+import { carryToJoined, type CarriedTreatment } from '@fennip/core/assemble/carry-treatment.js'
 import { cutOut, type Piece } from '@fennip/core/assemble/cut-out.js'
 import type { SeamPlace } from '@fennip/core/assemble/fit.js'
 import { fitAll, joinPieces, type JoinedPiece } from '@fennip/core/assemble/join.js'
@@ -73,20 +75,33 @@ export async function fitPieces({ where, sha256, name, byHand, refit, port }: { 
   return { width: pixels.width, height: pixels.height, pieces, seam: seam && { ...seam, lengthPx: Math.max(...fitting.pieces.map(({ seamPx }) => seamPx)) } }
 }
 
-/** Join the pieces of a scan into a file. @returns Its size, and what is missing between the pieces. */
-export async function joinScan({ where, sha256, name, pieces, file, port }: { where: Where; sha256: string; name: string; pieces: readonly Pick<JoinedPiece, 'placement' | 'gain'>[]; file: string; port: MessagePort }): Promise<{ gaps: Outline[] }> {
+/** Join the pieces of a scan into a file. @returns What is missing between the pieces, and what was done on them, moved. */
+export async function joinScan({ where, treatment, name, pieces, file, port }: { where: Where; treatment: Treatment; name: string; pieces: readonly Pick<JoinedPiece, 'placement' | 'gain'>[]; file: string; port: MessagePort }): Promise<{ gaps: Outline[]; carried: CarriedTreatment }> {
   const tell = tellProgress(port)
   tell(0.02)
-  const { header, pixels } = await scanOf(where, sha256, name)
+  const { header, pixels } = await scanOf(where, treatment.original.sha256, name)
   tell(0.1)
   const cut = piecesOf(pixels, name)
   if (cut.pieces.length !== pieces.length) throw new ProblemError('other-pieces', { title: 'The pieces have changed', detail: `${name} shows ${cut.pieces.length} pieces, and places of ${pieces.length} were sent. Fit them again.`, status: 409 })
   tell(0.3)
-  const { raster, gaps } = joinPieces(pixels, cut, pieces)
+  const { raster, gaps, origin } = joinPieces(pixels, cut, pieces)
+  const carried = carryToJoined(treatment, treatment.original, cut.pieces, pieces.map(({ placement }) => placement), origin)
   tell(0.8)
   await fillFile(file, (sink) => writePicture(rowsOf(raster, null), header.metadata, { format: 'tiff', depth: depthOf(raster), quality: 100 }, sink))
   port.close()
-  return { gaps: [...gaps] }
+  return { gaps: [...gaps], carried }
+}
+
+/** Lay the pieces of several scans on one sheet, into a file. */
+export async function layScansTogether({ where, scans, file, port }: { where: Where; scans: readonly { readonly sha256: string; readonly name: string }[]; file: string; port: MessagePort }): Promise<{ width: number; height: number }> {
+  const tell = tellProgress(port)
+  const storage = storageAt(where)
+  const files = await Promise.all(scans.map(async ({ sha256, name }) => ({ path: await storage.localFile(originalKey(sha256)), name })))
+  const { header, pixels } = await readTogether(files)
+  tell(0.8)
+  await fillFile(file, (sink) => writePicture(rowsOf(pixels, null), header.metadata, { format: 'tiff', depth: depthOf(pixels), quality: 100 }, sink))
+  port.close()
+  return { width: pixels.width, height: pixels.height }
 }
 
 /** Two pictures of one scene correlate more than this around a zone; what has nothing to do with one another about 0. */
@@ -101,10 +116,7 @@ export async function bringOver({ where, treatment, zone, name, other, file, por
   tell(0.2)
   if (second.pixels.channels !== picture.pixels.channels) throw new ProblemError('other-channels', { title: 'One is in colour, the other grey', detail: `${name} and ${other.name} differ in their channels. Choose a picture of the same kind.`, status: 422 })
   const { pixels, header } = picture
-  const whole = { x: 0, y: 0, width: pixels.width, height: pixels.height }
-  const chain = new Chain({ width: pixels.width, height: pixels.height, channels: pixels.channels, profile: header.profile }, { areas: treatment.areas, operations: [] })
-  const cover = chain.cover(zone, whole, 0, (region) => crop(pixels, region))
-  if (!cover?.some((value) => value > 0)) throw new ProblemError('zone-empty', { title: 'The zone covers nothing', detail: 'The zone was taken out or has no pixel in the picture. Choose another one.', status: 409 })
+  const cover = coverOf(picture, treatment, zone)
   const { raster, similarity, gains, likeness } = bring({ pixels, curve: header.profile.curve }, { pixels: second.pixels, curve: second.header.profile.curve }, cover, (share) => tell(0.2 + 0.6 * share))
   if (likeness < SAME_SCENE) throw new ProblemError('other-scene', { title: 'The pictures do not show the same', detail: `Around the zone ${name} and ${other.name} are not alike, so nothing was brought over. Choose another picture of the same scene, turned by no more than a few degrees.`, status: 422 })
   await fillFile(file, (sink) => writePicture(rowsOf(raster, null), header.metadata, { format: 'tiff', depth: 16, quality: 100 }, sink))
@@ -112,17 +124,44 @@ export async function bringOver({ where, treatment, zone, name, other, file, por
   return { turnDegrees: (atan2(similarity.b, similarity.a) * 180) / Math.PI, scale: scaleOf(similarity), gains }
 }
 
+/** How far each pixel of a picture lies in a zone of its treatment, 0 to 1. */
+function coverOf({ pixels, header }: Awaited<ReturnType<typeof scanOf>>, treatment: Treatment, zone: string): Float32Array {
+  const { width, height, channels } = pixels
+  const chain = new Chain({ width, height, channels, profile: header.profile }, { areas: treatment.areas, operations: [] })
+  const cover = chain.cover(zone, { x: 0, y: 0, width, height }, 0, (region) => crop(pixels, region))
+  if (!cover?.some((value) => value > 0)) throw new ProblemError('zone-empty', { title: 'The zone covers nothing', detail: 'The zone was taken out or has no pixel in the picture. Choose another one.', status: 409 })
+  return cover
+}
+
+function boundsOf(cover: Float32Array, width: number): Region {
+  let [left, top, right, bottom] = [Infinity, Infinity, -1, -1]
+  for (let i = 0; i < cover.length; i++) {
+    if (cover[i]! <= 0.5) continue
+    const [x, y] = [i % width, Math.floor(i / width)]
+    left = Math.min(left, x)
+    top = Math.min(top, y)
+    right = Math.max(right, x)
+    bottom = Math.max(bottom, y)
+  }
+  return right < 0 ? { x: 0, y: 0, width: 1, height: 1 } : { x: left, y: top, width: right - left + 1, height: bottom - top + 1 }
+}
+
 /** Exposures of a bracket, as a thread is told. */
 export interface BracketPart { readonly sha256: string; readonly name: string; readonly light?: number | undefined }
 
-/** A thing that moved, as every exposure has it. */
+/** A zone of the reference that is taken from one exposure by hand. */
+export interface ZoneFrom { readonly zone: string; readonly from: number }
+
+/** A thing that moved, or a zone that was chosen, as every exposure has it. */
 export interface ShownThing extends MovingThing {
+  /** Set when it is a zone that was chosen by hand. */
+  readonly zone?: string
   /** One small picture an exposure, in their order. */
   readonly crops: readonly string[]
 }
 
 /** Merge exposures into a file of 16 bits. @returns What moved, and how the exposures were told apart. */
-export async function mergeBracket({ where, parts, reference, chosen, file, port }: { where: Where; parts: readonly BracketPart[]; reference: number; chosen: readonly (number | null)[]; file: string; port: MessagePort }): Promise<{ things: ShownThing[]; ratios: number[]; reference: number }> {
+export async function mergeBracket({ where, parts, reference, chosen, zones, treatment, file, port }: { where: Where; parts: readonly BracketPart[]; reference: number; chosen: readonly (number | null)[]; zones: readonly ZoneFrom[]; treatment: Treatment; file: string; port: MessagePort }): Promise<{ things: ShownThing[]; ratios: number[]; reference: number }> {
   const tell = tellProgress(port)
   const pictures: Awaited<ReturnType<typeof scanOf>>[] = []
   for (const [i, { sha256, name }] of parts.entries()) {
@@ -132,8 +171,10 @@ export async function mergeBracket({ where, parts, reference, chosen, file, port
   const { width, height, channels } = pictures[0]!.pixels
   if (pictures.some(({ pixels }) => pixels.width !== width || pixels.height !== height || pixels.channels !== channels)) throw new ProblemError('other-size', { title: 'The exposures differ in size', detail: 'Exposures of a bracket have one size and as many channels. Choose frames of one camera that were taken one after another.', status: 422 })
   const header = pictures[reference]!.header
-  const merged = mergeExposures(pictures.map(({ pixels }, i) => ({ pixels, light: parts[i]!.light })), header.profile.curve, reference, new Map(chosen.flatMap((from, i) => (from === null ? [] : [[i, from] as const]))), (share) => tell(0.2 + 0.6 * share))
-  const things = await Promise.all(merged.moving.map(async (thing) => ({
+  const covers = zones.map(({ zone }) => coverOf(pictures[reference]!, treatment, zone))
+  const merged = mergeExposures(pictures.map(({ pixels }, i) => ({ pixels, light: parts[i]!.light })), header.profile.curve, reference, new Map(chosen.flatMap((from, i) => (from === null ? [] : [[i, from] as const]))), (share) => tell(0.2 + 0.6 * share), zones.map(({ from }, i) => ({ cover: covers[i]!, from })))
+  const asked = zones.map(({ zone, from }, i) => ({ ...boundsOf(covers[i]!, width), from, zone }))
+  const things = await Promise.all([...merged.moving, ...asked].map(async (thing) => ({
     ...thing,
     crops: await Promise.all(pictures.map(({ pixels }, i) => cropOf(pixels, thing, merged.alignments[i]!))),
   })))

@@ -42,6 +42,22 @@ export async function moveToRescan({ where, treatment, to, port }: { where: Wher
   const strange = [...seen.values()].filter(({ fits }) => !fits).length
   if (seen.size >= LEAST_TOLD && strange > MOST_STRANGE * seen.size) throw new ProblemError('other-print', { title: 'This is not a scan of the same print', detail: `Of ${seen.size} flaws ${strange} are not where they should be in this scan, so nothing was changed. Choose a scan of the same print, turned by no more than about three degrees.`, status: 422 })
   const { treatment: moved, unfit, refit, remeasure } = moveTreatment(treatment, to, similarity, seen)
+  const measured = await measuredAnew(where, moved, remeasure, (share) => tell(0.8 + 0.2 * share))
+  port.close()
+  return { moved: measured, unfit, refit, turnDegrees: (atan2(similarity.b, similarity.a) * 180) / Math.PI, scale: scaleOf(similarity) }
+}
+
+/** Measure anew what steps of a treatment look at, by their ids, on its original with its mends and the steps before. */
+export async function measureAnew({ where, treatment, steps, port }: { where: Where; treatment: Treatment; steps: readonly string[]; port: MessagePort }): Promise<Treatment> {
+  const result = await measuredAnew(where, treatment, steps, tellProgress(port))
+  port.close()
+  return result
+}
+
+async function measuredAnew(where: Where, moved: Treatment, remeasure: readonly string[], tell: (share: number) => void): Promise<Treatment> {
+  if (remeasure.length === 0) return moved
+  const storage = storageAt(where)
+  const second = await openBase(storage, moved.original.sha256)
   const patches = await patchesOf(storage, moved)
   const mended = (region: Region, level: number): IntegerRaster => {
     const pixels = second.level(level).read(region)
@@ -50,7 +66,7 @@ export async function moveToRescan({ where, treatment, to, port }: { where: Wher
   }
   const operations: OperationStep[] = []
   for (const [i, step] of (moved.operations ?? []).entries()) {
-    tell(0.8 + (0.2 * i) / moved.operations!.length)
+    tell(i / moved.operations!.length)
     const operation = operationOf(step.operation)
     if (!remeasure.includes(step.id) || !operation.measure) {
       operations.push(step)
@@ -61,6 +77,5 @@ export async function moveToRescan({ where, treatment, to, port }: { where: Wher
     const measured: unknown = operation.measure(chain.survey(step.zone, mended), step.settings, chain.context)
     operations.push({ ...rest, ...(measured === undefined ? {} : { measured }) })
   }
-  port.close()
-  return { moved: { ...moved, ...(moved.operations ? { operations } : {}) }, unfit, refit, turnDegrees: (atan2(similarity.b, similarity.a) * 180) / Math.PI, scale: scaleOf(similarity) }
+  return { ...moved, ...(moved.operations ? { operations } : {}) }
 }

@@ -24,7 +24,7 @@ const current = computed(() => assemble.placements[assemble.selected])
 const fixed = (value: number, digits: number) => value.toFixed(digits).replace('-', '−')
 /** Gain of encoded tones as a difference of density, near enough for a glance. */
 const density = (gain: number) => fixed(-2.2 * Math.log10(gain), 2)
-const joinedFrom = computed(() => bench.opened?.about.notes.find((note) => /^(Joined|Merged) from/.test(note)))
+const joinedFrom = computed(() => bench.opened?.about.notes.find((note) => /^(Joined|Merged|Pieces laid together) from/.test(note)))
 
 const [CHART_WIDTH, CHART_HEIGHT] = [740, 46]
 const misfit = computed(() => assemble.fitted?.seam?.misfit ?? [])
@@ -55,7 +55,7 @@ function onKey(event: KeyboardEvent): void {
     <section class="list" aria-label="Pieces">
       <header v-if="pieces.length > 0"><b>{{ pieces.length }} pieces</b> <span class="soft">fit to {{ fixed(Math.max(...pieces.map(({ misfitPx }) => misfitPx)), 1) }} px along {{ assemble.fitted!.seam?.lengthPx ?? 0 }} px</span></header>
       <header v-else-if="isBracket"><b>Bracket</b> <span class="soft">this picture is the reference</span></header>
-      <header v-else><b>Assemble</b> <span class="soft">{{ joinedFrom ?? 'one scan with the pieces of a torn print' }}</span></header>
+      <header v-else><b>Assemble</b> <span class="soft">{{ joinedFrom ?? 'the pieces of a torn print' }}</span></header>
       <div role="listbox" aria-label="Pieces">
         <div v-for="(piece, i) in pieces" :key="i" class="row" role="option" tabindex="0" :aria-selected="i === assemble.selected" :class="{ on: i === assemble.selected }" data-test="piece-row" @click="assemble.selected = i" @keydown.enter="assemble.selected = i">
           <img :src="piece.picture" alt="" />
@@ -104,8 +104,15 @@ function onKey(event: KeyboardEvent): void {
         <p class="soft">The seam and the missing paper become flaws in Find, so that Mend closes them.</p>
       </template>
       <template v-else-if="isBracket"><h2>Bracket</h2><p class="soft">The others were aligned to this picture, and its middle tones are kept. Another exposure can be taken as the reference above its column.</p></template>
-      <template v-else><h2>Assemble</h2><p class="soft">A torn print is put together from its pieces on one scan. A picture of one piece needs nothing here.</p></template>
+      <template v-else><h2>Assemble</h2><p class="soft">A torn print is put together from its pieces. When they are on several scans, select those on the contact sheet and lay them together first. A picture of one piece needs nothing here.</p></template>
       <BringOver v-if="pieces.length === 0 && !isBracket" :job="props.job" />
+      <template v-if="assemble.joined && assemble.joined.carried">
+        <p class="soft">What was done on the pieces went along: {{ assemble.joined.carried }} {{ assemble.joined.carried === 1 ? 'step' : 'steps' }}.</p>
+        <p v-for="one in assemble.joined.left ?? []" :key="one" class="shows">{{ one }} It was not carried along.</p>
+      </template>
+      <RouterLink v-if="assemble.laid && pieces.length === 0" v-slot="{ navigate }" :to="`/jobs/${props.job}/pictures/${assemble.laid.picture}/assemble`" custom>
+        <ElButton type="primary" data-test="open-laid" @click="navigate">Open {{ assemble.laid.name }}</ElButton>
+      </RouterLink>
       <RouterLink v-if="assemble.joined" v-slot="{ navigate }" :to="`/jobs/${props.job}/pictures/${assemble.joined.picture}/mend`" custom>
         <ElButton data-test="open-joined" @click="navigate">Open {{ assemble.joined.name }}</ElButton>
       </RouterLink>

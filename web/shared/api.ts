@@ -65,7 +65,7 @@ export type OpenedJob = Job & { list: Picture[]; arriving: Arriving[]; deleted: 
 
 export interface Run {
   id: string
-  kind: 'intake' | 'find' | 'mend' | 'export' | 'learn' | 'chart' | 'carry' | 'fit' | 'join' | 'merge' | 'archive' | 'restore' | 'contact-sheet' | 'rescan' | 'bring-over'
+  kind: 'intake' | 'find' | 'mend' | 'export' | 'learn' | 'chart' | 'carry' | 'lay-together' | 'fit' | 'join' | 'merge' | 'archive' | 'restore' | 'contact-sheet' | 'rescan' | 'bring-over'
   picture: string
   job: string | null
   parameters: Record<string, unknown>
@@ -160,7 +160,8 @@ export const api = {
   preview: (id: string, output: OutputRequest) => ask<OutputPreview>('POST', `/pictures/${id}/preview`, { output }),
   fit: (id: string, byHand: readonly (Placement & { piece: number })[], refit: boolean) => ask<Run>('POST', `/pictures/${id}/fit`, { byHand, refit }),
   join: (id: string, pieces: readonly { placement: Placement; gain: number }[]) => ask<Run>('POST', `/pictures/${id}/join`, { pieces }),
-  merge: (id: string, pictures: readonly string[], chosen: readonly (number | null)[] = []) => ask<Run>('POST', `/pictures/${id}/merge`, { pictures, chosen }),
+  layTogether: (id: string, pictures: readonly string[]) => ask<Run>('POST', `/pictures/${id}/lay-together`, { pictures }),
+  merge: (id: string, pictures: readonly string[], chosen: readonly (number | null)[] = [], zones: readonly { zone: string; from: number }[] = []) => ask<Run>('POST', `/pictures/${id}/merge`, { pictures, chosen, zones }),
   bringOver: (id: string, from: string, zone: string) => ask<Run>('POST', `/pictures/${id}/bring-over`, { from, zone }),
   aside: (id: string, aside: boolean) => ask<{ setAside: boolean }>('POST', `/pictures/${id}/aside`, { aside }),
   looked: (id: string, cells: number[]) => ask<{ looked: number[] }>('POST', `/pictures/${id}/looked`, { cells }),

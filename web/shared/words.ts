@@ -34,6 +34,7 @@ export const RUN_WORDS: Record<Run['kind'], { doing: string; batch: string }> = 
   learn: { doing: 'Learning the chart', batch: 'Learn the chart' },
   chart: { doing: 'Applying chart', batch: 'Apply the sensor chart' },
   carry: { doing: 'Carrying mends over', batch: 'Carry mends over' },
+  'lay-together': { doing: 'Laying the pieces together', batch: 'Lay pieces together' },
   fit: { doing: 'Fitting the pieces', batch: 'Fit the pieces' },
   join: { doing: 'Joining the pieces', batch: 'Join the pieces' },
   merge: { doing: 'Merging the exposures', batch: 'Merge the exposures' },

@@ -110,6 +110,16 @@ const merge = (ids: readonly string[]) => attempt(async () => {
   await api.merge(reference, ordered)
   await router.push(`/jobs/${props.job}/pictures/${reference}/assemble`)
 })
+/** Scans with pieces of one print: laid on one sheet, on which they are fitted. */
+const canLay = computed(() => {
+  const pictures = (sheet.value?.list ?? []).filter(({ id }) => chosen.value.has(id))
+  return pictures.length >= 2 && pictures.length <= 8 && new Set(pictures.map(({ original }) => original.channels)).size === 1
+})
+const layTogether = () => attempt(async () => {
+  const ids = (sheet.value?.list ?? []).flatMap(({ id }) => (chosen.value.has(id) ? [id] : []))
+  await api.layTogether(ids[0]!, ids)
+  await router.push(`/jobs/${props.job}/pictures/${ids[0]!}/assemble`)
+})
 
 const sum = computed(() => {
   const list = (sheet.value?.list ?? []).filter(({ setAside }) => !setAside)
@@ -147,6 +157,7 @@ onUnmounted(() => stop())
         <ElButton :disabled="chosen.size === 0" data-test="mend-chosen" @click="begin('mend', {})">Mend</ElButton>
         <ElButton :disabled="chosen.size === 0" data-test="export-chosen" title="Write the files that are kept for this job, of each" @click="begin('export', {})">Hand over</ElButton>
         <ElButton :disabled="!canMerge" data-test="merge-chosen" title="Exposures of one scene become one picture of 16 bits: select two or more of one size" @click="merge([...chosen])">Merge</ElButton>
+        <ElButton :disabled="!canLay" data-test="lay-chosen" title="Scans with pieces of one torn print become one sheet, on which they are fitted: select two or more" @click="layTogether">Lay together</ElButton>
         <input ref="picker" type="file" multiple accept=".jpg,.jpeg,.png,.tif,.tiff,.webp" hidden data-test="picker" @change="onPick" />
       </div>
     </header>

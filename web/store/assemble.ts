@@ -28,7 +28,7 @@ export interface Merged {
   readonly pictures: readonly string[]
   readonly exposures: readonly string[]
   readonly ratios: readonly number[]
-  readonly things: readonly { readonly x: number; readonly y: number; readonly width: number; readonly height: number; readonly from: number; readonly crops: readonly string[] }[]
+  readonly things: readonly { readonly x: number; readonly y: number; readonly width: number; readonly height: number; readonly from: number; /** Set when it is a zone that was chosen by hand. */ readonly zone?: string; readonly crops: readonly string[] }[]
 }
 
 /** How pieces are shown: put together, a little apart, or as they lie on the scan. */
@@ -42,10 +42,12 @@ export const useAssemble = defineStore('assemble', () => {
   /** Pieces that were moved by hand since they were fitted. */
   const moved = shallowRef<ReadonlyMap<number, Placement>>(new Map())
 
-  const latest = (kind: 'fit' | 'join' | 'merge') => bench.runs.filter((run) => run.kind === kind && run.state === 'done').sort((a, b) => (a.createdAt < b.createdAt ? 1 : -1))[0]
+  const latest = (kind: 'lay-together' | 'fit' | 'join' | 'merge') => bench.runs.filter((run) => run.kind === kind && run.state === 'done').sort((a, b) => (a.createdAt < b.createdAt ? 1 : -1))[0]
   const fitted = computed(() => (latest('fit')?.result as Fitted | null | undefined) ?? null)
-  const joined = computed(() => latest('join')?.result as { picture: string; name: string; flaws: number } | undefined)
-  const isBusy = computed(() => bench.runs.some(({ kind, state }) => (kind === 'fit' || kind === 'join' || kind === 'merge') && (state === 'queued' || state === 'running')))
+  const joined = computed(() => latest('join')?.result as { picture: string; name: string; flaws: number; carried?: number; left?: readonly string[] } | undefined)
+  /** The sheet on which this scan was laid together with others. */
+  const laid = computed(() => latest('lay-together')?.result as { picture: string; name: string } | undefined)
+  const isBusy = computed(() => bench.runs.some(({ kind, state }) => (kind === 'lay-together' || kind === 'fit' || kind === 'join' || kind === 'merge') && (state === 'queued' || state === 'running')))
   const placements = computed(() => (fitted.value?.pieces ?? []).map((piece, i) => moved.value.get(i) ?? piece.placement))
   const isMoved = computed(() => moved.value.size > 0)
 
@@ -62,7 +64,7 @@ export const useAssemble = defineStore('assemble', () => {
 
   /** The last merge with this picture as the reference. */
   const merged = computed(() => latest('merge')?.result as Merged | undefined)
-  const merge = (pictures: readonly string[], chosen: readonly (number | null)[]) => begin(() => api.merge(bench.opened!.id, pictures, chosen))
+  const merge = (pictures: readonly string[], chosen: readonly (number | null)[], zones: readonly { zone: string; from: number }[]) => begin(() => api.merge(bench.opened!.id, pictures, chosen, zones))
 
   /** Move a piece by hand; the largest lies still. */
   function place(piece: number, placement: Placement): void {
@@ -79,5 +81,5 @@ export const useAssemble = defineStore('assemble', () => {
     moved.value = new Map()
     selected.value = 1
   })
-  return { selected, shown, moved, isMoved, fitted, joined, merged, merge, isBusy, placements, fit, join, place, nudge }
+  return { selected, shown, moved, isMoved, fitted, joined, laid, merged, merge, isBusy, placements, fit, join, place, nudge }
 })
