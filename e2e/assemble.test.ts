@@ -1,5 +1,7 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import type { Page } from 'playwright-core'
+import sharp from 'sharp'
+import { arrival, upload } from '../demo/load.js'
 import { rest } from './browser.js'
 import { Harness } from './harness.js'
 
@@ -99,6 +101,73 @@ describe('a bracket at dusk', () => {
     await page.waitForURL(/\/find$/)
     const merged = /pictures\/([^/]+)\//.exec(page.url())![1]!
     await expect.poll(async () => (await harness.opened(merged)).picture.original.depth).toBe(16)
+  })
+  it('takes a zone of the reference from another exposure by hand', async () => {
+    const reference = await harness.pictureNamed('dusk-middle.jpg')
+    await putZone(reference, 'gate')
+    await harness.open(reference, 'assemble')
+    await harness.test('bracket').waitFor()
+    const before = await harness.test('moving-thing').count()
+    await harness.choose('zone-taken', 'gate')
+    await harness.choose('zone-from', 'dusk-dark.jpg')
+    await harness.test('merge-again').click()
+    await expect.poll(() => harness.test('moving-thing').count(), { timeout: 120_000 }).toBe(before + 1)
+    expect(await harness.test('moving-thing').last().innerText()).toContain('gate')
+    expect(await harness.test('moving-thing').last().locator('[data-test=take-from]').nth(0).getAttribute('aria-pressed')).toBe('true')
+  })
+})
+
+/** A zone near the middle of a picture, as Correct makes it. */
+async function putZone(id: string, name: string): Promise<void> {
+  const { revision, picture: { original: { width, height } } } = await harness.opened(id)
+  const shape = { type: 'disc', x: 0.45 * width, y: 0.55 * height, r: 0.06 * width }
+  const area = { id: name, name, role: 'zone', softEdgePx: 6, parts: [{ mode: 'add', shape }] }
+  const answer = await fetch(`${harness.services.address}/api/pictures/${id}/edits`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ revision, label: 'Zone', operations: [{ type: 'put', list: 'areas', items: [area] }] }) })
+  expect(answer.status).toBe(200)
+}
+const send = async (name: string, bytes: Buffer) => (await arrival(harness.services.address, await upload(harness.services.address, harness.job, name, bytes))).picture!
+
+describe('a part from another picture', () => {
+  it('is brought over through a zone and opened', async () => {
+    const middle = await harness.pictureNamed('dusk-middle.jpg')
+    const { sha256, ...size } = (await harness.opened(middle)).picture.original
+    const original = Buffer.from(await (await fetch(`${harness.services.address}/api/originals/${sha256}`)).arrayBuffer())
+    await send('next-frame.jpg', await sharp(original).linear(1.15, 0).jpeg({ quality: 95 }).toBuffer())
+    const other = await send('harmed.jpg', await sharp(original).composite([{ input: Buffer.from('<svg width="60" height="60"><circle cx="30" cy="30" r="28" fill="#111"/></svg>'), left: Math.round(0.45 * size.width) - 30, top: Math.round(0.55 * size.height) - 30 }]).jpeg({ quality: 95 }).toBuffer())
+    await putZone(other, 'lost')
+    await harness.open(other, 'assemble')
+    await harness.choose('over-zone', 'lost')
+    await harness.choose('over-from', 'next-frame.jpg')
+    await harness.test('bring-over').click()
+    await harness.test('open-brought').click({ timeout: 120_000 })
+    await page.waitForURL(/\/mend$/)
+    const made = /pictures\/([^/]+)\//.exec(page.url())![1]!
+    expect(made).not.toBe(other)
+    expect((await harness.opened(made)).treatment.areas?.map(({ name }) => name)).toEqual(['lost'])
+  })
+})
+
+describe('pieces on two scans', () => {
+  it('are chosen on the contact sheet, laid on one sheet, and fitted there', async () => {
+    const scan = async (name: string, isUpper: boolean) => {
+      const [width, height] = [380, 300]
+      const data = Uint8Array.from({ length: width * height }, (_, i) => {
+        const [x, y] = [(i % width) - 40, Math.floor(i / width) - 40]
+        const isOn = x >= 0 && x < 300 && y >= 0 && y < 210 && y < 110 + 12 * Math.sin(x / 19) + 7 * Math.sin(x / 7.3) === isUpper
+        return isOn ? Math.round(110 + 30 * Math.sin(x / 9 + y / 31) + 26 * Math.sin(y / 13 - x / 41) + 18 * Math.sin((x + y) / 5.3)) : 20
+      })
+      return send(name, await sharp(data, { raw: { width, height, channels: 1 } }).png().toBuffer())
+    }
+    await scan('half-upper.png', true)
+    await scan('half-lower.png', false)
+    await page.goto(`${harness.services.address}/jobs/${harness.job}`)
+    for (const name of ['half-upper.png', 'half-lower.png']) await page.getByLabel(`Select ${name}`).first().locator('..').click()
+    await harness.test('lay-chosen').click()
+    await page.waitForURL(/\/assemble$/)
+    await harness.test('open-laid').click({ timeout: 60_000 })
+    await harness.test('fit').click()
+    await harness.test('piece').nth(1).waitFor({ timeout: 120_000 })
+    expect(await harness.test('piece').count()).toBe(2)
   })
   it('nothing was complained of on the way', () => expect(harness.complaints).toEqual([]))
 })

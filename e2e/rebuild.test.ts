@@ -9,8 +9,9 @@ let harness: Harness
 let page: Page
 let picture: string
 const NAME = 'stained-print.tif'
+const CURTAIN = 'saloon-curtain.tif'
 beforeAll(async () => {
-  harness = await Harness.start([NAME])
+  harness = await Harness.start([NAME, CURTAIN])
   page = harness.page
   picture = await harness.pictureNamed(NAME)
   await harness.open(picture, 'mend')
@@ -124,6 +125,40 @@ describe('along a path', () => {
     await page.mouse.click(...(await at(0.3, 0.5)))
     await stroke([0.6, 0.5], [0.7, 0.55])
     await expect.poll(async () => (await steps()).find(({ operation }) => operation === 'texture')?.settings.sourceX as number | undefined).toBeLessThan(-20)
+  })
+})
+
+describe('a corner that is gone with the folds of a curtain', () => {
+  it('is drawn again fold by fold in a named group, softened, and given grain', async () => {
+    const curtain = await harness.pictureNamed(CURTAIN)
+    await harness.open(curtain, 'rebuild')
+    await page.waitForSelector('[data-test=picture][aria-busy=false] canvas')
+    await rest(page, 500)
+    const drawn = async () => ((await harness.opened(curtain)).treatment.operations ?? []).find(({ operation }) => operation === 'draw')
+    await harness.test('pen-size').locator('input').fill('26')
+    await page.keyboard.press('Enter')
+    // Folds run on downwards: each in the tone that it has above the tear.
+    let strokes = 0
+    for (const [x, from, to] of [[0.84, 0.78, 0.97], [0.87, 0.72, 0.97], [0.9, 0.66, 0.97], [0.93, 0.62, 0.97], [0.955, 0.58, 0.97]] as const) {
+      await page.locator('[data-home]').first().focus()
+      await page.keyboard.press('p')
+      await page.mouse.click(...(await at(x, from - 0.06)))
+      await expect.poll(() => page.locator('[data-test=rebuild-draw] input').isChecked()).toBe(true)
+      await stroke([x, from], [x + 0.005, to], 8)
+      strokes++
+      await expect.poll(async () => ((await drawn())?.settings.strokes as unknown[] | undefined)?.length, { timeout: 10_000 }).toBe(strokes)
+    }
+    const tones = ((await drawn())!.settings.strokes as { tone: number[] }[]).map(({ tone }) => tone[0]!)
+    // The bed of the scanner is darker than any fold; folds differ.
+    expect(Math.min(...tones)).toBeGreaterThan(0.05)
+    expect(Math.max(...tones) - Math.min(...tones)).toBeGreaterThan(0.02)
+    await page.locator('[data-test=step]').first().click()
+    await page.locator('[data-test=group-name]').fill('folds')
+    await page.keyboard.press('Enter')
+    await page.locator('[data-test=set-softPx-number] input').fill('4')
+    await page.keyboard.press('Enter')
+    await expect.poll(async () => (await drawn())?.settings).toMatchObject({ name: 'folds', softPx: 4 })
+    await expect.poll(() => harness.test('drawn-share').innerText()).toMatch(/\d % of the picture is drawn/)
   })
   it('nothing was complained of on the way', () => expect(harness.complaints).toEqual([]))
 })

@@ -1,7 +1,7 @@
 import { ProblemError } from '../problem.js'
 import { liesWithin } from '../shape/area.js'
 import { moveShape, shapeBounds, shapeCentre, shapeThickness, type Shape } from '../shape/shape.js'
-import type { Source, Step } from '../treatment/schema.js'
+import type { Flaw, Source, Step } from '../treatment/schema.js'
 import { fitPattern } from './fit-pattern.js'
 import { likelyErrorOfHeal, STRUCTURED, structureBeside } from './ground-structure.js'
 import type { Mended } from './lift.js'
@@ -9,12 +9,16 @@ import { mendShape } from './mend-shape.js'
 import type { MethodName } from './methods.js'
 import { searchSources, shapesTouch } from './source-search.js'
 import { makeStep, measured, passes, softEdgeOf, wordsFor, type MendRequest, type Trial } from './trial.js'
+import { tryCover } from './try-cover.js'
 import { thickestFill, tryFill } from './try-fill.js'
 import { mayBeShadow, staysDark, tryLift, wordsForLift } from './try-lift.js'
 import { tryTint } from './try-tint.js'
 
 /** So many sources are tried before the best of them is taken although it shows. */
 const TRIES = 3
+
+/** What may let the picture show through. */
+const COVERS: readonly Flaw['kind'][] = ['dust', 'speck', 'mould', 'hair', 'scratch', 'other']
 
 /** A step and what it makes of the picture. */
 export interface ChosenMend {
@@ -57,6 +61,19 @@ export function chooseAndMend(request: MendRequest): ChosenMend {
   }
   const shadowed = flaw.kind !== 'speck' && flaw.kind !== 'mould' && flaw.kind !== 'smudge' && mayBeShadow(shape)
   if (method === 'lift' && !shadowed) notes.push('no shadow can lie under it')
+  // Of what was drawn, masked or found as a speck the outline says more than a round shadow could.
+  const first = flaw.kind !== 'dust' || flaw.origin === 'hand'
+  const covered = COVERS.includes(flaw.kind) && !request.expected && (method === 'lift' || (!method && !request.source && !request.skipSources))
+  const coverOf = () => {
+    const lifted = tryCover(request, shape, filled)
+    if ('trial' in lifted) return lifted
+    notes.push(lifted.refused)
+    return null
+  }
+  if (covered && first) {
+    const lifted = coverOf()
+    if (lifted) return finish(lifted.trial, lifted.why, method)
+  }
   if ((method ?? 'lift') === 'lift' && shadowed) {
     const lifted = tryLift(request)
     if (!('trial' in lifted)) notes.push(lifted.refused)
@@ -66,6 +83,10 @@ export function chooseAndMend(request: MendRequest): ChosenMend {
       if (method === 'lift' || lifted.kept) return finish(lifted.trial, lifted.why, method)
       notes.push(`a lift would show ${wordsForLift(lifted.trial)}`)
     }
+  }
+  if (covered && !first) {
+    const lifted = coverOf()
+    if (lifted) return finish(lifted.trial, lifted.why, method)
   }
   const free = !method && !request.source && !request.skipSources
   const fillFirst = free && fillsBetter(request, shape)

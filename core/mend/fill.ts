@@ -53,9 +53,7 @@ export function fill(picture: PixelSource, decisions: FillDecisions): Mended {
     channels: planesOf(before, maximum),
     role: rolesOf(cover, region, decisions),
   }
-  const thickness = shapeThickness(shape) + softEdgePx / 2
-  if (thickness <= THIN) fillToneWaves(problem, seed)
-  else fillPatches(problem, seed, thickness, 1)
+  fillSmallOrLarge(problem, seed, shapeThickness(shape) + softEdgePx / 2)
   const pixels = makeRaster(region.width, region.height, channels, picture.depth)
   pixels.data.set(before.data)
   const touched = new Uint8Array(cover.length)
@@ -71,8 +69,14 @@ export function fill(picture: PixelSource, decisions: FillDecisions): Mended {
   return { region, pixels, touched }
 }
 
+/** Fill in the way that suits a gap of half a width. */
+export function fillSmallOrLarge(problem: FillProblem, seed: number, thickness: number): void {
+  if (thickness <= THIN) fillToneWaves(problem, seed)
+  else fillPatches(problem, seed, thickness, 1)
+}
+
 /** Samples as shares of the largest, one plane a channel. */
-function planesOf({ width, height, channels, data }: IntegerRaster, maximum: number): Float32Array[] {
+export function planesOf({ width, height, channels, data }: IntegerRaster, maximum: number): Float32Array[] {
   const planes = Array.from({ length: channels }, () => new Float32Array(width * height))
   planes.forEach((plane, c) => {
     for (let i = 0, k = c; i < plane.length; i++, k += channels) plane[i] = data[k]! / maximum
@@ -83,6 +87,15 @@ function planesOf({ width, height, channels, data }: IntegerRaster, maximum: num
 function rolesOf(cover: Float32Array, region: Region, { avoid, guarded = [] }: FillDecisions): Uint8Array {
   const role = new Uint8Array(cover.length)
   for (let i = 0; i < role.length; i++) if (cover[i]! > 0) role[i] = FILL
+  return barOthers(role, region, avoid, guarded)
+}
+
+/** Roles of a region in which nothing is to be filled yet, and other flaws and guards are not asked. */
+export function rolesOfOthers(count: number, region: Region, avoid: readonly Shape[], guarded: readonly Area[] = []): Uint8Array {
+  return barOthers(new Uint8Array(count), region, avoid, guarded)
+}
+
+function barOthers(role: Uint8Array, region: Region, avoid: readonly Shape[], guarded: readonly Area[]): Uint8Array {
   const guard = areaCoverage(guarded, region)?.data
   // What a soft edge half guards is filled, but never asked.
   if (guard) for (let i = 0; i < role.length; i++) if (guard[i] === 1 || (guard[i]! > 0 && role[i] !== FILL)) role[i] = BARRED

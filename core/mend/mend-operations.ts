@@ -48,8 +48,8 @@ function mendOperation(method: MethodName, title: string, trouble: string, sente
       const shape: Shape = points.length === 1 ? { type: 'disc', x: points[0]![0], y: points[0]![1], r: widthPx / 2 } : { type: 'stroke', points: points.map(([x, y]): [number, number] => [x, y]), width: widthPx }
       const flaw: Flaw = { id: 'place', kind: 'other', shape, state: 'open', contrast: 0, weight: 0, confidence: 1, origin: 'hand' }
       const step = chooseMend({ picture: around(survey, context, shape), transfer: makeTransfer(context.curve, 16), flaw, openFlaws: [], method, softEdgePx, id: 'place', ...(another > 0 && (method === 'heal' || method === 'clone') ? { skipSources: another } : {}) })
-      const { methodVersion, shape: mended, strength, seed, source, shadow, tint, pattern, avoid } = step
-      return { decisions: { method: step.method, methodVersion, shape: mended, softEdgePx: step.softEdgePx, strength, seed: method === 'fill' ? seed + another : seed, ...(source ? { source } : {}), ...(shadow ? { shadow } : {}), ...(tint ? { tint } : {}), ...(pattern ? { pattern } : {}), ...(avoid ? { avoid } : {}) } }
+      const { methodVersion, shape: mended, strength, seed, source, shadow, tint, pattern, cover, avoid } = step
+      return { decisions: { method: step.method, methodVersion, shape: mended, softEdgePx: step.softEdgePx, strength, seed: method === 'fill' ? seed + another : seed, ...(source ? { source } : {}), ...(shadow ? { shadow } : {}), ...(tint ? { tint } : {}), ...(pattern ? { pattern } : {}), ...(cover ? { cover } : {}), ...(avoid ? { avoid } : {}) } }
     },
     bounds: (_settings, measured) => (measured ? stepExtent(measured.decisions, WHOLE).writes : NOWHERE),
     reach(_settings, measured) {

@@ -3,6 +3,7 @@ import { maximumOf, type PixelSource } from '../raster/raster.js'
 import type { Transfer } from '../raster/transfer.js'
 import { areaCoverage } from '../shape/area.js'
 import type { Area, Step } from '../treatment/schema.js'
+import { liftCover } from './cover.js'
 import { fill, type FillDecisions } from './fill.js'
 import { clone, heal, roundSample, type Transplant } from './heal.js'
 import { lift, type Mended } from './lift.js'
@@ -11,7 +12,7 @@ import { lossOfPattern, lossOfShadow, lossOfTint, type LightLoss } from './light
 export type MethodName = Step['method']
 
 /** What a method needs to be carried out; the rest of a step only explains it. */
-export type Decisions = Pick<Step, 'method' | 'methodVersion' | 'shape' | 'softEdgePx' | 'strength' | 'seed' | 'source' | 'shadow' | 'tint' | 'pattern' | 'avoid'> & {
+export type Decisions = Pick<Step, 'method' | 'methodVersion' | 'shape' | 'softEdgePx' | 'strength' | 'seed' | 'source' | 'shadow' | 'tint' | 'pattern' | 'cover' | 'avoid'> & {
   /** The areas that the step names as guards. */
   readonly guarded?: readonly Area[]
 }
@@ -31,7 +32,7 @@ export const versionOf = ({ method, methodVersion }: Pick<Decisions, 'method' | 
 type Method = (picture: PixelSource, transfer: Transfer, step: Decisions) => Mended
 
 const METHODS: Record<MethodName, Method> = {
-  lift: (picture, transfer, step) => lift(picture, transfer, lossOf(step), step.strength),
+  lift: (picture, transfer, step) => (step.cover ? liftCover(picture, transfer, step.shape, step.cover, { strength: step.strength, seed: step.seed, avoid: step.avoid ?? [], guarded: step.guarded }) : lift(picture, transfer, lossOf(step), step.strength)),
   heal: (picture, _transfer, step) => heal(picture, transplantOf(step)),
   clone: (picture, _transfer, step) => clone(picture, transplantOf(step)),
   fill: (picture, _transfer, step) => fill(picture, fillDecisionsOf(step)),

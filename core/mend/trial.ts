@@ -56,7 +56,7 @@ export function softEdgeOf(request: MendRequest, shape: Shape): number {
 }
 
 /** A step for the flaw that is asked about, current in its method, with the guards that it has to stop at; its reason is still to be given. */
-export function makeStep(request: MendRequest, method: MethodName, shape: Shape, decisions: Pick<Step, 'source' | 'shadow' | 'tint' | 'pattern' | 'avoid'>): Step {
+export function makeStep(request: MendRequest, method: MethodName, shape: Shape, decisions: Pick<Step, 'source' | 'shadow' | 'tint' | 'pattern' | 'cover' | 'avoid'>): Step {
   return {
     id: request.id,
     stage: 'mend',
@@ -96,7 +96,8 @@ function carriedOutAndMeasured(request: Pick<MendRequest, 'picture' | 'transfer'
     mended,
     guards: request.guards ?? [],
   })
-  if (step.method !== 'lift') return { mended, telltales }
+  // What fills a core is a fill.
+  if (step.method !== 'lift' || step.cover?.core) return { mended, telltales }
   // A lift gives back what is there, edges and structure with it: these say nothing about it.
   const { brokenEdge: _edge, smear: _smear, ...spoken } = telltales
   return { mended, telltales: spoken }

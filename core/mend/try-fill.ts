@@ -7,7 +7,7 @@ import { makeStep, measured, type MendRequest, type Trial } from './trial.js'
 export const thickestFill = (shape: Shape) => (shape.type === 'disc' ? 12 : 40)
 
 /** Most open flaws that a step remembers to leave out. */
-const MOST_AVOIDED = 400
+export const MOST_AVOIDED = 400
 
 /** Fill a shape from all that is around it, but not from open flaws. */
 export function tryFill(request: MendRequest, shape: Shape): Trial {

@@ -80,7 +80,7 @@ function keyOf(original: Original, step: Step, seen: string): string {
 
 /** The decisions of a step as text, the same for equal decisions. */
 function decisionsText(step: Decisions): string {
-  return textOf([step.method, versionOf(step), step.shape, step.softEdgePx, step.strength, step.source ?? null, step.shadow ?? null, ...(step.tint ? [step.tint] : []), ...(step.pattern ? [step.pattern] : []), ...(step.method === 'fill' ? [step.seed, step.avoid ?? []] : [])])
+  return textOf([step.method, versionOf(step), step.shape, step.softEdgePx, step.strength, step.source ?? null, step.shadow ?? null, ...(step.tint ? [step.tint] : []), ...(step.pattern ? [step.pattern] : []), ...(step.cover ? [step.cover] : []), ...(step.method === 'fill' || step.cover ? [step.seed, step.avoid ?? []] : [])])
 }
 
 /** JSON with the names of every object in their order: a database may hand them back in another. */
@@ -111,6 +111,6 @@ function readingRegion(step: Decisions): Region {
   if (step.pattern) return patternField(step.pattern).region
   if (step.shadow) return shadowExtent(step.shadow)
   const bounds = shapeBounds(step.shape)
-  const margin = Math.ceil(step.softEdgePx / 2) + (step.method === 'fill' ? fillReach(step.shape) : 18)
+  const margin = Math.ceil(step.softEdgePx / 2) + (step.method === 'fill' || step.cover ? fillReach(step.shape) : 18)
   return { x: bounds.x - margin, y: bounds.y - margin, width: bounds.width + 2 * margin, height: bounds.height + 2 * margin }
 }

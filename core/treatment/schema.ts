@@ -93,6 +93,18 @@ export const PatternSchema = Type.Object(
   { ...strict, description: 'A fine pattern: waves in radians a pixel, their complex amplitude in the log of the light at the knots of a grid, row by row, linear between.' },
 )
 
+export const CoverSchema = Type.Object(
+  {
+    veil: Type.Array(Type.Number({ minimum: 0, maximum: 8 }), { minItems: 1, maxItems: 3 }),
+    opacity: Type.Array(Type.Number({ minimum: 0, maximum: 1 }), { minItems: 2, maxItems: 24 }),
+    hidden: Type.Number({ exclusiveMinimum: 0, maximum: 0.95 }),
+    damping: Type.Number({ minimum: 0, maximum: 4 }),
+    core: Type.Optional(Type.Array(OutlineSchema, { minItems: 1, maxItems: 200 })),
+    stepPx: Type.Optional(Type.Number({ exclusiveMinimum: 0, maximum: 100 })),
+  },
+  { ...strict, description: 'What covers the picture in part: light of its veil, its opacity from the outline inward, or from a core outward.' },
+)
+
 const partOf = (what: Record<string, TSchema>, description: string) =>
   Type.Object(
     {
@@ -192,6 +204,7 @@ export const StepSchema = Type.Object(
     shadow: Type.Optional(ShadowSchema),
     tint: Type.Optional(TintSchema),
     pattern: Type.Optional(PatternSchema),
+    cover: Type.Optional(CoverSchema),
     avoid: Type.Optional(Type.Array(ShapeSchema, { maxItems: 400, description: 'Shapes that were open flaws when a fill was chosen: nothing is taken from them.' })),
     guards: Type.Optional(Type.Array(Identifier, { maxItems: 50, description: 'Areas that the mend stops at.' })),
     chosenBy: Type.Union([Type.Literal('fennip'), Type.Literal('hand')]),

@@ -181,7 +181,17 @@ export const useZones = defineStore('zones', () => {
     if (!['in', 'outline', 'grow', 'tone', 'colour', 'slope'].includes(tool.value)) tool.value = 'in'
   }
 
-  const rename = (name: string) => current.value && name.trim() !== '' && put({ ...current.value, name: name.trim().slice(0, 80) }, `Name: ${name.trim().slice(0, 80)}`)
+  /** A name covers nothing: what was measured in the zone stays. */
+  async function rename(name: string): Promise<void> {
+    const named = name.trim().slice(0, 80)
+    if (!current.value || !bench.treatment || named === '') return
+    await list.keep()
+    try {
+      await bench.change(`Name: ${named}`, putArea(bench.treatment, plain({ ...current.value, name: named })))
+    } catch (error) {
+      bench.report(error)
+    }
+  }
   async function set(values: Partial<Pick<Area, 'softEdgePx' | 'movedPx' | 'inverted'>>, label: string): Promise<void> {
     const zone = current.value
     if (!zone) return
