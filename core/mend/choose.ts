@@ -67,7 +67,7 @@ export function chooseAndMend(request: MendRequest): ChosenMend {
   const coverOf = () => {
     const lifted = tryCover(request, shape, filled)
     if ('trial' in lifted) return lifted
-    notes.push(lifted.refused)
+    if (first && lifted.refused && !method) notes.push(lifted.refused)
     return null
   }
   if (covered && first) {

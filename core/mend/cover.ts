@@ -38,16 +38,15 @@ const BLEND = 0.15
 
 /** Opacity of every pixel of a region. @returns In a plane of the region; 0 outside of the shape. */
 export function opacityOf(shape: Shape, { opacity, core, stepPx = 1 }: Cover, region: Region): Float32Array {
-  const distance = distanceOutside(shape, region, 2).data
+  const deepest = shapeThickness(shape)
+  // Distances are told as far as they are asked for, inside too.
+  const distance = distanceOutside(shape, region, deepest + 2).data
   const steps = opacity.length - 1
   const between = (at: number): number => {
     const k = Math.min(steps - 1, Math.floor(at))
     return opacity[k]! + (at - k) * (opacity[k + 1]! - opacity[k]!)
   }
-  if (!core) {
-    const deepest = shapeThickness(shape)
-    return distance.map((d) => (d >= 0 ? 0 : between(Math.min(steps, (-d / deepest) * steps))))
-  }
+  if (!core) return distance.map((d) => (d >= 0 ? 0 : between(Math.min(steps, (-d / deepest) * steps))))
   const inCore = new Uint8Array(distance.length)
   for (const outline of core) insideOutline(outline, region).forEach((value, i) => value && (inCore[i] = 1))
   const away = distanceFrom(inCore, region.width, region.height)

@@ -61,7 +61,7 @@ export function fitCore(picture: PixelSource, transfer: Transfer, shape: Shape, 
     veil: veil.map((value) => roundTo(value, 5)), opacity: profile.map((value) => roundTo(value, 4)), hidden: HIDDEN, damping: 0,
     core: outlinesOfMask(core, width, height).map((outline) => moveShape(outline, region.x, region.y)), stepPx: RING_PX,
   }
-  return { cover, given, filled: 1 - given, excess: 0 }
+  return { cover, given, filled: 1 - given, addsLight: true, strangeness: null }
 }
 
 /** Mean opacity of each ring round the core by least squares; never rising outward. */

@@ -86,7 +86,8 @@ describe('a stain on a print of one colour', () => {
     expect(step.chosenBy).toBe('hand')
     expect(ask(print(0.5)).tint).toBeUndefined()
     const shaded = ask(print(0.5, 3, [1, 1, 1]), 'lift')
-    expect(shaded.shadow).toBeDefined()
+    expect(shaded.method).toBe('lift')
+    expect(shaded.shadow ?? shaded.cover).toBeDefined()
     expect(shaded.tint).toBeUndefined()
   })
 
