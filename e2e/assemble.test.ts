@@ -1,4 +1,6 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
+import { readFileSync } from 'node:fs'
+import { join } from 'node:path'
 import type { Page } from 'playwright-core'
 import sharp from 'sharp'
 import { arrival, upload } from '../demo/load.js'
@@ -105,7 +107,7 @@ describe('a bracket at dusk', () => {
   it('takes a zone of the reference from another exposure by hand', async () => {
     const reference = await harness.pictureNamed('dusk-middle.jpg')
     await putZone(reference, 'gate')
-    await harness.open(reference, 'assemble')
+    await page.goto(`${harness.services.address}/jobs/${harness.job}/pictures/${reference}/assemble`)
     await harness.test('bracket').waitFor()
     const before = await harness.test('moving-thing').count()
     await harness.choose('zone-taken', 'gate')
@@ -131,11 +133,11 @@ describe('a part from another picture', () => {
   it('is brought over through a zone and opened', async () => {
     const middle = await harness.pictureNamed('dusk-middle.jpg')
     const { sha256, ...size } = (await harness.opened(middle)).picture.original
-    const original = Buffer.from(await (await fetch(`${harness.services.address}/api/originals/${sha256}`)).arrayBuffer())
+    const original = readFileSync(join(harness.home, 'storage/originals', sha256.slice(0, 2), sha256))
     await send('next-frame.jpg', await sharp(original).linear(1.15, 0).jpeg({ quality: 95 }).toBuffer())
     const other = await send('harmed.jpg', await sharp(original).composite([{ input: Buffer.from('<svg width="60" height="60"><circle cx="30" cy="30" r="28" fill="#111"/></svg>'), left: Math.round(0.45 * size.width) - 30, top: Math.round(0.55 * size.height) - 30 }]).jpeg({ quality: 95 }).toBuffer())
     await putZone(other, 'lost')
-    await harness.open(other, 'assemble')
+    await page.goto(`${harness.services.address}/jobs/${harness.job}/pictures/${other}/assemble`)
     await harness.choose('over-zone', 'lost')
     await harness.choose('over-from', 'next-frame.jpg')
     await harness.test('bring-over').click()
@@ -161,7 +163,7 @@ describe('pieces on two scans', () => {
     await scan('half-upper.png', true)
     await scan('half-lower.png', false)
     await page.goto(`${harness.services.address}/jobs/${harness.job}`)
-    for (const name of ['half-upper.png', 'half-lower.png']) await page.getByLabel(`Select ${name}`).first().locator('..').click()
+    for (const name of ['half-upper.png', 'half-lower.png']) await page.locator(`[data-name="${name}"] .el-checkbox`).click()
     await harness.test('lay-chosen').click()
     await page.waitForURL(/\/assemble$/)
     await harness.test('open-laid').click({ timeout: 60_000 })

@@ -124,7 +124,7 @@ export class Harness {
   }
 
   /** Open a picture on the bench and wait for its pixels. */
-  async open(picture: string, stage: 'assemble' | 'find' | 'mend' | 'rebuild' | 'finish' | 'hand-over'): Promise<void> {
+  async open(picture: string, stage: 'find' | 'mend' | 'rebuild' | 'finish' | 'hand-over'): Promise<void> {
     await this.page.goto(`${this.services.address}/jobs/${this.job}/pictures/${picture}/${stage}`)
     await this.page.waitForSelector('[data-test=picture][aria-busy=false] canvas')
     await rest(this.page, 500)

@@ -135,7 +135,8 @@ describe('a corner that is gone with the folds of a curtain', () => {
     await page.waitForSelector('[data-test=picture][aria-busy=false] canvas')
     await rest(page, 500)
     const drawn = async () => ((await harness.opened(curtain)).treatment.operations ?? []).find(({ operation }) => operation === 'draw')
-    await harness.test('pen-size').locator('input').fill('26')
+    await harness.test('rebuild-draw').click()
+    await page.getByLabel('Size of the pen in pixels').fill('26')
     await page.keyboard.press('Enter')
     // Folds run on downwards: each in the tone that it has above the tear.
     let strokes = 0
