@@ -4,6 +4,8 @@ import { readPicture, type DecodedPicture } from '@fennip/codec/read.js'
 import { writeFileWhole } from '@fennip/codec/sink.js'
 import { whatShows } from '@fennip/core/check/telltales.js'
 import { DEFAULT_FALSE_FINDS, findFlaws } from '@fennip/core/find/find.js'
+import { tellMedium, type Medium } from '@fennip/core/find/medium.js'
+import { usualKinds } from '@fennip/core/find/search-kinds.js'
 import { flawsOfFinds } from '@fennip/core/find/found-flaws.js'
 import { ProblemError } from '@fennip/core/problem.js'
 import { depthOf, rasterSource } from '@fennip/core/raster/raster.js'
@@ -25,7 +27,7 @@ import { save } from './save.js'
 
 const USAGE = `fennip finds and mends flaws in photographs.
 
-  fennip find IN [--kinds dust,speck,mould,line,loss,stain,flat,moire] [--rate N] --json OUT.json
+  fennip find IN [--kinds dust,speck,mould,line,loss,stain,flat,moire] [--medium frame|scan] [--rate N] --json OUT.json
   fennip mend IN OUT [--mask MASK.png | --flaws F.json | --kinds dust,speck] [--method auto|lift|heal|fill] [--report R.json]
   fennip apply IN TREATMENT.json OUT [--set KEY=VALUE]...
   fennip report IN TREATMENT.json OUT.pdf|OUT.html
@@ -41,6 +43,9 @@ const USAGE = `fennip finds and mends flaws in photographs.
              of finish: auto=true, black=DENSITY, white=DENSITY, curve=x:y,x:y, neutral=x,y, colour=off, sharpen=PERCENT,
              turnDegrees=D, crop=x,y,width,height, size=LONGEST, corners=x,y,x,y,x,y,x,y, or any setting that
              fennip operations lists
+  --kinds    what is searched for; unasked what the medium can have: dust and specks in a frame, lines, losses, mould and
+             stains besides on a scan
+  --medium   told from the camera, the resolution of the file and its colours when not said
   --mask     a picture of the size of IN, white where damaged
 `
 
@@ -71,8 +76,14 @@ export async function main(args: string[]): Promise<number> {
   }
 }
 
-function kindsOf(text: string | undefined): SearchKind[] {
-  if (!text) return [...SEARCH_KINDS]
+/** What a picture is searched for: as asked, else what its medium can have. */
+function searchOf({ kinds, medium: told }: Record<string, string | undefined>, { header, pixels }: DecodedPicture): { kinds: SearchKind[]; medium: Medium } {
+  if (told !== undefined && told !== 'frame' && told !== 'scan') throw new UsageError(`There is no medium ${told}; it is frame or scan.`)
+  const medium = told ?? tellMedium({ camera: header.camera, resolutionPerInch: header.metadata.resolutionPerInch, pixels })
+  return { medium, kinds: kinds ? kindsOf(kinds) : usualKinds({ kind: medium, aperture: header.camera.aperture ?? null }) }
+}
+
+function kindsOf(text: string): SearchKind[] {
   return text.split(',').map((kind) => {
     if (!(SEARCH_KINDS as readonly string[]).includes(kind)) throw new UsageError(`There is no kind ${kind}; kinds are ${SEARCH_KINDS.join(', ')}.`)
     return kind as SearchKind
@@ -84,13 +95,13 @@ function transferOf(picture: DecodedPicture) {
 }
 
 async function find(args: string[]): Promise<void> {
-  const { values, positionals } = parse(args, { kinds: { type: 'string' }, rate: { type: 'string' }, json: { type: 'string' } }, 1)
+  const { values, positionals } = parse(args, { kinds: { type: 'string' }, medium: { type: 'string' }, rate: { type: 'string' }, json: { type: 'string' } }, 1)
   if (!values.json) throw new UsageError('Say where to write the finds with --json.')
   const rate = values.rate === undefined ? DEFAULT_FALSE_FINDS : Number(values.rate)
   if (!(rate > 0)) throw new UsageError('The rate of false finds must be a number above 0.')
-  const kinds = kindsOf(values.kinds)
+  if (values.kinds) kindsOf(values.kinds)
   const picture = await readPicture(positionals[0]!, basename(positionals[0]!))
-  const finds = findFlaws(rasterSource(picture.pixels), transferOf(picture), { kinds, falseFinds: rate })
+  const finds = findFlaws(rasterSource(picture.pixels), transferOf(picture), { ...searchOf(values, picture), falseFinds: rate })
   const document: FindsDocument = { width: picture.header.width, height: picture.header.height, flaws: finds.map(({ kind, shape, contrast, weight, confidence }) => ({ kind, shape, contrast, weight, confidence })) }
   await writeFileWhole(values.json, new TextEncoder().encode(`${JSON.stringify(document, null, 1)}\n`))
 }
@@ -98,7 +109,7 @@ async function find(args: string[]): Promise<void> {
 async function mend(args: string[]): Promise<void> {
   const { values, positionals } = parse(
     args,
-    { mask: { type: 'string' }, flaws: { type: 'string' }, kinds: { type: 'string' }, method: { type: 'string' }, report: { type: 'string' } },
+    { mask: { type: 'string' }, flaws: { type: 'string' }, kinds: { type: 'string' }, medium: { type: 'string' }, method: { type: 'string' }, report: { type: 'string' } },
     2,
   )
   const [input, output] = positionals as [string, string]
@@ -106,14 +117,14 @@ async function mend(args: string[]): Promise<void> {
   const method = values.method ?? 'auto'
   if (!['auto', 'lift', 'heal', 'fill'].includes(method)) throw new UsageError(`There is no method ${method}; methods are auto, lift, heal and fill.`)
   const format = formatOfName(output)
-  const kinds = kindsOf(values.kinds)
+  if (values.kinds) kindsOf(values.kinds)
   const picture = await readPicture(input, basename(input))
   const transfer = transferOf(picture)
   const flaws = values.mask
     ? await flawsOfMask(values.mask, picture)
     : values.flaws
       ? await flawsOfFile(values.flaws, picture)
-      : flawsOfFinds(findFlaws(rasterSource(picture.pixels), transfer, { kinds, falseFinds: DEFAULT_FALSE_FINDS }), (number) => `f${number}`)
+      : flawsOfFinds(findFlaws(rasterSource(picture.pixels), transfer, { ...searchOf(values, picture), falseFinds: DEFAULT_FALSE_FINDS }), (number) => `f${number}`)
   const started = performance.now()
   const steps = mendAll(mendableRaster(picture.pixels), transfer, flaws, { id: (flaw) => `m-${flaw.id}`, ...(method === 'auto' ? {} : { method: method as 'lift' | 'heal' | 'fill' }) })
   await save(output, picture, format)

@@ -130,7 +130,7 @@ describe('the interface', () => {
     expect(fitted.pieces).toHaveLength(2)
     const { box } = fitted.pieces[1]!
     const flaw = { id: 'dirt', kind: 'dust', shape: { type: 'disc', x: box.x + box.width / 2, y: box.y + box.height / 2, r: 4 }, state: 'mended', contrast: 3, weight: 1, confidence: 1, origin: 'hand' }
-    const step = { id: 'step', flaw: 'dirt', shape: flaw.shape, softEdgePx: 1, opacity: 1, method: 'clone', version: 1, source: { dx: 20, dy: 0 } }
+    const step = { id: 'step', stage: 'mend', flaw: 'dirt', method: 'clone', methodVersion: 2, shape: flaw.shape, softEdgePx: 1, strength: 1, seed: 0, source: { dx: 20, dy: 0 }, chosenBy: 'hand', reason: '' }
     const edit = await post(`/api/pictures/${sheet}/edits`, { revision: about.revision, label: 'Mend', operations: [{ type: 'put', list: 'flaws', items: [flaw] }, { type: 'put', list: 'steps', items: [step] }] })
     expect(edit.status, JSON.stringify(edit.body)).toBe(200)
     const joined = await ended((await post(`/api/pictures/${sheet}/join`, { pieces: fitted.pieces.map(({ placement, gain }) => ({ placement, gain })) })).body.id as string)

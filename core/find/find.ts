@@ -15,6 +15,7 @@ import { worthFitting } from './first-look.js'
 import { FIRST_EFFORT, fitDisc, type FittedDisc } from './fit-disc.js'
 import { dustJudge, judge, leastScore, mouldJudge, speckJudge, type DiscJudge } from './judge.js'
 import { judgedLines, type LineFind, type LineKind } from './line-kinds.js'
+import type { Medium } from './medium.js'
 import { linePieces, type LinePiece } from './lines.js'
 import { logLight } from './log-light.js'
 import { findSmudges, fineDetailOfTile, type FineDetail } from './smudges.js'
@@ -41,6 +42,8 @@ export interface FindOptions {
   readonly kinds: readonly SearchKind[]
   /** The one control: mean number of false finds a picture of 24 megapixels that one is willing to look at. */
   readonly falseFinds: number
+  /** What the picture is, where that is known: a frame has no mould, and what is dark and round in it lies on the sensor. */
+  readonly medium?: Medium
 }
 
 /** What was found in a tile: round flaws as they are, lines in pieces, since they go on in other tiles. */
@@ -127,9 +130,10 @@ export function findInTile(pixels: IntegerRaster, surroundings: Region, tile: Re
 function findPlaced(around: TilePlane, pixels: IntegerRaster, tile: Region, transfer: Transfer, options: FindOptions): Pick<TileFinds, 'discs' | 'pieces'> {
   const wants = (...kinds: readonly SearchKind[]) => kinds.some((kind) => options.kinds.includes(kind))
   const close = wants('speck', 'mould', 'line') ? closeTo(tile, pixels, around, transfer) : around
+  const isFrame = options.medium === 'frame'
   const discs: DiscFind[] = []
   for (const look of ['dust', 'speck'] as const) {
-    const asked = KINDS_OF[look].filter((kind) => wants(kind)).map((kind) => ({ kind, least: leastScore(JUDGES[kind], rateOf(options)) }))
+    const asked = KINDS_OF[look].filter((kind) => wants(kind) && !(kind === 'mould' && isFrame && wants('dust', 'speck'))).map((kind) => ({ kind, least: leastScore(JUDGES[kind], rateOf(options)) }))
     if (asked.length === 0) continue
     const { plane, colour, at } = look === 'dust' ? around : close
     for (const { candidate, fit } of evidenceInTile(plane, colour, at, tile, look, asked)) {
@@ -139,7 +143,8 @@ function findPlaced(around: TilePlane, pixels: IntegerRaster, tile: Region, tran
       const claims = asked.map(({ kind, least }) => ({ kind, least, ...judge(JUDGES[kind], features) })).filter(({ score, least }) => score >= least)
       if (claims.length === 0) continue
       const { kind, confidence } = claims.reduce((surest, claim) => (claim.confidence > surest.confidence ? claim : surest))
-      const find = { kind, ...describeFit(fit, at), confidence, unrest: fit.structure }
+      const named = isFrame && kind === 'speck' && fit.amplitude < 0 && wants('dust') ? 'dust' : kind
+      const find: DiscFind = { kind: named, ...describeFit(fit, at), confidence, unrest: fit.structure }
       if (isInside(find.shape, tile)) discs.push(find)
     }
   }

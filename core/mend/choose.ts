@@ -61,9 +61,9 @@ export function chooseAndMend(request: MendRequest): ChosenMend {
   }
   const shadowed = flaw.kind !== 'speck' && flaw.kind !== 'mould' && flaw.kind !== 'smudge' && mayBeShadow(shape)
   if (method === 'lift' && !shadowed) notes.push('no shadow can lie under it')
-  // Of what was drawn, masked or found as a speck the outline says more than a round shadow could.
+  // Of what was drawn or masked the outline says more than a round shadow could. Specks that were found are too many to be fitted one by one.
   const first = flaw.kind !== 'dust' || flaw.origin === 'hand'
-  const covered = COVERS.includes(flaw.kind) && !request.expected && (method === 'lift' || (!method && !request.source && !request.skipSources))
+  const covered = COVERS.includes(flaw.kind) && (flaw.origin === 'hand' || flaw.kind === 'dust') && !request.expected && (method === 'lift' || (!method && !request.source && !request.skipSources))
   const coverOf = () => {
     const lifted = tryCover(request, shape, filled)
     if ('trial' in lifted) return lifted
