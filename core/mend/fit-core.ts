@@ -53,15 +53,15 @@ export function fitCore(picture: PixelSource, transfer: Transfer, shape: Shape, 
   const fromSeeds = distanceFrom(seeds, width, height)
   const core = new Uint8Array(width * height)
   for (const i of inside) if (fromSeeds[i]! < MARGIN_PX + 0.5) core[i] = 1
-  const profile = fading(inside, core, distanceFrom(core, width, height), product, square)
   const away = distanceFrom(core, width, height)
+  const profile = fading(inside, core, away, product, square)
   const opacityAt = (i: number) => (core[i] === 1 ? 1 : profile[Math.min(RINGS - 1, Math.floor(away[i]! / RING_PX))]!)
   const given = inside.filter((i) => opacityAt(i) < HIDDEN).length / inside.length
   const cover: Cover = {
     veil: veil.map((value) => roundTo(value, 5)), opacity: profile.map((value) => roundTo(value, 4)), hidden: HIDDEN, damping: 0,
     core: outlinesOfMask(core, width, height).map((outline) => moveShape(outline, region.x, region.y)), stepPx: RING_PX,
   }
-  return { cover, given, filled: 1 - given, addsLight: true, strangeness: null }
+  return { cover, given, filled: 1 - given }
 }
 
 /** Mean opacity of each ring round the core by least squares; never rising outward. */

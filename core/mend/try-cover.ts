@@ -19,6 +19,7 @@ const TRANSLUCENT = 0.75
 const LEAST_LIFTED = 0.02
 /** A mask of which this share is hardly covered is wide: there the picture is given back. */
 const WIDE = 0.4
+
 /**
  * Give back what shows through a cover, where there is evidence that it does; fill what is hidden.
  *
@@ -30,8 +31,8 @@ const WIDE = 0.4
 export function tryCover(request: MendRequest, shape: Shape, filled: () => Trial): { trial: Trial; why: string } | { refused: string | null } {
   if (shapeThickness(shape) < LEAST_THICKNESS || shapeThickness(shape) > thickestFill(shape)) return { refused: null }
   const { picture, transfer, openFlaws } = request
-  const byDepth = fitCover(picture, transfer, shape, openFlaws)
-  const takesLight = byDepth !== null && !byDepth.addsLight && isCompact(shape)
+  const byDepth = isCompact(shape) ? fitCover(picture, transfer, shape, openFlaws) : null
+  const takesLight = byDepth !== null && !byDepth.addsLight
   const showsThrough = takesLight && (byDepth.strangeness ?? 0) < MOST_STRANGE && byDepth.cover.opacity.at(-1)! < TRANSLUCENT
   if (byDepth && (showsThrough || (takesLight && request.method === 'lift' && byDepth.given + byDepth.filled > LEAST_LIFTED))) return { trial: coverTrial(request, shape, byDepth), why: reasonOf(byDepth) }
   // What is filled in its middle is no lift that anyone asked for.
