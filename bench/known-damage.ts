@@ -1,15 +1,12 @@
-import { mendableRaster } from '@fennip/core/render/patch.js'
 import cv from '@techstark/opencv-js'
 import { FILL, KNOWN } from '@fennip/core/mend/fill-bridge.js'
 import { fillToneWaves } from '@fennip/core/mend/fill-tone-waves.js'
-import { mendAll } from '@fennip/core/treatment/mend-all.js'
 import { crop, makeRaster, type IntegerRaster } from '@fennip/core/raster/raster.js'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'
-import { outlinesOfMask } from '@fennip/core/shape/from-mask.js'
-import type { Flaw } from '@fennip/core/treatment/schema.js'
 import { addBackscatter, addDust, addFolds, addScratches, addSpecks, addTears, copyLight } from '@fennip/demo/damage.js'
 import { expose, type Light } from '@fennip/demo/photograph.js'
 import { furtherPhotographs, openPhotographs } from './open-photographs.js'
+import { inpainted, mendedByMask } from './inpaint.js'
 import { measureMask, poolMasks, type MaskResult } from './measure.js'
 import { demoScenes, maskOf, openCv, sceneOf } from './scenes.js'
 
@@ -30,30 +27,6 @@ const KINDS: Record<string, (light: Light) => void> = {
 }
 const wanted = process.argv[2]?.split(',') ?? Object.keys(KINDS)
 await openCv()
-
-function inpainted(damaged: IntegerRaster, mask: Uint8Array, method: number): { picture: IntegerRaster; milliseconds: number } {
-  const { width, height } = damaged
-  const source = new cv.Mat(height, width, cv.CV_8UC3)
-  source.data.set(damaged.data)
-  const hole = new cv.Mat(height, width, cv.CV_8UC1)
-  hole.data.set(mask.map((value) => 255 * value))
-  const result = new cv.Mat()
-  const start = performance.now()
-  cv.inpaint(source, hole, result, 4, method)
-  const milliseconds = performance.now() - start
-  const picture = { ...damaged, data: Uint8Array.from(result.data as Uint8Array) }
-  for (const mat of [source, hole, result]) mat.delete()
-  return { picture, milliseconds }
-}
-
-function mended(damaged: IntegerRaster, mask: Uint8Array, method: 'auto' | 'heal' | 'fill'): { picture: IntegerRaster; milliseconds: number } {
-  const picture = makeRaster(damaged.width, damaged.height, 3, 8)
-  picture.data.set(damaged.data)
-  const start = performance.now()
-  const flaws = outlinesOfMask(mask, damaged.width, damaged.height).map((shape, i): Flaw => ({ id: `f${i}`, kind: 'other', shape, state: 'open', contrast: 0, weight: 0, confidence: 1, origin: 'hand' }))
-  mendAll(mendableRaster(picture), transfer, flaws, { id: (flaw) => `m-${flaw.id}`, ...(method === 'auto' ? {} : { method }) })
-  return { picture, milliseconds: performance.now() - start }
-}
 
 /** What a fill does for a mask, as the inpainting functions are asked: no choice, no check, no steps to keep. */
 function filled(damaged: IntegerRaster, mask: Uint8Array): { picture: IntegerRaster; milliseconds: number } {
@@ -105,9 +78,9 @@ for (const raster of await pictures()) {
       'inpaint telea': inpainted(damaged, mask, cv.INPAINT_TELEA),
       'inpaint ns': inpainted(damaged, mask, cv.INPAINT_NS),
       'fill of the mask': filled(damaged, mask),
-      'Fennip chooses': mended(damaged, mask, 'auto'),
-      'Fennip fill': mended(damaged, mask, 'fill'),
-      'Fennip heal': mended(damaged, mask, 'heal'),
+      'Fennip chooses': mendedByMask(damaged, mask),
+      'Fennip fill': mendedByMask(damaged, mask, 'fill'),
+      'Fennip heal': mendedByMask(damaged, mask, 'heal'),
     }
     for (const [method, { picture, milliseconds }] of Object.entries(made)) {
       const key = `${kind.padEnd(18)}${method}`

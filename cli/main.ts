@@ -4,9 +4,9 @@ import { readPicture, type DecodedPicture } from '@fennip/codec/read.js'
 import { writeFileWhole } from '@fennip/codec/sink.js'
 import { whatShows } from '@fennip/core/check/telltales.js'
 import { DEFAULT_FALSE_FINDS, findFlaws } from '@fennip/core/find/find.js'
+import { flawsOfFinds } from '@fennip/core/find/found-flaws.js'
 import { tellMedium, type Medium } from '@fennip/core/find/medium.js'
 import { usualKinds } from '@fennip/core/find/search-kinds.js'
-import { flawsOfFinds } from '@fennip/core/find/found-flaws.js'
 import { ProblemError } from '@fennip/core/problem.js'
 import { depthOf, rasterSource } from '@fennip/core/raster/raster.js'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'
@@ -77,10 +77,17 @@ export async function main(args: string[]): Promise<number> {
 }
 
 /** What a picture is searched for: as asked, else what its medium can have. */
-function searchOf({ kinds, medium: told }: Record<string, string | undefined>, { header, pixels }: DecodedPicture): { kinds: SearchKind[]; medium: Medium } {
-  if (told !== undefined && told !== 'frame' && told !== 'scan') throw new UsageError(`There is no medium ${told}; it is frame or scan.`)
+function searchOf({ kinds, told }: Asked, { header, pixels }: DecodedPicture): { kinds: SearchKind[]; medium: Medium } {
   const medium = told ?? tellMedium({ camera: header.camera, resolutionPerInch: header.metadata.resolutionPerInch, pixels })
-  return { medium, kinds: kinds ? kindsOf(kinds) : usualKinds({ kind: medium, aperture: header.camera.aperture ?? null }) }
+  return { medium, kinds: kinds ?? usualKinds({ kind: medium, aperture: header.camera.aperture ?? null }) }
+}
+
+interface Asked { readonly kinds: SearchKind[] | null; readonly told: Medium | null }
+
+/** What is asked for, before the picture is read: a wrong word is told at once. */
+function askedOf({ kinds, medium }: Record<string, string | undefined>): Asked {
+  if (medium !== undefined && medium !== 'frame' && medium !== 'scan') throw new UsageError(`There is no medium ${medium}; it is frame or scan.`)
+  return { kinds: kinds ? kindsOf(kinds) : null, told: medium ?? null }
 }
 
 function kindsOf(text: string): SearchKind[] {
@@ -99,9 +106,9 @@ async function find(args: string[]): Promise<void> {
   if (!values.json) throw new UsageError('Say where to write the finds with --json.')
   const rate = values.rate === undefined ? DEFAULT_FALSE_FINDS : Number(values.rate)
   if (!(rate > 0)) throw new UsageError('The rate of false finds must be a number above 0.')
-  if (values.kinds) kindsOf(values.kinds)
+  const asked = askedOf(values)
   const picture = await readPicture(positionals[0]!, basename(positionals[0]!))
-  const finds = findFlaws(rasterSource(picture.pixels), transferOf(picture), { ...searchOf(values, picture), falseFinds: rate })
+  const finds = findFlaws(rasterSource(picture.pixels), transferOf(picture), { ...searchOf(asked, picture), falseFinds: rate })
   const document: FindsDocument = { width: picture.header.width, height: picture.header.height, flaws: finds.map(({ kind, shape, contrast, weight, confidence }) => ({ kind, shape, contrast, weight, confidence })) }
   await writeFileWhole(values.json, new TextEncoder().encode(`${JSON.stringify(document, null, 1)}\n`))
 }
@@ -117,14 +124,14 @@ async function mend(args: string[]): Promise<void> {
   const method = values.method ?? 'auto'
   if (!['auto', 'lift', 'heal', 'fill'].includes(method)) throw new UsageError(`There is no method ${method}; methods are auto, lift, heal and fill.`)
   const format = formatOfName(output)
-  if (values.kinds) kindsOf(values.kinds)
+  const asked = askedOf(values)
   const picture = await readPicture(input, basename(input))
   const transfer = transferOf(picture)
   const flaws = values.mask
     ? await flawsOfMask(values.mask, picture)
     : values.flaws
       ? await flawsOfFile(values.flaws, picture)
-      : flawsOfFinds(findFlaws(rasterSource(picture.pixels), transfer, { ...searchOf(values, picture), falseFinds: DEFAULT_FALSE_FINDS }), (number) => `f${number}`)
+      : flawsOfFinds(findFlaws(rasterSource(picture.pixels), transfer, { ...searchOf(asked, picture), falseFinds: DEFAULT_FALSE_FINDS }), (number) => `f${number}`)
   const started = performance.now()
   const steps = mendAll(mendableRaster(picture.pixels), transfer, flaws, { id: (flaw) => `m-${flaw.id}`, ...(method === 'auto' ? {} : { method: method as 'lift' | 'heal' | 'fill' }) })
   await save(output, picture, format)

@@ -73,13 +73,11 @@ export async function listArriving(database: Database, job: string): Promise<Arr
 
 /** What was seen of an arriving file becomes a picture that can be worked on. */
 export async function completeArrival(database: Database, picture: string, sha256: string, bytes: number, taken: TakenIn): Promise<void> {
-  const { format, width, height, channels, depth, profile, camera, resolutionPerInch, hasAlpha, pages, notes } = taken
+  const { format, width, height, channels, depth, profile, camera, resolutionPerInch, hasAlpha, pages, notes, medium: kind } = taken
   await database.transaction(async (transaction) => {
     const row = (await transaction('pictures').where({ id: picture }).forUpdate().first('job_id')) as { job_id: string } | undefined
     if (!row) return
     await transaction('originals').insert({ sha256, format, width, height, channels, depth, bytes, about: JSON.stringify({ profile, camera, resolutionPerInch, hasAlpha, pages, notes }) }).onConflict('sha256').ignore()
-    // A camera says so in Exif; what says nothing came from a scanner.
-    const kind = camera.aperture ? 'frame' : 'scan'
     const sensor = kind === 'frame' && camera.body ? await sensorOfBody(transaction as unknown as Database, row.job_id, camera.body) : null
     await transaction('pictures').where({ id: picture }).update({ original: sha256, kind, sensor_id: sensor })
   })

@@ -1,5 +1,6 @@
 import { randomUUID } from 'node:crypto'
 import type { Camera } from '@fennip/codec/read.js'
+import type { Medium } from '@fennip/core/find/medium.js'
 import type { ColourProfile } from '@fennip/core/raster/profile.js'
 import { levelCount } from '@fennip/core/raster/pyramid.js'
 import { ProblemError } from '@fennip/core/problem.js'
@@ -20,7 +21,7 @@ export interface About {
 export interface PictureSummary {
   readonly id: string
   readonly name: string
-  readonly kind: 'frame' | 'scan'
+  readonly kind: Medium
   readonly original: { sha256: string; format: string; width: number; height: number; channels: 1 | 3; depth: 8 | 16; bytes: number }
   readonly levels: number
   readonly about: About
@@ -74,7 +75,7 @@ const ON_THE_SHELF = 6
 interface PictureRow {
   id: string
   name: string
-  kind: 'frame' | 'scan'
+  kind: Medium
   revision: number
   counts: Partial<Counts>
   sha256: string

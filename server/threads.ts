@@ -21,7 +21,7 @@ import type { ReportForm } from '@fennip/delivery/report/write-report.js'
 import type { Delivery, ReportFrame, WantedFile, WrittenFile } from './tasks/output-tasks.js'
 import type { MovedToRescan } from './tasks/rescan-tasks.js'
 import type { Settings } from './settings.js'
-import type { TakenIn } from './tasks/tasks.js'
+import type { FileSays, TakenIn } from './tasks/tasks.js'
 import type { ReadLimits } from '@fennip/codec/read.js'
 import { partsOfFlaws } from '@fennip/core/treatment/mend-all.js'
 import type { Original, SearchKind, Step, Treatment } from '@fennip/core/treatment/schema.js'
@@ -62,7 +62,7 @@ export class Threads {
   }
 
   /** Look at a file without its pixels. @throws {ProblemError} when it cannot be used. */
-  lookAt(path: string, name: string, limits: ReadLimits): Promise<TakenIn> {
+  lookAt(path: string, name: string, limits: ReadLimits): Promise<FileSays> {
     return this.run('lookAt', { path, name, limits })
   }
 

@@ -1,12 +1,9 @@
-import { mendableRaster } from '@fennip/core/render/patch.js'
-import { mendAll } from '@fennip/core/treatment/mend-all.js'
-import { crop, makeRaster, type IntegerRaster } from '@fennip/core/raster/raster.js'
+import { crop, type IntegerRaster } from '@fennip/core/raster/raster.js'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'
-import { outlinesOfMask } from '@fennip/core/shape/from-mask.js'
-import type { Flaw, Step } from '@fennip/core/treatment/schema.js'
 import { addBackscatter, addDust, addScratches, addSpecks, addTears, copyLight } from '@fennip/demo/damage.js'
 import type { Light } from '@fennip/demo/photograph.js'
 import cv from '@techstark/opencv-js'
+import { inpainted, mendedByMask } from '../inpaint.js'
 import { measureMask, poolMasks, type MaskResult } from '../measure.js'
 import { openCv, sceneOf } from '../scenes.js'
 import { COLLECTIONS } from './collections.js'
@@ -44,28 +41,6 @@ const names = process.argv[3] && process.argv[3] !== 'all' ? process.argv[3].spl
 const most = Number(process.argv[4] ?? 6)
 await openCv()
 
-function inpainted(damaged: IntegerRaster, mask: Uint8Array): IntegerRaster {
-  const { width, height } = damaged
-  const source = new cv.Mat(height, width, cv.CV_8UC3)
-  source.data.set(damaged.data)
-  const hole = new cv.Mat(height, width, cv.CV_8UC1)
-  hole.data.set(mask.map((value) => 255 * value))
-  const result = new cv.Mat()
-  cv.inpaint(source, hole, result, 4, cv.INPAINT_TELEA)
-  const picture = { ...damaged, data: Uint8Array.from(result.data as Uint8Array) }
-  for (const mat of [source, hole, result]) mat.delete()
-  return picture
-}
-
-/** As `fennip mend --mask` does. */
-function mended(damaged: IntegerRaster, mask: Uint8Array): { picture: IntegerRaster; steps: readonly Step[] } {
-  const picture = makeRaster(damaged.width, damaged.height, 3, 8)
-  picture.data.set(damaged.data)
-  const flaws = outlinesOfMask(mask, damaged.width, damaged.height).map((shape, i): Flaw => ({ id: `f${i}`, kind: 'other', shape, state: 'open', contrast: 0, weight: 0, confidence: 1, origin: 'hand' }))
-  const steps = mendAll(mendableRaster(picture), transfer, flaws, { id: (flaw) => `m-${flaw.id}` })
-  return { picture, steps }
-}
-
 /** Pixels that the harm changed by more than two levels of 255 after smoothing, grown by one. */
 function maskOf(clean: IntegerRaster, damaged: IntegerRaster, scene: Light, hurt: Light): Uint8Array {
   const { width, height } = clean
@@ -102,9 +77,9 @@ for (const kind of kinds) {
         const [clean, damaged] = [await develop(scene, how, seed), await develop(hurt, how, seed)]
         const mask = maskOf(clean, damaged, scene, hurt)
         if (!mask.includes(1)) continue
-        const { picture, steps } = mended(damaged, mask)
+        const { picture, steps } = mendedByMask(damaged, mask)
         for (const { method } of steps) methods.set(method, (methods.get(method) ?? 0) + 1)
-        const made: Record<string, IntegerRaster> = { left: damaged, inpaint: inpainted(damaged, mask), Fennip: picture }
+        const made: Record<string, IntegerRaster> = { left: damaged, inpaint: inpainted(damaged, mask, cv.INPAINT_TELEA).picture, Fennip: picture }
         if (kind === 'dust') made['plain lift'] = plainLift(damaged, mask)
         for (const [method, result] of Object.entries(made)) {
           const measured = measureMask(mask, clean, result)

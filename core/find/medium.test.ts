@@ -3,7 +3,7 @@ import { makeRandom } from '../random.js'
 import { makeRaster, rasterSource, type IntegerRaster } from '../raster/raster.js'
 import { makeTransfer } from '../raster/transfer.js'
 import { findFlaws } from './find.js'
-import { isOfOneColour, tellMedium } from './medium.js'
+import { isOfOneColour, tellMedium, type Medium } from './medium.js'
 
 const picture = (of: (t: number, k: number) => readonly [number, number, number]): IntegerRaster => {
   const raster = makeRaster(120, 80, 3, 8)
@@ -39,7 +39,7 @@ describe('a search by medium', () => {
     const shade = spots.reduce((light, spot) => light * (1 - 0.3 / (1 + Math.exp((Math.hypot(x - spot.x, y - spot.y) - spot.r) / 0.7))), 1)
     for (let c = 0; c < 3; c++) sky.data[3 * i + c] = Math.round(shade * (130 + 25 * c + 0.05 * y) + 3 * (random.uniform() + random.uniform() - 1))
   }
-  const finds = (medium?: 'frame' | 'scan') => findFlaws(rasterSource(sky), transfer, { kinds: ['dust', 'speck', 'mould'], falseFinds: 3, ...(medium ? { medium } : {}) })
+  const finds = (medium?: Medium) => findFlaws(rasterSource(sky), transfer, { kinds: ['dust', 'speck', 'mould'], falseFinds: 3, ...(medium ? { medium } : {}) })
 
   it('names what is dark and round in a frame dust, and never mould', () => {
     const found = finds('frame')

@@ -1,5 +1,6 @@
 import { SEARCH_KINDS, type Flaw, type SearchKind } from '../treatment/schema.js'
 import { LINE_KINDS } from './line-kinds.js'
+import type { Medium } from './medium.js'
 
 /** From this aperture on, dust on a sensor casts shadows that are seen (common practice). */
 const DUST_APERTURE = 10
@@ -8,7 +9,7 @@ const DUST_APERTURE = 10
  * What a picture is searched for when nobody says otherwise: a frame for dust, one taken with a wide aperture for specks
  * too, since then what is seen lies in front of the lens; a scan for lint, mould, lines, losses and stains besides.
  */
-export function usualKinds(picture: { readonly kind: 'frame' | 'scan'; readonly aperture: number | null }): SearchKind[] {
+export function usualKinds(picture: { readonly kind: Medium; readonly aperture: number | null }): SearchKind[] {
   if (picture.kind === 'scan') return ['dust', 'speck', 'mould', 'line', 'loss', 'stain']
   return (picture.aperture ?? 0) >= DUST_APERTURE ? ['dust'] : ['dust', 'speck']
 }

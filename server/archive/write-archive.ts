@@ -1,3 +1,4 @@
+import type { Medium } from '@fennip/core/find/medium.js'
 import { createHash } from 'node:crypto'
 import { stat } from 'node:fs/promises'
 import Handlebars from 'handlebars'
@@ -17,7 +18,7 @@ import { hashFile, originalKey, outputKey, type Storage } from '../storage/stora
 import { uniqueNames } from '../unique-names.js'
 import type { ArchivedHistory, ArchivedPicture, JobArchive } from './format.js'
 
-interface PictureRow { id: string; name: string; kind: 'frame' | 'scan'; original: string; revision: number; sensor: string | null; set_aside: boolean; looked: number[]; created_at: Date }
+interface PictureRow { id: string; name: string; kind: Medium; original: string; revision: number; sensor: string | null; set_aside: boolean; looked: number[]; created_at: Date }
 interface OriginalRow { sha256: string; format: Format; width: number; height: number; channels: 1 | 3; depth: 8 | 16; bytes: string; about: unknown }
 
 /** An entry of the archive: a file that is there, or bytes. */

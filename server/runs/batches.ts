@@ -1,4 +1,5 @@
 import { randomUUID } from 'node:crypto'
+import type { Medium } from '@fennip/core/find/medium.js'
 import { ProblemError } from '@fennip/core/problem.js'
 import { usualKinds } from '@fennip/core/find/search-kinds.js'
 import type PgBoss from 'pg-boss'
@@ -37,7 +38,7 @@ const SHOWN = 4
  */
 export async function createBatch(database: Database, boss: PgBoss, job: string, kind: BatchKind, pictures: readonly string[], parameters: Record<string, unknown>): Promise<Batch> {
   const rows = (await database('pictures').join('originals', 'originals.sha256', 'pictures.original').where('job_id', job).whereNull('pictures.deleted_at').whereIn('pictures.id', [...pictures])
-    .select('pictures.id', 'pictures.kind', database.raw("about->'camera'->>'aperture' as aperture"))) as { id: string; kind: 'frame' | 'scan'; aperture: string | null }[]
+    .select('pictures.id', 'pictures.kind', database.raw("about->'camera'->>'aperture' as aperture"))) as { id: string; kind: Medium; aperture: string | null }[]
   if (rows.length !== new Set(pictures).size) throw new ProblemError('pictures-elsewhere', { title: 'Some pictures are not in this job', detail: 'The contact sheet has changed meanwhile. Look at it again and repeat what you wanted.', status: 409 })
   const id = randomUUID()
   await database('batches').insert({ id, job_id: job, kind })

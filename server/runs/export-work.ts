@@ -1,4 +1,5 @@
 import { EXTENSIONS } from '@fennip/codec/formats.js'
+import type { Medium } from '@fennip/core/find/medium.js'
 import { completeOutput, type OutputRequest } from '@fennip/core/output/output.js'
 import { currentTreatment } from '../history.js'
 import { keptOutputs } from '../jobs/kept-outputs.js'
@@ -21,7 +22,7 @@ export interface RunFile {
 /** Write what is handed over of a picture; every file appears whole or not at all. */
 export async function exportPicture({ database, threads }: WorkTools, run: Run, progress: Progress): Promise<{ files: RunFile[]; mends: number; revision: number }> {
   const { treatment, revision } = await currentTreatment(database, run.picture)
-  const row = (await database('pictures').where('id', run.picture).first('name', 'kind', 'job_id')) as { name: string; kind: 'frame' | 'scan'; job_id: string }
+  const row = (await database('pictures').where('id', run.picture).first('name', 'kind', 'job_id')) as { name: string; kind: Medium; job_id: string }
   const { outputs: asked, report = [] } = run.parameters as { outputs?: OutputRequest[]; report?: ('pdf' | 'html')[] }
   const outputs = (asked ?? (report.length > 0 ? [] : (await keptOutputs(database, row.job_id)).filter(({ wanted }) => wanted !== false))).map((output) => completeOutput(output, treatment.original.depth))
   const stem = row.name.replace(/\.[^.]*$/, '')

@@ -3,6 +3,7 @@ import { isDeepStrictEqual } from 'node:util'
 import type { FindOptions } from '@fennip/core/find/find.js'
 import { flawsOfFinds, newFinds, undecidedFinds } from '@fennip/core/find/found-flaws.js'
 import { searchKindOf } from '@fennip/core/find/search-kinds.js'
+import type { Medium } from '@fennip/core/find/medium.js'
 import { looksLike } from '@fennip/core/find/likeness.js'
 import { searchedArea, type SearchedArea } from '@fennip/core/find/searched-area.js'
 import { shapeCentre, type Shape } from '@fennip/core/shape/shape.js'
@@ -51,7 +52,8 @@ async function find({ database, threads }: WorkTools, run: Run, progress: Progre
   const example = like === undefined ? null : exampleOf(treatment, like)
   const options: FindOptions = example ? { kinds: [example.searchKind], falseFinds: MORE * asked.falseFinds } : asked
   searchedArea(treatment, where)
-  const finds = await threads.search(treatment.original, options, (share) => goOn(progress, share))
+  const { kind: medium } = (await database('pictures').where('id', run.picture).first('kind')) as { kind: Medium }
+  const finds = await threads.search(treatment.original, { ...options, medium }, (share) => goOn(progress, share))
   const now = await currentTreatment(database, run.picture)
   const searched = searchedArea(now.treatment, where)
   const lies = ({ shape }: { shape: Shape }) => searched(shapeCentre(shape).x, shapeCentre(shape).y)

@@ -1,5 +1,6 @@
 import type { MessagePort } from 'node:worker_threads'
 import { readHeader, readPicture } from '@fennip/codec/read.js'
+import type { Medium } from '@fennip/core/find/medium.js'
 import type { Output } from '@fennip/core/output/output.js'
 import { Chain } from '@fennip/core/render/chain.js'
 import { layPatchesOverTile } from '@fennip/core/render/patch.js'
@@ -19,7 +20,7 @@ import { tellProgress } from './tell-progress.js'
 export interface Delivery {
   readonly treatment: Treatment
   readonly name: string
-  readonly kind: 'frame' | 'scan'
+  readonly kind: Medium
 }
 export interface WantedFile { readonly output: Output; readonly file: string }
 export interface WrittenFile { readonly bytes: number; readonly width: number; readonly height: number }

@@ -13,6 +13,7 @@ import { mendAll } from '@fennip/core/treatment/mend-all.js'
 import type { ExpectedShadow } from '@fennip/core/mend/fit-shadow.js'
 import { placeMarks, type PlacedMark } from '@fennip/core/series/apply-chart.js'
 import type { SensorChart } from '@fennip/core/series/chart-schema.js'
+import { tellMedium, type Medium } from '@fennip/core/find/medium.js'
 import { measureMark, type ExpectedMark, type MarkMeasure } from '@fennip/core/series/measure-mark.js'
 import type { Placement } from '@fennip/core/series/placement.js'
 import type { Plan, Step, Treatment } from '@fennip/core/treatment/schema.js'
@@ -31,14 +32,16 @@ export const storageAt = (where: Where) => openStorage(where.storage, where.cach
 const baseAt = (where: Where, sha256: string) => openBase(storageAt(where), sha256)
 
 /** What a file says of its picture, as it is kept in the database. */
-export type TakenIn = Pick<PictureHeader, 'format' | 'width' | 'height' | 'channels' | 'depth' | 'profile' | 'camera' | 'hasAlpha' | 'pages' | 'notes'> & { readonly resolutionPerInch: number | null }
+export type FileSays = Pick<PictureHeader, 'format' | 'width' | 'height' | 'channels' | 'depth' | 'profile' | 'camera' | 'hasAlpha' | 'pages' | 'notes'> & { readonly resolutionPerInch: number | null }
+/** And what the picture itself says besides. */
+export type TakenIn = FileSays & { readonly medium: Medium }
 
-const takenIn = ({ format, width, height, channels, depth, profile, camera, hasAlpha, pages, notes, metadata }: PictureHeader): TakenIn =>
+const fileSays = ({ format, width, height, channels, depth, profile, camera, hasAlpha, pages, notes, metadata }: PictureHeader): FileSays =>
   ({ format, width, height, channels, depth, profile, camera, hasAlpha, pages, notes, resolutionPerInch: metadata.resolutionPerInch })
 
 /** Look at a file without its pixels. @throws {ProblemError} when it cannot be used. */
-export async function lookAt({ path, name, limits }: { path: string; name: string; limits: ReadLimits }): Promise<TakenIn> {
-  return takenIn(await readHeader(path, name, limits))
+export async function lookAt({ path, name, limits }: { path: string; name: string; limits: ReadLimits }): Promise<FileSays> {
+  return fileSays(await readHeader(path, name, limits))
 }
 
 /** Decode an original whole and cut it into tiles. */
@@ -53,7 +56,8 @@ export async function takeIn({ where, sha256, name, limits, port }: { where: Whe
   const { width, height, channels, depth, profile } = header
   await makeTiles(storage, sha256, pixels, makeTransfer(profile.curve, depth), { width, height, channels, depth, profile }, (share) => tell(0.3 + 0.7 * share))
   port.close()
-  return takenIn(header)
+  const says = fileSays(header)
+  return { ...says, medium: tellMedium({ ...says, pixels }) }
 }
 
 /**

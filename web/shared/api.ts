@@ -1,3 +1,4 @@
+import type { Medium } from '@fennip/core/find/medium.js'
 import { ProblemError } from '@fennip/core/problem.js'
 import type { SearchedArea } from '@fennip/core/find/searched-area.js'
 import type { OutputRequest } from '@fennip/core/output/output.js'
@@ -11,7 +12,7 @@ import type { ColourProfile } from '@fennip/core/raster/profile.js'
 export interface Picture {
   id: string
   name: string
-  kind: 'frame' | 'scan'
+  kind: Medium
   original: { sha256: string; format: string; width: number; height: number; channels: 1 | 3; depth: 8 | 16; bytes: number }
   levels: number
   about: { profile: ColourProfile; camera: { body?: string; lens?: string; aperture?: number; taken?: string; light?: number }; resolutionPerInch: number | null; hasAlpha: boolean; pages: number; notes: string[] }
