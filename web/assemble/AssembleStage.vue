@@ -20,19 +20,23 @@ const SHOWN: PiecesShown[] = ['joined', 'apart', 'as scanned']
 const pieces = computed(() => assemble.fitted?.pieces ?? [])
 /** Whether exposures were merged with this picture, and no pieces were looked for on it. */
 const isBracket = computed(() => assemble.merged !== undefined && pieces.value.length === 0)
+/** Whether this scan was laid on a sheet with others, where its pieces are fitted. */
+const isLaid = computed(() => assemble.laid !== undefined && pieces.value.length === 0)
 const current = computed(() => assemble.placements[assemble.selected])
 const fixed = (value: number, digits: number) => value.toFixed(digits).replace('-', '−')
 /** Gain of encoded tones as a difference of density, near enough for a glance. */
 const density = (gain: number) => fixed(-2.2 * Math.log10(gain), 2)
 const joinedFrom = computed(() => bench.opened?.about.notes.find((note) => /^(Joined|Merged|Pieces laid together) from/.test(note)))
 
+/** Edges that lie further apart than this do so because paper is gone between them. */
+const MISSING_PX = 3
 const [CHART_WIDTH, CHART_HEIGHT] = [740, 46]
 const misfit = computed(() => assemble.fitted?.seam?.misfit ?? [])
 const most = computed(() => Math.max(4, ...misfit.value.map(Math.abs)))
 const x = computed(() => scaleLinear([0, Math.max(1, misfit.value.length - 1)], [0, CHART_WIDTH]))
 const y = computed(() => scaleLinear([-most.value, most.value], [CHART_HEIGHT - 2, 2]))
 const path = computed(() => line<number>((_, i) => x.value(i), (value) => y.value(value))([...misfit.value]) ?? '')
-const widest = computed(() => misfit.value.reduce((best, value, i) => (value > misfit.value[best]! ? i : best), 0))
+const widest = computed(() => misfit.value.reduce((best, value, i) => (Math.abs(value) > Math.abs(misfit.value[best]!) ? i : best), 0))
 
 const key = useWorkKeys()
 const canMove = () => pieces.value.length > 0 && assemble.selected > 0
@@ -62,8 +66,10 @@ function onKey(event: KeyboardEvent): void {
           <div><b>Piece {{ i + 1 }}</b><small class="soft">{{ i === 0 ? 'lies still' : `turned ${fixed(assemble.placements[i]!.turnDegrees, 2)}°, moved ${fixed(assemble.placements[i]!.dx, 0)}, ${fixed(assemble.placements[i]!.dy, 0)} px` }}</small></div>
         </div>
       </div>
+      <p v-if="isLaid" class="laid">The pieces of this scan and of others lie on one sheet now: {{ assemble.laid!.name }}. They are fitted there.</p>
       <div class="acts">
-        <ElButton :type="pieces.length === 0 && !isBracket ? 'primary' : undefined" :loading="assemble.isBusy" data-test="fit" @click="assemble.fit(false)">{{ pieces.length === 0 ? 'Find the pieces and fit them' : 'Cut out and fit again' }}</ElButton>
+        <RouterLink v-if="isLaid" v-slot="{ navigate }" :to="`/jobs/${props.job}/pictures/${assemble.laid!.picture}/assemble`" custom><ElButton type="primary" data-test="open-laid" @click="navigate">Open that sheet</ElButton></RouterLink>
+        <ElButton :type="pieces.length === 0 && !isBracket && !isLaid ? 'primary' : undefined" :loading="assemble.isBusy" data-test="fit" @click="assemble.fit(false)">{{ pieces.length === 0 ? 'Find the pieces and fit them' : 'Cut out and fit again' }}</ElButton>
         <ElButton v-if="assemble.isMoved" :disabled="assemble.isBusy" data-test="fit-from-here" @click="assemble.fit(true)">Fit from here</ElButton>
       </div>
       <p v-if="isBracket" class="soft">What moved between the exposures is taken from one of them. Where Fennip took the wrong one, click another and merge again.</p>
@@ -83,7 +89,7 @@ function onKey(event: KeyboardEvent): void {
           <svg :viewBox="`0 0 ${CHART_WIDTH} ${CHART_HEIGHT}`" preserveAspectRatio="none" role="img" aria-label="Misfit along the seam">
             <line x1="0" :x2="CHART_WIDTH" :y1="y(0)" :y2="y(0)" class="zero" /><path :d="path" />
           </svg>
-          <small class="shows">{{ fixed(misfit[widest] ?? 0, 1) }} px at most: paper is missing there</small>
+          <small :class="Math.abs(misfit[widest] ?? 0) > MISSING_PX ? 'shows' : 'soft'">{{ fixed(misfit[widest] ?? 0, 1) }} px at most{{ (misfit[widest] ?? 0) > MISSING_PX ? ': paper is missing there' : (misfit[widest] ?? 0) < -MISSING_PX ? ': paper overlaps there' : '' }}</small>
         </template>
         <p v-else class="soft">The seam is shown here, straightened, when the pieces are fitted.</p>
       </div>
@@ -110,9 +116,6 @@ function onKey(event: KeyboardEvent): void {
         <p class="soft">What was done on the pieces went along: {{ assemble.joined.carried }} {{ assemble.joined.carried === 1 ? 'step' : 'steps' }}.</p>
         <p v-for="one in assemble.joined.left ?? []" :key="one" class="shows">{{ one }} It was not carried along.</p>
       </template>
-      <RouterLink v-if="assemble.laid && pieces.length === 0" v-slot="{ navigate }" :to="`/jobs/${props.job}/pictures/${assemble.laid.picture}/assemble`" custom>
-        <ElButton type="primary" data-test="open-laid" @click="navigate">Open {{ assemble.laid.name }}</ElButton>
-      </RouterLink>
       <RouterLink v-if="assemble.joined" v-slot="{ navigate }" :to="`/jobs/${props.job}/pictures/${assemble.joined.picture}/mend`" custom>
         <ElButton data-test="open-joined" @click="navigate">Open {{ assemble.joined.name }}</ElButton>
       </RouterLink>
@@ -131,6 +134,7 @@ header { padding: 12px; font-size: 14px; border-bottom: 1px solid var(--hairline
 .acts { display: flex; flex-wrap: wrap; gap: 8px; padding: 12px; }
 .acts :deep(.el-button) { margin: 0; }
 .list > p { padding: 0 12px; margin: 0; }
+.list > .laid { padding-top: 12px; overflow-wrap: anywhere; }
 .middle { display: grid; grid-template: 36px minmax(0, 1fr) 176px / minmax(0, 1fr); min-height: 0; }
 .tools { display: flex; align-items: center; gap: 10px; padding: 0 12px; background: var(--ground); border-bottom: 1px solid var(--hairline); }
 .empty { background: var(--surround); display: grid; place-items: center; }

@@ -28,6 +28,13 @@ const nameOfThing = (i: number) => zones.value.find(({ id }) => id === assemble.
 
 const zones = computed(() => bench.areas.filter(({ role }) => role === 'zone'))
 const unused = computed(() => zones.value.filter(({ id }) => !assemble.merged?.things.some(({ zone }) => zone === id)))
+const counted = (count: number, one: string) => `${count} ${one}${count === 1 ? '' : 's'}`
+/** What is taken from one exposure each, in words. */
+const things = computed(() => {
+  const byHand = assemble.merged!.things.filter((thing) => thing.zone !== undefined).length
+  const moving = counted(assemble.merged!.things.length - byHand, 'moving thing')
+  return byHand === 0 ? moving : `${moving} and ${counted(byHand, 'zone')}`
+})
 const zone = ref('')
 const from = ref(0)
 const isAdding = computed(() => unused.value.some(({ id }) => id === zone.value))
@@ -48,7 +55,7 @@ const stops = (ratio: number) => (Math.abs(Math.log2(ratio)) < 0.1 ? 'reference 
   <div v-if="assemble.merged" class="bracket" data-test="bracket">
     <header>
       <b>{{ assemble.merged.exposures.length }} exposures merged</b>
-      <span class="soft">{{ assemble.merged.things.length }} moving {{ assemble.merged.things.length === 1 ? 'thing' : 'things' }}, each taken from one exposure</span>
+      <span class="soft">{{ things }}, each taken from one exposure</span>
     </header>
     <table>
       <thead><tr><th /><th v-for="(name, e) in assemble.merged.exposures" :key="name">{{ name }}<small class="soft">{{ stops(assemble.merged.ratios[e]!) }}</small><ElButton v-if="assemble.merged.pictures[e] !== bench.opened?.id" link size="small" :disabled="assemble.isBusy" data-test="as-reference" @click="refer(assemble.merged!.pictures[e]!)">Take as reference</ElButton></th></tr></thead>
@@ -88,5 +95,6 @@ td { padding: 4px 8px; border-top: 1px solid var(--hairline); vertical-align: mi
 .choice img { display: block; max-width: 92px; max-height: 92px; }
 .by-hand { display: flex; gap: 8px; align-items: center; margin: 12px 0 0; }
 .by-hand :deep(.el-select) { width: 190px; }
+.by-hand a { text-decoration: underline; }
 .acts { display: flex; gap: 8px; margin-top: 12px; }
 </style>
