@@ -86,7 +86,6 @@ const canSearch = computed(() => bench.selected !== null && searchKindOf(bench.s
 .where select { width: 100%; padding: 4px 6px; border: 1px solid var(--hairline); border-radius: 3px; background: #fff; font: inherit; }
 .kinds { display: flex; flex-direction: column; }
 .kinds :deep(.el-checkbox) { height: 24px; font-weight: 400; margin: 0; }
-.slip .plain-button { justify-content: center; }
 .like { display: flex; flex-direction: column; gap: 5px; }
 .question { display: flex; flex-direction: column; gap: 5px; padding: 8px; border: 1px solid var(--open); border-radius: 3px; }
 </style>

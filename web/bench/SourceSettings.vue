@@ -37,7 +37,6 @@ h3 { margin: 0; font-size: 13px; }
 p { margin: 0; }
 label span { display: flex; justify-content: space-between; }
 label b { font-weight: 400; }
-.plain-button.on { border-color: var(--ink); box-shadow: inset 0 0 0 1px var(--ink); }
 .snaps { display: flex; align-items: center; gap: 4px; }
 .snaps span { margin-right: auto; }
 .snaps button { border: 1px solid var(--hairline); background: #fff; border-radius: 3px; padding: 2px 7px; cursor: pointer; font-size: 12px; }

@@ -57,8 +57,6 @@ p { margin: 0 0 6px; }
 ol { list-style: none; margin: 0; padding: 0; max-height: 420px; overflow-y: auto; border-top: 1px solid var(--hairline); }
 button { display: flex; justify-content: space-between; gap: 8px; width: 100%; border: 0; border-bottom: 1px solid var(--hairline); background: none; padding: 5px 6px; text-align: left; cursor: pointer; }
 button:hover { background: var(--ground); }
-.link-button { display: inline; width: auto; border: 0; padding: 0; }
-.link-button:hover { background: none; }
 .now { font-weight: 700; box-shadow: inset 3px 0 0 var(--ink); }
 .undone { color: #8a8a8a; }
 small { color: var(--soft-ink); white-space: nowrap; font-size: 12px; }

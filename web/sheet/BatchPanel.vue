@@ -49,7 +49,6 @@ const words = computed(() => [
 .batch { padding: 8px 20px; background: #fff; border-bottom: 1px solid var(--hairline); }
 .line { display: grid; grid-template-columns: 170px minmax(120px, 1fr) auto auto; gap: 16px; align-items: center; }
 .acts { display: flex; gap: 14px; min-width: 130px; justify-content: flex-end; }
-.acts .link-button { text-decoration: underline; text-underline-offset: 2px; }
 .item { margin: 3px 0 0 186px; display: flex; gap: 12px; align-items: center; flex-wrap: wrap; }
 .thin { flex: 1; height: 3px; background: #dadada; max-width: 260px; }
 .thin i { display: block; height: 100%; background: var(--soft-ink); }
