@@ -33,7 +33,7 @@ export default typescript.config(
         'error',
         {
           selector: `MemberExpression[object.name='Math'][property.name!=/^(${EXACT.join('|')})$/]`,
-          message: 'This function differs between engines in its last bits; use core/raster/exact-math.ts.',
+          message: 'This function differs between engines in its last bits; use core/numbers/exact-math.ts.',
         },
         { selector: 'MemberExpression[object.name="Math"][property.name="random"]', message: 'Use a seed: core/random.ts.' },
       ],

@@ -8,7 +8,7 @@ import { layOver } from '@fennip/core/render/patch.js'
 import { distanceOutside, type Shape } from '@fennip/core/shape/shape.js'
 import { expose } from '@fennip/demo/photograph.js'
 import { pylonLight, shaftValve } from '@fennip/demo/pictures.js'
-import { judgeMend, worstTelltale, type Judged } from './judge-mend.js'
+import { judgeMend, worstTelltale, type Judged } from './learn/judge-mend.js'
 
 /**
  * False alarms of a picture full of good mends: places where nothing was wrong are mended one by one, so that the truth is

@@ -1,6 +1,6 @@
 import cv from '@techstark/opencv-js'
-import { FILL, KNOWN } from '@fennip/core/mend/fill-bridge.js'
-import { fillToneWaves } from '@fennip/core/mend/fill-tone-waves.js'
+import { FILL, KNOWN } from '@fennip/core/mend/fill/fill-bridge.js'
+import { fillToneWaves } from '@fennip/core/mend/fill/fill-tone-waves.js'
 import { crop, makeRaster, type IntegerRaster } from '@fennip/core/raster/raster.js'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'
 import { addBackscatter, addDust, addFolds, addScratches, addSpecks, addTears, copyLight } from '@fennip/demo/damage.js'

@@ -12,7 +12,7 @@ import type { Flaw, Telltales } from '@fennip/core/treatment/schema.js'
 import { addBackscatter, addDust, addFolds, addScratches, addSpecks, copyLight } from '@fennip/demo/damage.js'
 import { expose, type Light } from '@fennip/demo/photograph.js'
 import { pylonLight, shaftValve, stationPrint } from '@fennip/demo/pictures.js'
-import { judgeMend, worstTelltale, type Judged } from './judge-mend.js'
+import { judgeMend, worstTelltale, type Judged } from './learn/judge-mend.js'
 import { openPhotographs } from './open-photographs.js'
 import { maskOf, openCv, sceneOf } from './scenes.js'
 
@@ -20,7 +20,7 @@ import { maskOf, openCv, sceneOf } from './scenes.js'
  * Do the telltales agree with the truth? Mends of known damage by every method and by the two inpainting functions of
  * @techstark/opencv-js, labelled by their error against the clean picture: `npx tsx bench/telltales.ts [seed] [pieces]`.
  *
- * What shows is said by bench/judge-mend.ts. In structured ground the grain of the truth itself lies outside its band; a
+ * What shows is said by bench/learn/judge-mend.ts. In structured ground the grain of the truth itself lies outside its band; a
  * second figure takes for good what has the truth's own grain there.
  */
 

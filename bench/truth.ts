@@ -1,6 +1,6 @@
-import { logLight } from '@fennip/core/find/log-light.js'
+import { logLight } from '@fennip/core/raster/log-light.js'
 import { crop, clipRegion, type IntegerRaster } from '@fennip/core/raster/raster.js'
-import { robustDeviation } from '@fennip/core/raster/statistics.js'
+import { robustDeviation } from '@fennip/core/numbers/statistics.js'
 import type { Transfer } from '@fennip/core/raster/transfer.js'
 import type { TrueFlaw } from '@fennip/demo/damage.js'
 

@@ -1,4 +1,4 @@
-import { minimise } from '@fennip/core/raster/minimise.js'
+import { minimise } from '@fennip/core/numbers/minimise.js'
 import type { IntegerRaster } from '@fennip/core/raster/raster.js'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'
 import { outlinesOfMask } from '@fennip/core/shape/from-mask.js'

@@ -1,5 +1,5 @@
-import { cos, PI, sin } from '../raster/exact-math.js'
-import { solveCholesky } from '../raster/solve.js'
+import { cos, PI, sin } from '../numbers/exact-math.js'
+import { solveCholesky } from '../numbers/solve.js'
 import { gaussianBlur } from '../raster/blur.js'
 import type { Plane } from '../raster/raster.js'
 

@@ -7,7 +7,7 @@ import { cutOut } from './cut-out.js'
 import { fitPiece, placed } from './fit.js'
 import { fitAll, joinPieces } from './join.js'
 import { layTogether } from './lay-together.js'
-import { minimise } from '../raster/minimise.js'
+import { minimise } from '../numbers/minimise.js'
 import { sheetOf } from './sheet.js'
 
 /** A picture with something everywhere: slanted waves of several lengths. */

@@ -1,6 +1,6 @@
 import { gaussianBlur } from '../raster/blur.js'
 import { clipRegion, crop, growRegion, makeRaster, rasterSource, type IntegerRaster, type Plane, type Region } from '../raster/raster.js'
-import { median } from '../raster/statistics.js'
+import { median } from '../numbers/statistics.js'
 import { makeToneSpace } from '../raster/tone-space.js'
 import type { TransferCurve } from '../raster/transfer.js'
 import { resample } from '../render/resample.js'

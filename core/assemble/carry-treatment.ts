@@ -1,4 +1,4 @@
-import { cos, PI, sin } from '../raster/exact-math.js'
+import { cos, PI, sin } from '../numbers/exact-math.js'
 import type { Region } from '../raster/raster.js'
 import { moveTreatment } from '../rescan/move-treatment.js'
 import type { Similarity } from '../rescan/similarity.js'

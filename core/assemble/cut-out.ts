@@ -3,7 +3,7 @@ import { boxMean } from '../raster/box.js'
 import { squareExtreme } from '../raster/extremes.js'
 import { distanceFrom } from '../raster/distance-transform.js'
 import { depthOf, maximumOf, type IntegerRaster, type Region } from '../raster/raster.js'
-import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
+import { DEVIATION_PER_MAD, median } from '../numbers/statistics.js'
 
 /** A piece of paper on a scan. */
 export interface Piece {

@@ -1,5 +1,5 @@
-import { cos, PI, sin } from '../raster/exact-math.js'
-import { minimise } from '../raster/minimise.js'
+import { cos, PI, sin } from '../numbers/exact-math.js'
+import { minimise } from '../numbers/minimise.js'
 import { AT_REST, partOfSheet, reduced, signedDistance, type Placement, type Sheet } from './sheet.js'
 
 /** A place where two pieces meet. */

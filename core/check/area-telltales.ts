@@ -5,7 +5,7 @@ import type { OperationContext, Survey } from '../operations/operation.js'
 import { gaussianBlur } from '../raster/blur.js'
 import { distanceFrom } from '../raster/distance-transform.js'
 import { labPixels } from '../raster/lab.js'
-import { median } from '../raster/statistics.js'
+import { median } from '../numbers/statistics.js'
 import type { Measure } from '../treatment/schema.js'
 
 /** Signs that a correction of an area gives itself away. */

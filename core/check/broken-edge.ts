@@ -1,5 +1,5 @@
 import type { Plane } from '../raster/raster.js'
-import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
+import { DEVIATION_PER_MAD, median } from '../numbers/statistics.js'
 import type { Measure } from '../treatment/schema.js'
 
 /** An edge is steeper than this many times what is usual around. */

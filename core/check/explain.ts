@@ -1,5 +1,5 @@
-import { logLight } from '../find/log-light.js'
-import { cos, PI, sin } from '../raster/exact-math.js'
+import { logLight } from '../raster/log-light.js'
+import { cos, PI, sin } from '../numbers/exact-math.js'
 import { clipRegion, growRegion, type PixelSource } from '../raster/raster.js'
 import type { Transfer } from '../raster/transfer.js'
 import { distanceOutside, shapeBounds, shapeThickness, type Shape } from '../shape/shape.js'

@@ -1,5 +1,5 @@
 import type { Plane } from '../raster/raster.js'
-import { median } from '../raster/statistics.js'
+import { median } from '../numbers/statistics.js'
 import type { Measure } from '../treatment/schema.js'
 import type { Slopes } from './broken-edge.js'
 

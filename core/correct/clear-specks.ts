@@ -1,7 +1,7 @@
 import { Type } from '@sinclair/typebox'
 import { defineArea, type FloatRaster } from '../operations/operation.js'
 import { boxMean } from '../raster/box.js'
-import { PI } from '../raster/exact-math.js'
+import { PI } from '../numbers/exact-math.js'
 import { squareExtreme } from '../raster/extremes.js'
 import type { Plane } from '../raster/raster.js'
 import { roundTo } from '../round.js'

@@ -1,7 +1,7 @@
 import { Type } from '@sinclair/typebox'
 import { defineArea } from '../operations/operation.js'
 import { guidedFilter } from '../raster/box.js'
-import { LN2, ln, pow } from '../raster/exact-math.js'
+import { LN2, ln, pow } from '../numbers/exact-math.js'
 import { meanWhere } from './zone-means.js'
 import { brightnessOf } from '../operations/brightness.js'
 import { viewOfZone } from './zone-view.js'

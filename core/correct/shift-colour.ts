@@ -1,6 +1,6 @@
 import { Type } from '@sinclair/typebox'
 import { defineArea } from '../operations/operation.js'
-import { atan2, cos, PI, sin } from '../raster/exact-math.js'
+import { atan2, cos, PI, sin } from '../numbers/exact-math.js'
 import { okSpaceOf } from '../raster/oklab.js'
 import { isOn } from './zone-means.js'
 import { viewOfZone, type ZoneView } from './zone-view.js'

@@ -1,6 +1,6 @@
 import type { FloatRaster } from '../operations/operation.js'
 import type { Region } from '../raster/raster.js'
-import { median } from '../raster/statistics.js'
+import { median } from '../numbers/statistics.js'
 import { roundTo } from '../round.js'
 import { isOn } from './zone-means.js'
 import type { ZoneView } from './zone-view.js'

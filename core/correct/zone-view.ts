@@ -1,6 +1,6 @@
 import type { FloatRaster, OperationContext, Survey } from '../operations/operation.js'
 import { clipRegion, growRegion, type Region } from '../raster/raster.js'
-import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
+import { DEVIATION_PER_MAD, median } from '../numbers/statistics.js'
 import { brightnessOf } from '../operations/brightness.js'
 
 /** A zone and what is around it, on one level. */

@@ -1,4 +1,4 @@
-import { exp, ln, pow } from '../raster/exact-math.js'
+import { exp, ln, pow } from '../numbers/exact-math.js'
 
 /** Megapixels of the picture that the control for false finds speaks of. */
 export const REFERENCE_MEGAPIXELS = 24

@@ -2,7 +2,7 @@ import { roundTo } from '../round.js'
 import { distanceAt, roundedShape, shapeBounds, type Shape } from '../shape/shape.js'
 import type { Flaw, Treatment } from '../treatment/schema.js'
 import type { Find } from './find.js'
-import { isStain } from './stains.js'
+import { isStain } from './areas/stains.js'
 
 /** What an earlier search found and nobody has decided on. */
 export function undecidedFinds(treatment: Pick<Treatment, 'flaws' | 'steps'>): Flaw[] {

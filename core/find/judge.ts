@@ -1,7 +1,7 @@
-import { exp, ln } from '../raster/exact-math.js'
-import type { Candidate } from './candidates.js'
-import type { ColourLook } from './colour.js'
-import type { FittedDisc } from './fit-disc.js'
+import { exp, ln } from '../numbers/exact-math.js'
+import type { Candidate } from './discs/candidates.js'
+import type { ColourLook } from './discs/colour.js'
+import type { FittedDisc } from './discs/fit-disc.js'
 import { DUST } from './weights/dust.js'
 import { HAIR } from './weights/hair.js'
 import { LINE_ALONE } from './weights/line-alone.js'
@@ -13,8 +13,8 @@ import { STAIN } from './weights/stain.js'
 
 /**
  * How much the evidence speaks for a real flaw: a logistic regression on what was measured, for round flaws, lines and losses with
- * a layer of units between. It is fitted with bench/calibrate.ts on pictures with known damage and checked on others by
- * bench/finding.ts and bench/areas.ts; of what processing left, with bench/calibrate-processed.ts and by bench/processed.ts.
+ * a layer of units between. It is fitted with bench/learn/calibrate.ts on pictures with known damage and checked on others by
+ * bench/finding.ts and bench/areas.ts; of what processing left, with bench/learn/calibrate-processed.ts and by bench/processed.ts.
  */
 export interface Judgement {
   readonly score: number
@@ -183,7 +183,7 @@ export const hairJudge: Judge = {
 
 /**
  * Judge of losses and tears, on the features of `lossCandidates`; checked by bench/areas.ts. Its numbers are those of a loss
- * without others, fitted together with what others add by bench/calibrate-company.ts.
+ * without others, fitted together with what others add by bench/learn/calibrate-company.ts.
  */
 export const lossJudge: Belief = {
   score: layered(LOSS),

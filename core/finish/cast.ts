@@ -1,5 +1,5 @@
 import { Type } from '@sinclair/typebox'
-import { LN2, ln, pow } from '../raster/exact-math.js'
+import { LN2, ln, pow } from '../numbers/exact-math.js'
 import { BLACK_DENSITY } from '../raster/tone-space.js'
 import { defineTone } from '../operations/operation.js'
 

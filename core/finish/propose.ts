@@ -1,5 +1,5 @@
-import { LN2, ln, pow } from '../raster/exact-math.js'
-import { inOrder } from '../raster/order.js'
+import { LN2, ln, pow } from '../numbers/exact-math.js'
+import { inOrder } from '../numbers/order.js'
 import { roundTo } from '../round.js'
 import type { FloatRaster, OperationContext, Proposal } from '../operations/operation.js'
 

@@ -1,5 +1,5 @@
 import { Type } from '@sinclair/typebox'
-import { cos, PI, sin } from '../raster/exact-math.js'
+import { cos, PI, sin } from '../numbers/exact-math.js'
 import { defineGeometry } from '../operations/operation.js'
 
 interface Turn { readonly degrees: number }

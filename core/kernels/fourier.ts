@@ -1,4 +1,4 @@
-import { PI, cos, sin } from '../raster/exact-math.js'
+import { PI, cos, sin } from '../numbers/exact-math.js'
 import type { Plane } from '../raster/raster.js'
 import { WASM } from './generated/fourier-wasm.js'
 import { Layout, lazily, reserve } from './module.js'

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import { makeRandom } from '../random.js'
-import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
+import { DEVIATION_PER_MAD, median } from '../numbers/statistics.js'
 import { settleMembrane, type MembraneCells } from './membrane.js'
 
 const HOW = { stiffness: 3, over: 1.85, sweeps: 7, rounds: 3 }

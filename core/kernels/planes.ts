@@ -1,4 +1,4 @@
-import { inOrder } from '../raster/order.js'
+import { inOrder } from '../numbers/order.js'
 import type { Plane } from '../raster/raster.js'
 import { WASM } from './generated/planes-wasm.js'
 import { FIRST_ADDRESS, lazily, reserve } from './module.js'

@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest'
 import { makeRandom } from '../random.js'
 import { makeRaster, type IntegerRaster } from '../raster/raster.js'
-import { median } from '../raster/statistics.js'
+import { median } from '../numbers/statistics.js'
 import { SourceArea } from './source-area.js'
 
 /** Each kernel against the slow, obvious sum, on samples of both depths and cells of one and of several pixels. */

@@ -1,7 +1,7 @@
-import { logLight } from '../find/log-light.js'
+import { logLight } from '../raster/log-light.js'
 import { gaussianBlur } from '../raster/blur.js'
 import { clipRegion, growRegion } from '../raster/raster.js'
-import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
+import { DEVIATION_PER_MAD, median } from '../numbers/statistics.js'
 import { distanceOutside, shapeBounds, shapeCentre, shapeThickness, type Shape } from '../shape/shape.js'
 import type { MendRequest } from './trial.js'
 

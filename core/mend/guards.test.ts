@@ -11,8 +11,8 @@ import { applyEdit, emptyTreatment } from '../treatment/edit.js'
 import { putArea, removeArea } from '../treatment/guards.js'
 import type { Area, Flaw, Step, Treatment } from '../treatment/schema.js'
 import { chooseMend } from './choose.js'
-import { sourceShape } from './donor.js'
-import { searchSources } from './source-search.js'
+import { sourceShape } from './heal/donor.js'
+import { searchSources } from './heal/source-search.js'
 
 const transfer = makeTransfer({ type: 'srgb' }, 8)
 const [width, height] = [360, 280]

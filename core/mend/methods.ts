@@ -3,11 +3,11 @@ import { maximumOf, type PixelSource } from '../raster/raster.js'
 import type { Transfer } from '../raster/transfer.js'
 import { areaCoverage } from '../shape/area.js'
 import type { Area, Step } from '../treatment/schema.js'
-import { liftCover } from './cover.js'
-import { fill, type FillDecisions } from './fill.js'
-import { clone, heal, roundSample, type Transplant } from './heal.js'
-import { lift, type Mended } from './lift.js'
-import { lossOfPattern, lossOfShadow, lossOfTint, type LightLoss } from './light-loss.js'
+import { liftCover } from './cover/cover.js'
+import { fill, type FillDecisions } from './fill/fill.js'
+import { clone, heal, roundSample, type Transplant } from './heal/heal.js'
+import { lift, type Mended } from './lift/lift.js'
+import { lossOfPattern, lossOfShadow, lossOfTint, type LightLoss } from './lift/light-loss.js'
 
 export type MethodName = Step['method']
 

@@ -1,7 +1,7 @@
-import { logLight } from '../find/log-light.js'
-import { ln } from '../raster/exact-math.js'
+import { logLight } from '../raster/log-light.js'
+import { ln } from '../numbers/exact-math.js'
 import { clipRegion, type PixelSource } from '../raster/raster.js'
-import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
+import { DEVIATION_PER_MAD, median } from '../numbers/statistics.js'
 import type { Transfer } from '../raster/transfer.js'
 import type { Stroke } from '../shape/shape.js'
 

@@ -5,9 +5,9 @@ import { patchedSource } from '../render/patch.js'
 import { areaReaches } from '../shape/area.js'
 import { shapeBounds, shapeThickness, type Shape } from '../shape/shape.js'
 import type { Area, Flaw, Source, Step, Telltales } from '../treatment/schema.js'
-import { fillReach } from './fill.js'
-import type { ExpectedShadow } from './fit-shadow.js'
-import type { Mended } from './lift.js'
+import { fillReach } from './fill/fill.js'
+import type { ExpectedShadow } from './lift/fit-shadow.js'
+import type { Mended } from './lift/lift.js'
 import { carryOut, CURRENT_VERSION, decisionsOf, type MethodName } from './methods.js'
 
 /** What Fennip has to know to choose a mend. */

@@ -1,6 +1,6 @@
 import { growRegion, overlaps } from '../raster/raster.js'
 import { shapeBounds, type Shape } from '../shape/shape.js'
-import { fillReach } from './fill.js'
+import { fillReach } from './fill/fill.js'
 import { makeStep, measured, type MendRequest, type Trial } from './trial.js'
 
 /** Half the width up to which a fill is tried unasked: of what lies deeper inside, the surroundings say nothing. */

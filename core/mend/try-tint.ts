@@ -1,6 +1,6 @@
-import { median } from '../raster/statistics.js'
+import { median } from '../numbers/statistics.js'
 import type { Shape } from '../shape/shape.js'
-import { fitTint } from './fit-tint.js'
+import { fitTint } from './lift/fit-tint.js'
 import { makeStep, measured, passes, wordsFor, type MendRequest, type Trial } from './trial.js'
 
 /** Deviations of a stain's colour below which nobody can say what it took. */

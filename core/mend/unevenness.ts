@@ -1,7 +1,7 @@
-import { logLight } from '../find/log-light.js'
+import { logLight } from '../raster/log-light.js'
 import { gaussianBlur } from '../raster/blur.js'
 import { clipRegion, growRegion, type PixelSource } from '../raster/raster.js'
-import { solveCholesky } from '../raster/solve.js'
+import { solveCholesky } from '../numbers/solve.js'
 import type { Transfer } from '../raster/transfer.js'
 import { distanceAt, shapeBounds, type Disc, type Shape } from '../shape/shape.js'
 

@@ -1,5 +1,5 @@
 import { filterBothWays } from '../kernels/gaussian.js'
-import { exp } from './exact-math.js'
+import { exp } from '../numbers/exact-math.js'
 import type { Plane } from './raster.js'
 
 /** Weights of a Gaussian cut off at 3 deviations, summing to 1; the middle is at index `radius`. */

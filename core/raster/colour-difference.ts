@@ -1,4 +1,4 @@
-import { atan2, cos, exp, PI, sin } from './exact-math.js'
+import { atan2, cos, exp, PI, sin } from '../numbers/exact-math.js'
 
 /** A colour of CIELAB. */
 export interface Lab {

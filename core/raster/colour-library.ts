@@ -1,7 +1,7 @@
 import { cmsFLAGS_NOCACHE, cmsInfoDescription, instantiate, INTENT_RELATIVE_COLORIMETRIC, type LittleCms, TYPE_RGB_16, TYPE_XYZ_16 } from 'lcms-wasm'
 import { ProblemError } from '../problem.js'
 import type { ColourProfile } from './profile.js'
-import { solveCholesky } from './solve.js'
+import { solveCholesky } from '../numbers/solve.js'
 
 /** One library for the whole program or worker; made when the first profile asks for it. */
 let library: Promise<LittleCms> | null = null

@@ -1,4 +1,4 @@
-import { cubeRoot } from './exact-math.js'
+import { cubeRoot } from '../numbers/exact-math.js'
 import type { Lab } from './colour-difference.js'
 
 /** White of the profile connection space: D50 (ICC.1:2022, 7.2.16). */

@@ -1,4 +1,4 @@
-import { cubeRoot } from './exact-math.js'
+import { cubeRoot } from '../numbers/exact-math.js'
 
 /**
  * OKLab (Ottosson 2020, "A perceptual color space for image processing"): lightness and two colour axes in which equal

@@ -1,4 +1,4 @@
-import { LN2, ln, pow } from './exact-math.js'
+import { LN2, ln, pow } from '../numbers/exact-math.js'
 import { makeTransfer, type TransferCurve } from './transfer.js'
 
 /** Steps of the tables; between them values are interpolated in a straight line. */

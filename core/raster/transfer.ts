@@ -1,4 +1,4 @@
-import { pow } from './exact-math.js'
+import { pow } from '../numbers/exact-math.js'
 import { maximumOf, type Depth } from './raster.js'
 
 /** How encoded values stand for light. */

@@ -1,9 +1,9 @@
 import { Type } from '@sinclair/typebox'
 import { zoneBounds } from '../correct/zone-view.js'
 import { definePatch, type FloatRaster, type OperationContext } from '../operations/operation.js'
-import { cos, PI, sin } from '../raster/exact-math.js'
+import { cos, PI, sin } from '../numbers/exact-math.js'
 import { clipRegion, growRegion, type Region } from '../raster/raster.js'
-import { median } from '../raster/statistics.js'
+import { median } from '../numbers/statistics.js'
 import { resample, type Mapping } from '../render/resample.js'
 import { roundTo } from '../round.js'
 

@@ -1,7 +1,7 @@
 import { Type } from '@sinclair/typebox'
 import { definePatch, type FloatRaster } from '../operations/operation.js'
 import { clipRegion, growRegion, type Region } from '../raster/raster.js'
-import { median } from '../raster/statistics.js'
+import { median } from '../numbers/statistics.js'
 import { roundTo } from '../round.js'
 import { layDrawnGrain, measureDrawnGrain } from './drawn-grain.js'
 import { measurePath } from './path.js'

@@ -4,7 +4,7 @@ import { definePatch, type FloatRaster, type OperationContext } from '../operati
 import { gaussianBlur } from '../raster/blur.js'
 import { squareExtreme } from '../raster/extremes.js'
 import { clipRegion, growRegion, type Region } from '../raster/raster.js'
-import { DEVIATION_PER_MAD, median } from '../raster/statistics.js'
+import { DEVIATION_PER_MAD, median } from '../numbers/statistics.js'
 import { roundTo } from '../round.js'
 import { measurePath } from './path.js'
 import { layStroke, pathSetting, strokeBounds } from './strokes.js'

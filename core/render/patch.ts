@@ -1,5 +1,5 @@
 import { carryOut, decisionsOf, type Decisions } from '../mend/methods.js'
-import type { Mended } from '../mend/lift.js'
+import type { Mended } from '../mend/lift/lift.js'
 import {
   clipRegion, crop, overlaps, paste, rasterSource, type IntegerRaster, type PixelSource, type Raster, type Region,
 } from '../raster/raster.js'

@@ -1,4 +1,4 @@
-import { PI, sin } from '../raster/exact-math.js'
+import { PI, sin } from '../numbers/exact-math.js'
 import type { FloatRaster } from '../operations/operation.js'
 import type { Region } from '../raster/raster.js'
 

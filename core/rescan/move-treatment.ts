@@ -1,7 +1,7 @@
 import { describeSettings } from '../operations/settings.js'
 import { operationOf } from '../operations/registry.js'
 import type { Size } from '../operations/operation.js'
-import { atan2, PI } from '../raster/exact-math.js'
+import { atan2, PI } from '../numbers/exact-math.js'
 import { roundTo } from '../round.js'
 import { roundedShape } from '../shape/shape.js'
 import type { Area, AreaPart, OperationStep, Original, Step, Treatment } from '../treatment/schema.js'

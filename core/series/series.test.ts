@@ -1,6 +1,6 @@
 import * as fc from 'fast-check'
 import { beforeAll, describe, expect, it } from 'vitest'
-import { shadowField } from '../mend/shadow.js'
+import { shadowField } from '../mend/lift/shadow.js'
 import { ProblemError } from '../problem.js'
 import { makeRandom } from '../random.js'
 import { makeRaster, rasterSource, type IntegerRaster } from '../raster/raster.js'

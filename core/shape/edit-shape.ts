@@ -1,5 +1,5 @@
 import clipping from 'polygon-clipping'
-import { PI, cos, sin } from '../raster/exact-math.js'
+import { PI, cos, sin } from '../numbers/exact-math.js'
 import { roundTo } from '../round.js'
 import { shapeBounds, type Disc, type Outline, type Shape, type Stroke } from './shape.js'
 

@@ -1,5 +1,5 @@
 import { roundTo } from '../round.js'
-import { PI } from '../raster/exact-math.js'
+import { PI } from '../numbers/exact-math.js'
 import { type Plane, type Region } from '../raster/raster.js'
 
 /** A disc; pixel centres lie at .5. */

@@ -1,8 +1,8 @@
-import { fillReach } from '../mend/fill.js'
+import { fillReach } from '../mend/fill/fill.js'
 import { growRegion, overlaps } from '../raster/raster.js'
 import { areaBounds, liesWithin } from '../shape/area.js'
 import { shapeBounds } from '../shape/shape.js'
-import { sourceShape } from '../mend/donor.js'
+import { sourceShape } from '../mend/heal/donor.js'
 import type { Area, Operation, Step, Treatment } from './schema.js'
 
 /** The areas that mends stop at. */

@@ -1,7 +1,7 @@
 import { chooseAndMend } from '../mend/choose.js'
 import { mendShape } from '../mend/mend-shape.js'
 import type { MendRequest } from '../mend/trial.js'
-import type { Mended } from '../mend/lift.js'
+import type { Mended } from '../mend/lift/lift.js'
 import type { MethodName } from '../mend/methods.js'
 import type { Transfer } from '../raster/transfer.js'
 import type { MendablePicture } from '../render/patch.js'

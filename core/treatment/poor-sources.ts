@@ -1,6 +1,6 @@
 import { mendShape } from '../mend/mend-shape.js'
-import { sourceShape } from '../mend/donor.js'
-import { shapesTouch } from '../mend/source-search.js'
+import { sourceShape } from '../mend/heal/donor.js'
+import { shapesTouch } from '../mend/heal/source-search.js'
 import { touchesArea } from '../shape/area.js'
 import { shapeBounds, type Shape } from '../shape/shape.js'
 import { guardsOf } from './guards.js'

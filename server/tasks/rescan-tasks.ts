@@ -1,5 +1,5 @@
 import type { MessagePort } from 'node:worker_threads'
-import { atan2 } from '@fennip/core/raster/exact-math.js'
+import { atan2 } from '@fennip/core/numbers/exact-math.js'
 import { ProblemError } from '@fennip/core/problem.js'
 import { operationOf } from '@fennip/core/operations/registry.js'
 import { alignRescan } from '@fennip/core/rescan/align-rescan.js'

@@ -3,7 +3,7 @@ import { ElButton, ElOption, ElSelect } from 'element-plus'
 import { computed, ref, watch } from 'vue'
 import { RouterLink, useRouter } from 'vue-router'
 import { api } from '../shared/api.js'
-import { useAssemble } from '../store/assemble.js'
+import { useAssemble } from './assemble.js'
 import { useBench } from '../store/bench.js'
 
 /** What moved between the exposures of a bracket, as each of them has it: a click says which is taken. Zones of the reference are added by hand. */

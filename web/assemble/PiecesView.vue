@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { useElementSize } from '@vueuse/core'
 import { computed, ref } from 'vue'
-import { useAssemble } from '../store/assemble.js'
+import { useAssemble } from './assemble.js'
 
 /** The pieces as they are put together: dragged to move, turned at the handle of the selected one. */
 const assemble = useAssemble()

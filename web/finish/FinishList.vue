@@ -2,7 +2,7 @@
 import { ElButton } from 'element-plus'
 import StepRows from '../steps/StepRows.vue'
 import WhatIsWrong from '../steps/WhatIsWrong.vue'
-import { useFinish } from '../store/finish.js'
+import { useFinish } from './finish.js'
 import { useSteps } from '../store/steps.js'
 
 /** The steps of the finish, and how more are added. */

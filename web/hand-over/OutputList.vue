@@ -2,8 +2,8 @@
 import { ElButton, ElCheckbox, ElSwitch } from 'element-plus'
 import { computed } from 'vue'
 import { useBench } from '../store/bench.js'
-import { useHandOver } from '../store/hand-over.js'
-import { useRemarks } from '../store/remarks.js'
+import { useHandOver } from './hand-over.js'
+import { useRemarks } from './remarks.js'
 import { outputWords } from './output-words.js'
 
 /** What is handed over, as sentences that are switched. */

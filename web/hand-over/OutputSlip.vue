@@ -5,7 +5,7 @@ import { OUTPUT_FORMATS, type OutputContent, type OutputFormat, type OutputReque
 import { DEEP_OUTPUTS, FORMAT_WORDS } from '@fennip/core/output/plan-output.js'
 import Setting from '../shared/Setting.vue'
 import { useBench } from '../store/bench.js'
-import { useHandOver } from '../store/hand-over.js'
+import { useHandOver } from './hand-over.js'
 import TreatmentDocument from './TreatmentDocument.vue'
 
 /** Settings of the selected file. */

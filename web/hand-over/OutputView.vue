@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import { useHandOver } from '../store/hand-over.js'
+import { useHandOver } from './hand-over.js'
 import { planWords } from './output-words.js'
 
 /** The selected file as it will be. */

@@ -2,7 +2,7 @@
 import { ElButton, ElInput } from 'element-plus'
 import { ref, watch } from 'vue'
 import type { Remark } from '@fennip/core/treatment/schema.js'
-import { useRemarks } from '../store/remarks.js'
+import { useRemarks } from './remarks.js'
 
 /** A remark with its answer; both are saved when their field is left. */
 const props = defineProps<{ remark: Remark; number: number }>()

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { ElButton, ElInput } from 'element-plus'
 import { nextTick, ref, watch } from 'vue'
-import { useRemarks } from '../store/remarks.js'
+import { useRemarks } from './remarks.js'
 import RemarkRow from './RemarkRow.vue'
 
 /** Remarks on places of the picture: written, answered, part of the report. */

@@ -3,7 +3,7 @@ import { ElButton, ElProgress } from 'element-plus'
 import type { Run } from '../shared/api.js'
 import { thousands } from '../shared/words.js'
 import { useBench } from '../store/bench.js'
-import { useHandOver } from '../store/hand-over.js'
+import { useHandOver } from './hand-over.js'
 import { megabytes } from './output-words.js'
 
 /** What was written, to be fetched or opened. */

@@ -6,7 +6,7 @@ import WhatIsWrong from '../steps/WhatIsWrong.vue'
 import StepRows from '../steps/StepRows.vue'
 import SentenceValue from '../steps/SentenceValue.vue'
 import { useBench } from '../store/bench.js'
-import { useRebuild } from '../store/rebuild.js'
+import { useRebuild } from './rebuild.js'
 import { useSteps } from '../store/steps.js'
 import { useZones } from '../store/zones.js'
 

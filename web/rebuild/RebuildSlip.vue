@@ -3,7 +3,7 @@ import { ElButton, ElInput, ElRadioButton, ElRadioGroup } from 'element-plus'
 import { ref, watch } from 'vue'
 import Setting from '../shared/Setting.vue'
 import StepSettings from '../steps/StepSettings.vue'
-import { useRebuild } from '../store/rebuild.js'
+import { useRebuild } from './rebuild.js'
 import { useSteps } from '../store/steps.js'
 
 /** The selected group or path, and the pen. */

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { ElInputNumber, ElRadioButton, ElRadioGroup, ElSlider } from 'element-plus'
-import { useRebuild, type RebuildTool } from '../store/rebuild.js'
+import { useRebuild, type RebuildTool } from './rebuild.js'
 
 /** What the pointer does in Rebuild, and the pen. */
 const rebuild = useRebuild()

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import { useFinish } from '../store/finish.js'
+import { useFinish } from '../finish/finish.js'
 import { useSteps } from '../store/steps.js'
 import { useLook } from '../store/look.js'
 import type { useFinishTools } from './finish-tools.js'

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { useRemarks } from '../store/remarks.js'
+import { useRemarks } from '../hand-over/remarks.js'
 import type { Sight } from './sight.js'
 
 /** Numbered pins of remarks over the picture. */

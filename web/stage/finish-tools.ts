@@ -1,7 +1,7 @@
 import { computed, shallowRef } from 'vue'
 import type { Chain } from '@fennip/core/render/chain.js'
 import { useBench } from '../store/bench.js'
-import { useFinish } from '../store/finish.js'
+import { useFinish } from '../finish/finish.js'
 import { useSteps } from '../store/steps.js'
 
 interface Point { readonly x: number; readonly y: number }

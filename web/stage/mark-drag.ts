@@ -1,6 +1,6 @@
 import { computed, ref, shallowRef } from 'vue'
 import { mendShape } from '@fennip/core/mend/mend-shape.js'
-import { sourceShape } from '@fennip/core/mend/donor.js'
+import { sourceShape } from '@fennip/core/mend/heal/donor.js'
 import { distanceAt, moveShape, roundedShape, shapeCentre, type Shape } from '@fennip/core/shape/shape.js'
 import type { Source } from '@fennip/core/treatment/schema.js'
 import type { useBench } from '../store/bench.js'

@@ -1,7 +1,7 @@
 import { ref, watch, type Ref } from 'vue'
 import { pressureFactor } from '@fennip/core/rebuild/strokes.js'
 import { roundTo } from '@fennip/core/round.js'
-import type { useRebuild } from '../store/rebuild.js'
+import type { useRebuild } from '../rebuild/rebuild.js'
 import type { DrawnPoint } from './drawing.js'
 import type { Sight } from './sight.js'
 

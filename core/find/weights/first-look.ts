@@ -1,4 +1,4 @@
-// Written by bench/calibrate-look.ts; do not edit.
+// Written by bench/learn/calibrate-look.ts; do not edit.
 import type { Layer } from '../judge.js'
 
 export const FIRST_LOOK: Layer = {

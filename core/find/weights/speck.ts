@@ -1,4 +1,4 @@
-// Written by bench/calibrate.ts; do not edit.
+// Written by bench/learn/calibrate.ts; do not edit.
 import type { Layer } from '../judge.js'
 
 export const SPECK: Layer = {
