@@ -1,9 +1,9 @@
 import cv from '@techstark/opencv-js'
-import { mendableRaster } from '@fennip/core/render/patch.js'
+import { mendableRaster } from '@fennip/core/mend/patches/patch.js'
 import { makeRaster, type IntegerRaster } from '@fennip/core/raster/raster.js'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'
 import { outlinesOfMask } from '@fennip/core/shape/from-mask.js'
-import { mendAll } from '@fennip/core/treatment/mend-all.js'
+import { mendAll } from '@fennip/core/mend/picture/mend-all.js'
 import type { Flaw, Step } from '@fennip/core/treatment/schema.js'
 
 /** A picture of which a mask was mended, and how long that took. */

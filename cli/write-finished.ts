@@ -2,7 +2,7 @@ import { outputFormatOfName } from '@fennip/codec/formats.js'
 import { fillFile, writeFileWhole } from '@fennip/codec/sink.js'
 import { completeOutput, type OutputRequest } from '@fennip/core/output/output.js'
 import { DEEP_OUTPUTS } from '@fennip/core/output/plan-output.js'
-import { Chain } from '@fennip/core/render/chain.js'
+import { Chain } from '@fennip/core/pipeline/chain.js'
 import type { Finished } from '@fennip/delivery/finished.js'
 import { planOf, writeOutput } from '@fennip/delivery/write-output.js'
 

@@ -1,13 +1,13 @@
 import { LRUCache } from 'lru-cache'
 import { readPicture, type DecodedPicture, type PictureHeader } from '@fennip/codec/read.js'
-import { checkOperationSteps } from '@fennip/core/operations/check-settings.js'
+import { checkOperationSteps } from '@fennip/core/pipeline/check-settings.js'
 import { ProblemError } from '@fennip/core/problem.js'
 import type { Depth, IntegerRaster, PixelSource, Region } from '@fennip/core/raster/raster.js'
 import { rasterSource } from '@fennip/core/raster/raster.js'
-import type { ChainBase, ChainMemory } from '@fennip/core/render/chain.js'
+import type { ChainBase, ChainMemory } from '@fennip/core/pipeline/chain.js'
 import { levelCount } from '@fennip/core/raster/pyramid.js'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'
-import { makePatches, renderRegion, type Patch } from '@fennip/core/render/patch.js'
+import { makePatches, renderRegion, type Patch } from '@fennip/core/mend/patches/patch.js'
 import type { Treatment } from '@fennip/core/treatment/schema.js'
 
 /** A picture with its treatment, as whatever is handed over is made from it. */

@@ -4,13 +4,13 @@ import type { Conversion } from '@fennip/core/output/convert-profile.js'
 import { makeRaster, paste, type IntegerRaster } from '@fennip/core/raster/raster.js'
 import { lineOfText } from './caption.js'
 import type { Finished } from './finished.js'
-import { deliveredSize, renderRows, wholeRaster, type RenderedBase } from './rendering.js'
+import { deliveredSize, renderRows, wholeRaster, type RenderedResult } from './rendering.js'
 
 /** Grey of the caption and of the line between the halves, 8 bit. */
 const [INK, RULE] = [40, 255]
 
 /** Before and after on one white sheet of 8 bits, with a caption. */
-export async function renderPair(finished: Finished, output: Output, conversion: Conversion | null, rendered: RenderedBase | null, onShare: (share: number) => void): Promise<IntegerRaster> {
+export async function renderPair(finished: Finished, output: Output, conversion: Conversion | null, rendered: RenderedResult | null, onShare: (share: number) => void): Promise<IntegerRaster> {
   const { one } = pairSizes(output, deliveredSize(finished))
   const opaque = { ...finished, alpha: null }
   const options = { longest: Math.max(one.width, one.height), depth: 8, sharpening: output.sharpen, conversion } as const

@@ -8,7 +8,7 @@ import { depthOfOutput, longestSide, pairSizes, type OutputPlan } from '@fennip/
 import { srgbProfile } from '@fennip/core/raster/profile.js'
 import { conversionBetween } from '@fennip/core/output/convert-profile.js'
 import { levelCount, levelSize } from '@fennip/core/raster/pyramid.js'
-import { Chain } from '@fennip/core/render/chain.js'
+import { Chain } from '@fennip/core/pipeline/chain.js'
 import { rounded } from '@fennip/core/render/samples.js'
 import type { IntegerRaster } from '@fennip/core/raster/raster.js'
 import type { Finished } from './finished.js'

@@ -1,18 +1,24 @@
 import type { PictureRows } from '@fennip/codec/rows.js'
 import { withAlpha } from '@fennip/codec/rows.js'
 import { sharpen } from '@fennip/core/finish/sharpen.js'
-import type { FloatRaster, Size } from '@fennip/core/operations/operation.js'
-import { operationOf } from '@fennip/core/operations/registry.js'
+import type { Size } from '@fennip/core/operations/operation.js'
+import { operationOf } from '@fennip/core/pipeline/registry.js'
 import type { Conversion } from '@fennip/core/output/convert-profile.js'
-import { clipRegion, crop, growRegion, makeRaster, paste, type Depth, type IntegerRaster, type Region } from '@fennip/core/raster/raster.js'
-import { Chain, contextOf } from '@fennip/core/render/chain.js'
+import { clipRegion, crop, growRegion, makeRaster, paste, type Depth, type IntegerRaster, type Region, type FloatRaster } from '@fennip/core/raster/raster.js'
+import { Chain, contextOf } from '@fennip/core/pipeline/chain.js'
 import { rounded } from '@fennip/core/render/samples.js'
 import type { OperationStep, Plan } from '@fennip/core/treatment/schema.js'
 import { mendedRegion, type Finished } from './finished.js'
 
-/** Rows of the result that are rendered together: a turned frame reads more of the picture than it writes. */
-const ROWS_TOGETHER = 512
-const COLUMNS_TOGETHER = 2048
+/**
+ * Rows and columns that are rendered together. A turned frame and filters read more of the picture than is written: where
+ * they reach far, larger blocks read less of it twice, up to what memory bears.
+ *
+ * @param reach  Of the filters, in pixels of the picture.
+ */
+export const blockSize = (reach: number): { readonly rows: number; readonly columns: number } => ({ rows: Math.max(512, Math.min(2048, 2 * reach)), columns: Math.max(2048, Math.min(4096, 4 * reach)) })
+/** Of a picture that is made much smaller. */
+const LEAST_TOGETHER = 32
 /** Radius and limits of sharpening at the size that is written: of a pixel, with narrow halos (common practice). */
 const OUTPUT_SHARPENING = { radiusPx: 0.7, threshold: 0.8, halo: 2 }
 
@@ -44,33 +50,37 @@ export function planUpTo({ operations = [], areas }: Plan, stage: RenderedStage)
 /** Size of what is handed over, before it is made smaller or larger for a file. */
 export const deliveredSize = ({ base, treatment }: Pick<Finished, 'base' | 'treatment'>): Size => new Chain(base, treatment).delivered
 
-/** What the corrections and the finish make of the whole base, kept for several files. */
-export interface RenderedBase {
+/** The result at its full size as floats, kept for several files. */
+export interface RenderedResult {
   read(region: Region): FloatRaster
 }
 
 /**
- * Rows of a picture up to a stage, at a size, sharpened for it and converted; rounded once.
+ * Rows of a picture up to a stage, at a size, sharpened for it and converted; rounded once. A file of another size is made
+ * from the result at its full size, so that it is the same whether it is written alone or with others.
  *
- * @param rendered  What stands before the frame, where it was made already; only of the whole result.
+ * @param rendered  The result, where it was made already.
  */
-export function renderRows(finished: Finished, { stage = 'finish', longest, sharpening = 0, conversion = null, rowsTogether = ROWS_TOGETHER, depth }: RenderOptions, rendered: RenderedBase | null = null, onShare: (share: number) => void = () => undefined): PictureRows {
+export function renderRows(finished: Finished, { stage = 'finish', longest, sharpening = 0, conversion = null, rowsTogether, depth }: RenderOptions, rendered: RenderedResult | null = null, onShare: (share: number) => void = () => undefined): PictureRows {
   const { base, treatment, alpha } = finished
-  const whole = planUpTo(treatment, stage)
-  const plan = rendered && stage === 'finish' ? { ...whole, operations: whole.operations!.filter(isFrame) } : whole
-  const frame = new Chain(base, plan).delivered
-  const isResized = longest !== undefined && longest !== Math.max(frame.width, frame.height)
+  const plan = planUpTo(treatment, stage)
+  const chain = new Chain(base, plan, { memory: finished.memory, below: stage === 'original' ? 'original' : 'mended' })
+  const below = stage === 'original' ? (region: Region) => finished.original.read(region) : mendedRegion(finished)
+  const full = rendered && stage === 'finish' ? (region: Region) => rendered.read(region) : (region: Region) => chain.deliver(region, 0, below)
+  const isResized = longest !== undefined && longest !== Math.max(chain.delivered.width, chain.delivered.height)
   const resized: OperationStep[] = isResized ? [{ id: 'size', stage: 'finish', operation: 'size', version: 1, settings: { longestSidePx: longest }, strength: 1, enabled: true }] : []
-  const chain = new Chain(base, { ...plan, operations: [...plan.operations!, ...resized] }, { memory: finished.memory, below: stage === 'original' ? 'original' : 'mended' })
-  const { width, height } = chain.delivered
-  const below = rendered && stage === 'finish' ? (region: Region) => rendered.read(region) : stage === 'original' ? (region: Region) => finished.original.read(region) : mendedRegion(finished)
-  const isUntouched = chain.isEmpty && !rendered && sharpening === 0 && !conversion && depth === base.depth
+  const sized = new Chain({ ...base, ...chain.delivered }, { operations: resized })
+  const { width, height } = sized.delivered
+  const blocks = rendered ? blockSize(0) : blockSize(chain.reach(0))
+  // What is made smaller reads more of the picture than it writes.
+  const together = (count: number) => Math.max(LEAST_TOGETHER, Math.round(count * Math.min(1, width / chain.delivered.width)))
+  const isUntouched = chain.isEmpty && !isResized && sharpening === 0 && !conversion && depth === base.depth
   const context = contextOf({ width, height, channels: base.channels, profile: base.profile })
   const settings = { ...OUTPUT_SHARPENING, amount: sharpening }
   const reach = sharpening > 0 && sharpen.form === 'area' ? sharpen.reach(settings, undefined, 0) : 0
   const block = (region: Region): IntegerRaster => {
     const wide = clipRegion(growRegion(region, reach), width, height)
-    let pixels = chain.deliver(wide, 0, below)
+    let pixels = sized.deliver(wide, 0, full)
     if (reach > 0 && sharpen.form === 'area') pixels = sharpen.render(pixels, settings, undefined, context, 0, wide)
     const inside = crop(pixels, { ...region, x: region.x - wide.x, y: region.y - wide.y }) as FloatRaster
     conversion?.(inside)
@@ -80,21 +90,23 @@ export function renderRows(finished: Finished, { stage = 'finish', longest, shar
     if (isUntouched) return below(region) as IntegerRaster
     // Block by block: floats of a whole row of a wide picture, with all that filters read around it, would fill the memory.
     const pixels = makeRaster(region.width, region.height, base.channels, depth)
-    for (let x = 0; x < region.width; x += COLUMNS_TOGETHER) paste(pixels, block({ ...region, x, width: Math.min(COLUMNS_TOGETHER, region.width - x) }), x, 0)
+    const columns = together(blocks.columns)
+    for (let x = 0; x < region.width; x += columns) paste(pixels, block({ ...region, x, width: Math.min(columns, region.width - x) }), x, 0)
     return pixels
   }
+  const framed = new Chain(base, { operations: [...plan.operations!.filter(isFrame), ...resized] })
   const withTransparency = (pixels: IntegerRaster, region: Region) =>
-    alpha ? withAlpha(pixels, isUntouched ? crop(alpha, region) : rounded(chain.deliverPlane(region, (part) => crop(alpha, part)), depth)) : pixels
-  let together: { y: number; pixels: IntegerRaster } | null = null
+    alpha ? withAlpha(pixels, isUntouched ? crop(alpha, region) : rounded(framed.deliverPlane(region, (part) => crop(alpha, part)), depth)) : pixels
+  let strips: { y: number; pixels: IntegerRaster } | null = null
   return {
     width, height, depth, channels: base.channels + (alpha ? 1 : 0),
     read(y, rows) {
       onShare(y / height)
-      if (!together || y < together.y || y + rows > together.y + together.pixels.height) {
-        const region = { x: 0, y, width, height: Math.min(height - y, Math.max(rows, rowsTogether)) }
-        together = { y, pixels: withTransparency(strip(region), region) }
+      if (!strips || y < strips.y || y + rows > strips.y + strips.pixels.height) {
+        const region = { x: 0, y, width, height: Math.min(height - y, Math.max(rows, together(rowsTogether ?? blocks.rows))) }
+        strips = { y, pixels: withTransparency(strip(region), region) }
       }
-      return crop(together.pixels, { x: 0, y: y - together.y, width, height: rows })
+      return crop(strips.pixels, { x: 0, y: y - strips.y, width, height: rows })
     },
   }
 }
@@ -102,6 +114,7 @@ export function renderRows(finished: Finished, { stage = 'finish', longest, shar
 /** All rows of a picture in memory. */
 export async function wholeRaster(rows: PictureRows): Promise<IntegerRaster> {
   const result = makeRaster(rows.width, rows.height, rows.channels, rows.depth)
-  for (let y = 0; y < rows.height; y += ROWS_TOGETHER) paste(result, await rows.read(y, Math.min(ROWS_TOGETHER, rows.height - y)), 0, y)
+  const together = blockSize(0).rows
+  for (let y = 0; y < rows.height; y += together) paste(result, await rows.read(y, Math.min(together, rows.height - y)), 0, y)
   return result
 }

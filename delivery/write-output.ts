@@ -9,7 +9,7 @@ import { writeLayers } from './layers.js'
 import { metadataOf } from './metadata.js'
 import { renderPair } from './pair.js'
 import { colourOf } from './profiles.js'
-import { deliveredSize, renderRows, type RenderedBase } from './rendering.js'
+import { deliveredSize, renderRows, type RenderedResult } from './rendering.js'
 
 /** What is known of the result of a treatment before a file of it is written. */
 export function deliveredOf(finished: Finished): Delivered {
@@ -23,10 +23,10 @@ export const planOf = (finished: Finished, output: Output): OutputPlan => planOu
 /**
  * Write one file of the result, from top to bottom.
  *
- * @param rendered  What stands before the frame, where it was made for several files.
+ * @param rendered  The result at its full size, where it was made for several files.
  * @throws {ProblemError} when the format cannot hold it.
  */
-export async function writeOutput(finished: Finished, output: Output, sink: Sink, rendered: RenderedBase | null = null, onShare: (share: number) => void = () => undefined, now = new Date()): Promise<OutputPlan> {
+export async function writeOutput(finished: Finished, output: Output, sink: Sink, rendered: RenderedResult | null = null, onShare: (share: number) => void = () => undefined, now = new Date()): Promise<OutputPlan> {
   const plan = planOf(finished, output)
   if (plan.refusal) throw new ProblemError('size-refused', { title: 'The format cannot hold this', detail: plan.refusal, status: 422 })
   const { base, header } = finished

@@ -1,9 +1,11 @@
 import { beforeAll, describe, expect, it } from 'vitest'
-import { findFlaws, type Find } from '@fennip/core/find/find.js'
+import { findFlaws } from '@fennip/core/find/find.js'
+import type { Find } from '@fennip/core/find/finds.js'
 import { rasterSource, type IntegerRaster } from '@fennip/core/raster/raster.js'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'
 import type { SearchKind } from '@fennip/core/treatment/schema.js'
-import { addMould, copyLight, type TrueFlaw } from './damage.js'
+import { copyLight, type TrueFlaw } from './damage.js'
+import { addMould } from './print-damage.js'
 import { expose, printOf, SEPIA } from './photograph.js'
 import { pylonLight } from './pictures.js'
 

@@ -1,7 +1,8 @@
 import { fileURLToPath } from 'node:url'
 import { gaussianBlur } from '@fennip/core/raster/blur.js'
 import type { Depth } from '@fennip/core/raster/raster.js'
-import { addBackscatter, addDust, addFolds, addLosses, addMould, addScratches, addSpecks, addStains, addTears, copyLight, type TrueFlaw } from './damage.js'
+import { addBackscatter, addDust, addScratches, addSpecks, copyLight, type TrueFlaw } from './damage.js'
+import { addFolds, addLosses, addMould, addStains, addTears } from './print-damage.js'
 import { expose, lightOfRender, printOf, SEPIA, type Exposure, type Light, type Photograph } from './photograph.js'
 
 /** A made-up picture with the truth about its damage. */

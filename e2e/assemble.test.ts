@@ -15,7 +15,7 @@ let picture: string
 const NAME = 'torn-in-two.tif'
 const DUSK = ['dusk-dark.jpg', 'dusk-middle.jpg', 'dusk-light.jpg']
 beforeAll(async () => {
-  harness = await Harness.start([NAME, ...DUSK], {}, { width: 1800, height: 1200 }, { width: 1600, height: 1066 })
+  harness = await Harness.start([NAME, ...DUSK], {}, { width: 1200, height: 800 }, { width: 1600, height: 1066 })
   page = harness.page
   picture = await harness.pictureNamed(NAME)
   await harness.open(picture, 'mend')

@@ -6,14 +6,14 @@ import sharp from 'sharp'
 import { arrival, upload } from '../demo/load.js'
 import { encodePicture } from '../codec/write.js'
 import { readPicture } from '../codec/read.js'
-import { allOperations } from '../core/operations/registry.js'
-import { makeOperationStep } from '../core/operations/make-step.js'
+import { allOperations } from '../core/pipeline/registry.js'
+import { makeOperationStep } from '../core/pipeline/make-step.js'
 import { makeRandom } from '../core/random.js'
 import { greyProfile, srgbProfile } from '../core/raster/profile.js'
 import { rasterLevels } from '../core/raster/pyramid.js'
 import { makeRaster } from '../core/raster/raster.js'
 import { makeTransfer } from '../core/raster/transfer.js'
-import { Chain, contextOf } from '../core/render/chain.js'
+import { Chain, contextOf } from '../core/pipeline/chain.js'
 import type { OperationStep } from '../core/treatment/schema.js'
 import { rest } from './browser.js'
 import { Harness } from './harness.js'
@@ -247,6 +247,7 @@ describe('screen and file', () => {
     await harness.test('stage-hand-over').focus()
     await page.keyboard.press('Enter')
     await page.waitForURL(/hand-over$/)
+    await page.waitForSelector('[data-test=export]:enabled')
     await harness.test('export').focus()
     await page.keyboard.press('Enter')
     await page.waitForSelector('[data-test=download]', { timeout: 60000 })

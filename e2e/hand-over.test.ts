@@ -80,6 +80,26 @@ describe('handing over', () => {
     await opened.close()
   })
 
+  it('nothing can be written before it is known what is kept for the job, and the report alone can', async () => {
+    let answer = (): void => undefined
+    const held = new Promise<void>((resolve) => (answer = resolve))
+    await page.route(`**/api/jobs/${harness.job}/outputs`, async (route) => (await held, route.continue()), { times: 1 })
+    await page.reload()
+    await page.waitForSelector('[data-test=export]')
+    expect(await test('export').isDisabled()).toBe(true)
+    answer()
+    await page.waitForSelector('[data-test=export]:enabled')
+    const switches = await test('output-wanted').all()
+    const wanted = (await Promise.all(switches.map(async (one) => ((await one.getAttribute('class'))!.includes('is-checked') ? [one] : [])))).flat()
+    for (const one of wanted) await one.click()
+    expect(await test('export').textContent()).toContain('Write the file')
+    await test('export').click()
+    await expect.poll(async () => (await test('written-file').allTextContents())[0], { timeout: 60000 }).toMatch(/stained-print.*\.pdf/)
+    await test('show-files').click()
+    for (const one of wanted) await one.click()
+    expect(harness.complaints).toEqual([])
+  })
+
   it('the job is written as an archive and taken in from the shelf', async () => {
     await page.goto(`${harness.services.address}/jobs/${harness.job}/hand-over`)
     await page.waitForSelector('[data-test=space-row]')

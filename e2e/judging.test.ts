@@ -252,7 +252,7 @@ describe('comparing', () => {
 describe('telltales', () => {
   it('are drawn on asking: tone across the edge, grain by its fineness, the place a mend is from', async () => {
     await select(0.3, 0.3)
-    for (const [name, what] of [['toneStep', '[data-test=profile]'], ['grain', '[data-test=spectrum]'], ['repeat', '[data-test=drawing] canvas']] as const) {
+    for (const [name, what] of [['toneStep', '[data-test=line-profile]'], ['grain', '[data-test=line-spectrum]'], ['repeat', '[data-test=drawing] canvas']] as const) {
       await page.click(`[data-test=telltale-${name}]`)
       await page.waitForSelector(what)
     }

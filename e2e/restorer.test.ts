@@ -1,8 +1,6 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import { readFileSync } from 'node:fs'
-import { createRequire } from 'node:module'
 import type { CDPSession, Page } from 'playwright-core'
-import { rest } from './browser.js'
+import { axeFindings, rest } from './browser.js'
 import { Harness } from './harness.js'
 
 /** The bench as a restorer uses it: nothing lost, nothing swallowed, by pointer, by keys and by touch. */
@@ -265,25 +263,36 @@ describe('pages', () => {
     await harness.test('restore-picture').click()
     await row.waitFor()
   })
-  const axe = readFileSync(createRequire(import.meta.url).resolve('axe-core/axe.min.js'), 'utf8')
-  const complaints = async () => {
-    await page.evaluate(axe)
-    return page.evaluate(async () => {
-      const { violations } = await (window as unknown as { axe: { run(options: object): Promise<{ violations: { id: string; nodes: { html: string }[] }[] }> } }).axe.run({ runOnly: ['wcag2a', 'wcag2aa'] })
-      return violations.map(({ id, nodes }) => `${id}: ${nodes.map(({ html }) => html.slice(0, 120)).slice(0, 3).join(' | ')}`)
-    })
-  }
   it('pass axe (WCAG 2 A and AA): shelf, contact sheet, sensor page, bench, hand over', async () => {
     const { sensors } = (await (await fetch(`${harness.services.address}/api/jobs/${harness.job}/sensors`)).json()) as { sensors: { id: string }[] }
     const base = `${harness.services.address}/jobs/${harness.job}`
-    for (const path of ['', '/hand-over', `/sensors/${sensors[0]!.id}`, `/pictures/${picture}/find`, `/pictures/${picture}/mend`, `/pictures/${picture}/finish`, `/pictures/${picture}/correct`, `/pictures/${picture}/hand-over`]) {
+    for (const path of ['', '/hand-over', `/sensors/${sensors[0]!.id}`, ...['assemble', 'find', 'mend', 'finish', 'correct', 'rebuild', 'hand-over'].map((stage) => `/pictures/${picture}/${stage}`)]) {
       await page.goto(base + path)
       await rest(page, 900)
-      expect(await complaints(), path).toEqual([])
+      expect(await axeFindings(page), path).toEqual([])
     }
     await page.goto(harness.services.address)
     await rest(page, 500)
-    expect(await complaints(), 'shelf').toEqual([])
+    expect(await axeFindings(page), 'shelf').toEqual([])
+  })
+  it('help says the keys and words of a screen, takes the keys while it is open, and gives the focus back', async () => {
+    await page.goto(`${harness.services.address}/jobs/${harness.job}/pictures/${picture}/mend`)
+    await page.waitForSelector('[data-test=tool-spot]')
+    await page.locator('[data-home]').first().focus()
+    await page.keyboard.press('?')
+    const help = page.locator('[data-test=help-dialog]')
+    await help.waitFor()
+    await rest(page, 400)
+    expect(await help.textContent()).toContain('mend all open')
+    expect(await help.textContent()).toContain('gives back what shows through the flaw')
+    expect(await axeFindings(page)).toEqual([])
+    await page.keyboard.press('s')
+    await page.keyboard.press('Escape')
+    await help.waitFor({ state: 'hidden' })
+    expect(await harness.test('tool-spot').getAttribute('aria-checked')).toBe('false')
+    await page.keyboard.press('s')
+    await expect.poll(() => harness.test('tool-spot').getAttribute('aria-checked')).toBe('true')
+    await page.keyboard.press('s')
   })
   it('cut nothing at 1024 x 700', async () => {
     await page.setViewportSize({ width: 1024, height: 700 })

@@ -84,7 +84,7 @@ await draw([0.55, 0.12], [0.8, 0.12])
 await shot('bench-guard')
 await page.keyboard.press('Escape')
 await page.keyboard.press('g')
-// A scratch of the print, mended along a stroke.
+// Two more pictures searched, so that the contact sheet has something to say.
 await page.goto(`${address}/jobs/${job.id}`)
 for (const name of ['shaft-valve-3.jpg', 'lower-station.tif']) {
   const row = page.locator(`[data-test=picture-row][data-name="${name}"]`)
@@ -94,18 +94,6 @@ if (await page.locator('[data-test=find-chosen]').isEnabled()) {
   await page.click('[data-test=find-chosen]')
   await page.waitForFunction(() => document.querySelector('[data-test=batch-words]')?.textContent?.includes('of 2 done') && !document.querySelector('[data-test=batch-cancel]'), undefined, { timeout: 180000 })
 }
-const station = list.find((picture) => picture.name === 'lower-station.tif')!
-const print = `${address}/jobs/${job.id}/pictures/${station.id}`
-await page.goto(`${print}/mend`)
-await rest(page)
-await page.keyboard.press('t')
-await page.locator('[data-test=ledger-row]', { hasText: 'Scratch' }).first().click()
-if ((await page.locator('[data-test=mend-one]').count()) > 0) {
-  await page.keyboard.press('m')
-  await page.waitForSelector('[data-test=settle]', { timeout: 60000 })
-}
-await rest(page, 1500)
-await shot('bench-mend-stroke')
 await page.goto(`${bench}/hand-over`)
 await rest(page)
 if ((await page.locator('[data-test=export-row]').count()) === 0) {
@@ -126,6 +114,8 @@ if ((await page.locator('[data-test=job-download]').count()) === 0) {
 await rest(page, 1500)
 await shot('job-hand-over')
 // A round over the print, some of it looked at.
+const station = list.find((picture) => picture.name === 'lower-station.tif')!
+const print = `${address}/jobs/${job.id}/pictures/${station.id}`
 await page.goto(`${print}/find`)
 await rest(page)
 for (let i = 0; i < 9; i++) {
@@ -133,16 +123,6 @@ for (let i = 0; i < 9; i++) {
   await rest(page, 900)
 }
 await shot('bench-round')
-// A torn print: what is lost, outlined.
-const torn = list.find((picture) => picture.name === 'torn-print.tif')!
-await page.goto(`${address}/jobs/${job.id}/pictures/${torn.id}/find`)
-await rest(page)
-if ((torn.counts.open ?? 0) + (torn.counts.mended ?? 0) === 0) {
-  await page.click('[data-test=find]')
-  await page.waitForSelector('[data-test=ledger-row]', { timeout: 120000 })
-  await rest(page, 3000)
-}
-await shot('bench-find-torn')
 // A stained print beside the original, its stains lifted.
 const stained = list.find((picture) => picture.name === 'stained-print.tif')!
 await page.goto(`${address}/jobs/${job.id}/pictures/${stained.id}/find`)
@@ -209,20 +189,6 @@ if (faded) {
   await rest(page, 1500)
   await shot('bench-finish')
   await page.click('[data-test=divide]')
-  await page.click('[data-test=finish-crop]')
-  await rest(page, 1000)
-  if ((await page.locator('[data-operation=crop]').count()) === 0) {
-    const handle = (await page.locator('[data-test=crop-handle]').nth(2).boundingBox())!
-    for (let round = 0; round < 2; round++) {
-      const at = round === 0 ? handle : (await page.locator('[data-test=crop-handle]').nth(2).boundingBox())!
-      await page.mouse.move(at.x + 5, at.y + 5)
-      await page.mouse.down()
-      await page.mouse.move(at.x - 50, at.y - 40, { steps: 6 })
-      await page.mouse.up()
-      await rest(page, 1200)
-    }
-  }
-  await shot('bench-finish-crop')
 }
 // Corrections of areas.
 async function correct(name: string, tool: string, px: number | null, points: readonly (readonly [number, number])[], offers: readonly string[], file: string): Promise<void> {
@@ -259,7 +225,6 @@ async function correct(name: string, tool: string, px: number | null, points: re
 const ring = (x: number, y: number, rx: number, ry: number) => Array.from({ length: 41 }, (_, i) => [x + rx * Math.cos((i * 2 * Math.PI) / 40), y + ry * Math.sin((i * 2 * Math.PI) / 40)] as const)
 await correct('shaft-dense.jpg', 'in', 420, [[0.1, 0.12], [0.9, 0.12], [0.92, 0.4], [0.92, 0.88], [0.5, 0.9], [0.1, 0.88], [0.1, 0.4], [0.16, 0.2]], ['clear-specks', 'even-out'], 'bench-correct')
 await correct('ring-stain.tif', 'outline', null, ring(0.377, 0.44, 0.175, 0.29), ['lift-stain'], 'bench-correct-stain')
-await correct('seat-cover.jpg', 'in', 1200, [[0.3, 0.5], [0.66, 0.5]], ['calm-moire'], 'bench-correct-moire')
 await correct('cabin-window-rain.jpg', 'in', 760, [[0.325, 0.38], [0.335, 0.39]], ['contrast'], 'bench-correct-zone')
 // Pictures put together.
 const idOf = (name: string) => list.find((one) => one.name === name)?.id

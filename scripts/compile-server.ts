@@ -1,6 +1,6 @@
 import { build, type Plugin } from 'esbuild'
-import { readFileSync } from 'node:fs'
-import { join } from 'node:path'
+import { mkdirSync, readFileSync, renameSync, writeFileSync } from 'node:fs'
+import { dirname, join } from 'node:path'
 import { pathToFileURL } from 'node:url'
 import { root, unlessUnchanged } from './fingerprint.js'
 
@@ -25,6 +25,14 @@ export function compileServer(): Promise<void> {
     entryPoints: { server: join(root, 'server/main.ts'), worker: join(root, 'server/worker.ts'), tasks: join(root, 'server/tasks/tasks-entry.ts') },
     outdir: compiledServer, outExtension: { '.js': '.mjs' }, bundle: true, splitting: true, format: 'esm', platform: 'node', target: 'node20', packages: 'external', plugins: [workspaces], sourcemap: 'linked', logLevel: 'warning',
   }))
+}
+
+/** Compile the command line into one file: whole or not at all, since another may be started meanwhile. */
+export async function compileCommandLine(path: string): Promise<void> {
+  const { outputFiles } = await build({ entryPoints: [join(root, 'cli/main.ts')], bundle: true, write: false, format: 'esm', platform: 'node', target: 'node20', packages: 'external', plugins: [workspaces], logLevel: 'warning' })
+  mkdirSync(dirname(path), { recursive: true })
+  writeFileSync(`${path}.${process.pid}`, outputFiles[0]!.contents)
+  renameSync(`${path}.${process.pid}`, path)
 }
 
 /** Before tests that start a server or threads. */

@@ -51,8 +51,8 @@ for (const [name, schema] of Object.entries({ treatment: treatment.TreatmentSche
 const kernels = fileURLToPath(new URL('../core/kernels/generated/', import.meta.url))
 mkdirSync(kernels, { recursive: true })
 for (const name of ['disc', 'fourier', 'gaussian', 'grain', 'kriging', 'membrane', 'patches', 'paths', 'planes', 'rings', 'samples', 'source-area', 'tone-waves']) {
-  const compiled = await compileKernels(new URL(`../core/kernels/${name}.as.ts`, import.meta.url))
-  write(`${kernels}${name}-wasm.ts`, `// Made by scripts/generate.ts from core/kernels/${name}.as.ts; do not edit.\nexport const WASM = '${compiled}'\n`)
+  const compiled = await compileKernels(new URL(`../core/kernels/assembly/${name}.as.ts`, import.meta.url))
+  write(`${kernels}${name}-wasm.ts`, `// Made by scripts/generate.ts from core/kernels/assembly/${name}.as.ts; do not edit.\nexport const WASM = '${compiled}'\n`)
 }
 
 /** Unchanged files keep their time, so that nothing is rebuilt for them. */

@@ -99,6 +99,21 @@ export async function startCluster(home: string, wantedPort?: number): Promise<C
   }
 }
 
+/** The cluster of a home folder as it runs, or begun for as long as it is needed. */
+export async function reachCluster(home: string): Promise<{ url: string; leave(): Promise<void> }> {
+  const file = join(clusterFolder(home), 'data', 'postmaster.pid')
+  // The fourth line of the lock file is the port (PostgreSQL, miscadmin.h: LOCK_FILE_LINE_PORT).
+  const port = existsSync(file) ? Number(readFileSync(file, 'utf8').split('\n')[3]) : 0
+  const url = `postgres://fennip@127.0.0.1:${port}/fennip`
+  const client = new pg.Client({ connectionString: url, connectionTimeoutMillis: 1000 })
+  client.on('error', () => undefined)
+  const isRunning = port > 0 && (await client.connect().then(() => true, () => false))
+  await client.end().catch(() => undefined)
+  if (isRunning) return { url, leave: () => Promise.resolve() }
+  const cluster = await startCluster(home)
+  return { url: cluster.url, leave: () => cluster.stop() }
+}
+
 async function idsOf(user: string): Promise<{ uid: number; gid: number }> {
   const [uid, gid] = await Promise.all(['-u', '-g'].map(async (flag) => Number((await run('id', [flag, user])).stdout)))
   return { uid: uid!, gid: gid! }

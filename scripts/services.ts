@@ -39,7 +39,8 @@ export async function startServices(options: ServiceOptions): Promise<Services> 
   }
   if (cluster) environment.FENNIP_DATABASE_URL = cluster.url
   const host = environment.FENNIP_HOST ?? '127.0.0.1'
-  const address = `http://${host}:${port}`
+  // Open on all addresses of the machine, it is reached by loopback here.
+  const address = `http://${['0.0.0.0', '::'].includes(host) ? '127.0.0.1' : host}:${port}`
   const quiet = options.logLevel === 'silent'
   let stopping = false
   /** How long the database stays away after it was killed for a test, in milliseconds. */
@@ -79,8 +80,7 @@ export async function startServices(options: ServiceOptions): Promise<Services> 
   }
   begin('server')
   begin('worker')
-  await answers(address, 60)
-  return {
+  const services: Services = {
     address,
     environment,
     async kill(part, awayMilliseconds = 0) {
@@ -100,6 +100,12 @@ export async function startServices(options: ServiceOptions): Promise<Services> 
       await cluster?.stop()
     },
   }
+  // What does not come up leaves nothing running behind.
+  await answers(address, 60).catch(async (error: unknown) => {
+    await services.stop()
+    throw error
+  })
+  return services
 }
 
 async function ended(child: ChildProcess): Promise<void> {

@@ -1,4 +1,4 @@
-import { homeFolder } from '../server/settings.js'
+import { homeFolder, readSettings, type Settings } from '../server/settings.js'
 import { loadDemo } from '../demo/load.js'
 import { buildWeb } from './build-web.js'
 import { startServices } from './services.js'
@@ -10,8 +10,16 @@ import { startServices } from './services.js'
  * left to stop the database.
  */
 
+const settings = ((): Settings => {
+  try {
+    return readSettings()
+  } catch (error) {
+    console.error(error instanceof Error ? error.message : error)
+    process.exit(1)
+  }
+})()
 await buildWeb()
-const services = await startServices({ home: homeFolder, port: Number(process.env.FENNIP_PORT ?? 4170) })
+const services = await startServices({ home: homeFolder, port: settings.port })
 let stopping = false
 const stop = async () => {
   if (stopping) return
@@ -23,7 +31,7 @@ process.on('SIGINT', () => void stop())
 process.on('SIGTERM', () => void stop())
 console.log(`Fennip is ready: ${services.address}`)
 // The demo's pictures arrive one by one while the application is used already.
-if (process.env.FENNIP_DEMO !== 'none') {
+if (process.env.FENNIP_DEMO !== 'none' && !settings.signIn) {
   await loadDemo(services.address, (line) => console.log(line)).catch((error: unknown) => console.error(`The demo could not be loaded: ${error instanceof Error ? error.message : String(error)}`))
   console.log('The demo job is complete.')
 }

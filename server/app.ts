@@ -7,13 +7,15 @@ import { pinoHttp } from 'pino-http'
 import { ProblemError } from '@fennip/core/problem.js'
 import { guardOrigin } from './api/guard.js'
 import { problemHandler } from './api/problems.js'
-import { describeOpenApi, describeRoutes, makeRouter, type RouteTools } from './api/routes.js'
+import { describeOpenApi } from './api/openapi.js'
+import { makeRouter, type RouteTools } from './api/route.js'
+import { describeRoutes } from './api/routes.js'
 import type { Uploads } from './api/uploads.js'
 import type { Settings } from './settings.js'
 
 /** The web server: interface, API and uploads. */
 export function makeApp(tools: RouteTools & { uploads: Uploads; settings: Settings; log: Logger }): Express {
-  const { settings, log } = tools
+  const { settings, log, access } = tools
   const app = express()
   app.disable('x-powered-by')
   app.use(pinoHttp({ logger: log, autoLogging: false }))
@@ -36,13 +38,19 @@ export function makeApp(tools: RouteTools & { uploads: Uploads; settings: Settin
     }),
   )
   app.use(guardOrigin(settings))
+  app.use('/api', tools.metrics.measure)
+  access.mount(app)
+  app.all(/^\/api\/uploads(\/.*)?$/, (request, _response, next) => {
+    access.check(request, 'owner')
+    next()
+  })
   app.all(/^\/api\/uploads(\/.*)?$/, tools.uploads.handle)
   app.use('/api', express.json({ limit: '40mb', type: 'application/json' }))
   const routes = describeRoutes(tools)
   app.get('/api/openapi.json', (_request, response) => {
     response.json(describeOpenApi(routes))
   })
-  app.use('/api', makeRouter(routes))
+  app.use('/api', makeRouter(routes, access.check))
   app.use('/api', (request, _response, next) => next(new ProblemError('address-unknown', { title: 'There is no such address', detail: `${request.method} ${request.originalUrl} is not part of the interface; /api/openapi.json lists it.`, status: 404 })))
   const built = fileURLToPath(new URL('../web/dist/', import.meta.url))
   if (existsSync(built)) {

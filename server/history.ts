@@ -1,10 +1,10 @@
 import { Mutex } from 'async-mutex'
 import { applyEdit, emptyTreatment, touchedIds } from '@fennip/core/treatment/edit.js'
 import { ProblemError } from '@fennip/core/problem.js'
-import { checkOperationSteps } from '@fennip/core/operations/check-settings.js'
-import { checkPlaces } from '@fennip/core/treatment/check-places.js'
+import { checkOperationSteps } from '@fennip/core/pipeline/check-settings.js'
+import { checkPlaces } from '@fennip/core/pipeline/check-places.js'
 import type { Operation, Original, Treatment } from '@fennip/core/treatment/schema.js'
-import { countsOf } from '@fennip/core/treatment/triage.js'
+import { countsOf } from '@fennip/core/check/triage.js'
 import type { Database } from './database/database.js'
 import { notify } from './events.js'
 

@@ -1,5 +1,7 @@
 import PgBoss from 'pg-boss'
 import { pino } from 'pino'
+import { AccessControl } from './access/access.js'
+import { Metrics } from './access/metrics.js'
 import { makeApp } from './app.js'
 import { openDatabase } from './database/database.js'
 import { prepareDatabase } from './database/prepare.js'
@@ -38,6 +40,9 @@ function makePatchesSoon(picture: string): void {
   )
 }
 
+/** Usual proxies keep connections for a minute (common practice). */
+const KEPT_ALIVE_MS = 75_000
+
 async function start(): Promise<void> {
   await storage.prepare()
   const boss = new PgBoss({ connectionString: settings.databaseUrl, max: 2, supervise: true })
@@ -46,8 +51,15 @@ async function start(): Promise<void> {
   await events.start()
   const uploads = new Uploads({ database, storage, boss, looking, settings, log })
   uploads.start()
-  const app = makeApp({ database, storage, boss, events, looking, uploads, settings, log, onEdit: makePatchesSoon })
+  const access = new AccessControl(database, settings)
+  const code = await access.codeForFirst()
+  // To the terminal too, where the log is silent: nobody could begin without it.
+  if (code && settings.firstCode === '') console.log(`Nobody has an account yet. Make the first at the address of Fennip with the code ${code}.`)
+  const app = makeApp({ access, metrics: new Metrics(database), database, storage, boss, events, looking, uploads, settings, log, onEdit: makePatchesSoon })
   const server = app.listen(settings.port, settings.host, () => log.info(`listening on http://${settings.host}:${settings.port}`))
+  // Longer than clients and proxies keep a connection: who closes first must not be the server, or a request that is under way is lost.
+  server.keepAliveTimeout = KEPT_ALIVE_MS
+  server.headersTimeout = KEPT_ALIVE_MS + 5000
   server.on('error', (error) => {
     log.error({ error }, 'cannot listen')
     process.exit(1)
@@ -58,6 +70,7 @@ async function start(): Promise<void> {
     await events.stop()
     await boss.stop({ graceful: false, wait: false }).catch(() => undefined)
     uploads.stop()
+    await access.stop()
     await Promise.all([threads.stop(), looking.stop()])
     await database.destroy()
     process.exit(0)

@@ -5,7 +5,7 @@ import type { ColourProfile } from '@fennip/core/raster/profile.js'
 import { levelCount } from '@fennip/core/raster/pyramid.js'
 import { ProblemError } from '@fennip/core/problem.js'
 import type { Database } from './database/database.js'
-import { paceOf, type Counts, type Pace, type TimedGesture } from '@fennip/core/treatment/triage.js'
+import { paceOf, type Counts, type Pace, type TimedGesture } from '@fennip/core/check/triage.js'
 import { currentTreatment, noPicture } from './history.js'
 
 /** What is known of an original besides its pixels. */

@@ -2,7 +2,9 @@ import { MessageChannel, type MessagePort } from 'node:worker_threads'
 import { fileURLToPath } from 'node:url'
 import { Piscina } from 'piscina'
 import { ProblemError } from '@fennip/core/problem.js'
-import { measuresFor, searchTiles, splitKinds, type Find, type FindOptions, type TileFinds } from '@fennip/core/find/find.js'
+import { measuresFor, splitKinds } from '@fennip/core/find/whole-kinds.js'
+import { searchTiles } from '@fennip/core/find/find.js'
+import type { Find, FindOptions, TileFinds } from '@fennip/core/find/finds.js'
 import type { LineFind } from '@fennip/core/find/lines/line-kinds.js'
 import type { Region } from '@fennip/core/raster/raster.js'
 import type { ExpectedShadow } from '@fennip/core/mend/lift/fit-shadow.js'
@@ -23,7 +25,7 @@ import type { MovedToRescan } from './tasks/rescan-tasks.js'
 import type { Settings } from './settings.js'
 import type { FileSays, TakenIn } from './tasks/tasks.js'
 import type { ReadLimits } from '@fennip/codec/read.js'
-import { partsOfFlaws } from '@fennip/core/treatment/mend-all.js'
+import { partsOfFlaws } from '@fennip/core/mend/picture/mend-all.js'
 import type { Original, SearchKind, Step, Treatment } from '@fennip/core/treatment/schema.js'
 
 /** Which open flaws, and of some the shadow that is known from elsewhere. */
@@ -122,7 +124,7 @@ export class Threads {
       Atomics.store(ended, 0, 1)
       throw reason
     })
-    const finds = await this.run<Find[]>('joinSearch', { tiles: discs, lines: found, whole: other.flat() })
+    const finds = await this.run<Find[]>('joinSearch', { tiles: discs, lines: found, whole: other.flat(), size })
     onShare(1)
     return finds
   }

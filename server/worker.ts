@@ -4,6 +4,7 @@ import PgBoss from 'pg-boss'
 import { pino } from 'pino'
 import { openDatabase } from './database/database.js'
 import { prepareDatabase } from './database/prepare.js'
+import { EventChannel } from './events.js'
 import { purgeDeleted } from './purge.js'
 import { beat, endRun, MOST_ATTEMPTS, QUEUES, reviveRuns, takeRun } from './runs/runs.js'
 import { Cancelled } from './runs/tools.js'
@@ -64,16 +65,23 @@ async function start(): Promise<void> {
   const boss = new PgBoss({ connectionString: settings.databaseUrl, max: 3 })
   boss.on('error', (error) => log.warn({ error }, 'queue'))
   await prepareDatabase(settings.databaseUrl, database, boss)
+  const takers: string[] = []
   for (const queue of Object.values(QUEUES)) {
-    await boss.work<{ run: string }>(queue, { pollingIntervalSeconds: 0.5, batchSize: 1 }, async (jobs) => {
+    takers.push(await boss.work<{ run: string }>(queue, { pollingIntervalSeconds: 0.5, batchSize: 1 }, async (jobs) => {
       for (const job of jobs) await work(job.data.run)
-    })
+    }))
   }
+  // Who begins something waits for it: it is taken at once, not when the queue is next looked at.
+  const channel = new EventChannel(settings.databaseUrl, log, (event) => {
+    if (event.type === 'run' && event.state === 'queued') for (const taker of takers) boss.notifyWorker(taker)
+  }, () => undefined)
+  await channel.start()
   const sweep = setInterval(() => void reviveRuns(database, boss).catch((error: unknown) => log.warn({ error }, 'sweep')), 4000)
   const purge = setInterval(() => void purgeDeleted(database, storage).catch((error: unknown) => log.warn({ error }, 'purge')), 10 * 60_000)
   const stop = async () => {
     clearInterval(sweep)
     clearInterval(purge)
+    await channel.stop()
     await boss.stop({ graceful: false, wait: false }).catch(() => undefined)
     await Promise.all([threads.stop(), intake.stop()])
     await database.destroy()

@@ -1,5 +1,6 @@
 import { expectedFalseFinds } from '@fennip/core/find/false-finds.js'
-import { findFlaws, type Find } from '@fennip/core/find/find.js'
+import { findFlaws } from '@fennip/core/find/find.js'
+import type { Find } from '@fennip/core/find/finds.js'
 import { rasterSource, type IntegerRaster } from '@fennip/core/raster/raster.js'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'
 import type { SearchKind } from '@fennip/core/treatment/schema.js'

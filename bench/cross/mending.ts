@@ -1,6 +1,7 @@
 import { crop, type IntegerRaster } from '@fennip/core/raster/raster.js'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'
-import { addBackscatter, addDust, addScratches, addSpecks, addTears, copyLight } from '@fennip/demo/damage.js'
+import { addBackscatter, addDust, addScratches, addSpecks, copyLight } from '@fennip/demo/damage.js'
+import { addTears } from '@fennip/demo/print-damage.js'
 import type { Light } from '@fennip/demo/photograph.js'
 import cv from '@techstark/opencv-js'
 import { inpainted, mendedByMask } from '../inpaint.js'

@@ -1,5 +1,6 @@
 import { findCandidates, makeOctaves } from '@fennip/core/find/discs/candidates.js'
-import { GLANCE_MARGIN, LARGEST_RADIUS, searchTiles, tileSurroundings } from '@fennip/core/find/find.js'
+import { GLANCE_MARGIN, LARGEST_RADIUS } from '@fennip/core/find/discs/search-discs.js'
+import { searchTiles, tileSurroundings } from '@fennip/core/find/find.js'
 import { firstLook } from '@fennip/core/find/discs/first-look.js'
 import { FIRST_EFFORT, fitDisc } from '@fennip/core/find/discs/fit-disc.js'
 import { ColourLook } from '@fennip/core/find/discs/colour.js'

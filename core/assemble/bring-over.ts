@@ -8,7 +8,7 @@ import { toFloat } from '../render/samples.js'
 import { alignRescan } from '../rescan/align-rescan.js'
 import { correlation } from '../rescan/compare-places.js'
 import { placeIn, scaleOf, type Similarity } from '../rescan/similarity.js'
-import { alignedPlace, alignPictures, UNMOVED, type Alignment } from './align.js'
+import { alignedPlace, alignPictures, UNMOVED, type Alignment } from '../rescan/align.js'
 
 /** A picture with the tone curve of its profile. */
 export interface Sourced { readonly pixels: IntegerRaster; readonly curve: TransferCurve }

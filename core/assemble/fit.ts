@@ -1,6 +1,7 @@
 import { cos, PI, sin } from '../numbers/exact-math.js'
 import { minimise } from '../numbers/minimise.js'
 import { AT_REST, partOfSheet, reduced, signedDistance, type Placement, type Sheet } from './sheet.js'
+import { edgeOf, mainAxis, tellTorn, tornPlaces, type EdgePoint } from './torn-edge.js'
 
 /** A place where two pieces meet. */
 export interface SeamPlace {
@@ -27,9 +28,6 @@ export interface Fit {
   readonly seam: readonly SeamPlace[]
 }
 
-/** An edge point of a piece with the unit vector that leads out of it. */
-interface EdgePoint { readonly x: number; readonly y: number; readonly nx: number; readonly ny: number; /** How little the edge is a straight line here, 0..1: cut edges fit anywhere, torn ones only where they belong. */ readonly torn: number }
-
 /** Longer side of all that is fitted on the coarsest level. */
 const COARSE_SIDE = 110
 const [MOST_TURN, TURN_STEP] = [12, 1.5]
@@ -42,13 +40,6 @@ const INSET = 2.5
 const CONTACT = 5
 /** Edges of a good fit lie so far apart: each piece was cut a little inside its picture. */
 const CUT = 1.8
-/** A torn edge strays from a straight line over this share of the piece, by at least so many pixels of the level it is looked at on. */
-const STRAIGHT_SHARE = 0.07
-const [STRAIGHT, TORN] = [0.35, 1]
-/** An edge that may be cut says so much of what a torn one says. */
-const CUT_EDGE_SAYS = 0.06
-/** Longer side on which it is told whether an edge is torn. */
-const TORN_SIDE = 700
 /** Pieces lie apart by about so much of their size. */
 const USUAL_SHIFT = 0.2
 /** Width over which tones along a seam are compared without what is broader. */
@@ -93,93 +84,6 @@ const ranked = ({ score, placement }: Omit<Fit, 'seam'>, base: Sheet) => score *
 const nearness = ({ turnDegrees, dx, dy }: Placement, base: Sheet) => 1 / (1 + (dx * dx + dy * dy) / (USUAL_SHIFT * Math.max(base.width, base.height)) ** 2) - 0.01 * Math.abs(turnDegrees)
 
 const scaled = ({ turnDegrees, dx, dy }: Placement, by: number): Placement => ({ turnDegrees, dx: dx * by, dy: dy * by })
-
-/** Where edges of a piece are torn, by its mask: places in its own pixels and their weights. */
-const tornPlaces = new WeakMap<Uint8Array, { readonly factor: number; readonly weights: ReadonlyMap<number, number> }>()
-const CELL = 65536
-
-/** Tell torn edges from cut ones on a level that shows their course. */
-function tellTorn(piece: Sheet): void {
-  let factor = 1
-  while (Math.max(piece.width, piece.height) / factor > TORN_SIDE) factor *= 2
-  const small = reduced(piece, factor)
-  const points = rawEdge(small)
-  const reach = STRAIGHT_SHARE * Math.max(small.width, small.height)
-  const weights = new Map<number, number>()
-  for (const { x, y } of points) {
-    let [n, mx, my, xx, xy, yy] = [0, 0, 0, 0, 0, 0]
-    for (const other of points) {
-      const [dx, dy] = [other.x - x, other.y - y]
-      if (dx * dx + dy * dy > reach * reach) continue
-      n++
-      mx += dx
-      my += dy
-      xx += dx * dx
-      xy += dx * dy
-      yy += dy * dy
-    }
-    xx = xx / n - (mx / n) ** 2
-    xy = xy / n - (mx * my) / (n * n)
-    yy = yy / n - (my / n) ** 2
-    // The smaller eigenvalue: how far the edge strays from its line.
-    const stray = Math.sqrt(Math.max(0, (xx + yy - Math.sqrt((xx - yy) ** 2 + 4 * xy * xy)) / 2))
-    const torn = Math.max(CUT_EDGE_SAYS, Math.min(1, (stray - STRAIGHT) / (TORN - STRAIGHT)))
-    weights.set(Math.floor(y - small.y) * CELL + Math.floor(x - small.x), torn)
-  }
-  tornPlaces.set(piece.mask, { factor, weights })
-}
-
-const edges = new WeakMap<Uint8Array, EdgePoint[]>()
-/** Edge points of a sheet of a piece on a level, with how torn they are. */
-function edgeOf(sheet: Sheet, piece: Sheet, level: number): EdgePoint[] {
-  const kept = edges.get(sheet.mask)
-  if (kept) return kept
-  const { factor, weights } = tornPlaces.get(piece.mask)!
-  const [left, top] = [Math.floor(piece.x / factor), Math.floor(piece.y / factor)]
-  const tornAt = (x: number, y: number): number => {
-    const [column, row] = [Math.floor((x * level) / factor) - left, Math.floor((y * level) / factor) - top]
-    const reach = Math.max(2, Math.ceil(level / factor))
-    let [sum, count] = [0, 0]
-    for (let dy = -reach; dy <= reach; dy++) {
-      for (let dx = -reach; dx <= reach; dx++) {
-        const weight = weights.get((row + dy) * CELL + column + dx)
-        if (weight === undefined) continue
-        sum += weight
-        count++
-      }
-    }
-    return count === 0 ? CUT_EDGE_SAYS : sum / count
-  }
-  const points = rawEdge(sheet).map((point) => ({ ...point, torn: tornAt(point.x, point.y) }))
-  edges.set(sheet.mask, points)
-  return points
-}
-
-/** Edge points of a sheet; the edge of the sheet's rectangle counts too. */
-function rawEdge(sheet: Sheet): Omit<EdgePoint, 'torn'>[] {
-  const margin = 5
-  const wide = partOfSheet(sheet, sheet.x - margin, sheet.y - margin, sheet.width + 2 * margin, sheet.height + 2 * margin)
-  const { width, height, mask } = wide
-  const points: Omit<EdgePoint, 'torn'>[] = []
-  for (let y = 4; y < height - 4; y++) {
-    for (let x = 4; x < width - 4; x++) {
-      const i = y * width + x
-      if (mask[i] === 0 || (mask[i - 1] && mask[i + 1] && mask[i - width] && mask[i + width])) continue
-      // Away from the middle of what belongs to the piece around: over nine pixels, so that steps of the edge do not turn it.
-      let [gx, gy] = [0, 0]
-      for (let dy = -4; dy <= 4; dy++) {
-        for (let dx = -4; dx <= 4; dx++) {
-          if (mask[i + dy * width + dx] === 0) continue
-          gx -= dx
-          gy -= dy
-        }
-      }
-      const length = Math.sqrt(gx * gx + gy * gy)
-      if (length > 0) points.push({ x: wide.x + x + 0.5, y: wide.y + y + 0.5, nx: gx / length, ny: gy / length })
-    }
-  }
-  return points
-}
 
 /** Placements with a long contact, in pixels of the picture; tried over all shifts at which the sheets can touch. */
 function candidates(base: Sheet, piece: Sheet, whole: Sheet, factor: number): Placement[] {
@@ -296,26 +200,6 @@ function judge({ points, field, distance, cut, axis }: Contact, piece: Sheet, pl
   }
   const likeness = met.length < 20 ? 0 : likenessOf(met)
   return { score: contact * (1 + Math.max(0, likeness)), likeness }
-}
-
-/** Direction in which places spread most. */
-function mainAxis(points: readonly EdgePoint[]): { x: number; y: number } {
-  const mean = { x: 0, y: 0 }
-  for (const { x, y } of points) {
-    mean.x += x / points.length
-    mean.y += y / points.length
-  }
-  let [xx, xy, yy] = [0, 0, 0]
-  for (const { x, y } of points) {
-    xx += (x - mean.x) ** 2
-    xy += (x - mean.x) * (y - mean.y)
-    yy += (y - mean.y) ** 2
-  }
-  // The eigenvector of the larger eigenvalue of a symmetric matrix of two.
-  const larger = (xx + yy + Math.sqrt((xx - yy) ** 2 + 4 * xy * xy)) / 2
-  const [x, y] = Math.abs(larger - yy) > Math.abs(larger - xx) ? [larger - yy, xy] : [xy, larger - xx]
-  const length = Math.sqrt(x * x + y * y) || 1
-  return { x: x / length, y: y / length }
 }
 
 /** Correlation of the tones of both sides along the seam, without what is broader than a window. */

@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest'
 import { makeRandom } from '../random.js'
 import { makeRaster, type IntegerRaster, type Plane } from '../raster/raster.js'
-import { alignedPlace, alignPictures } from './align.js'
+import { alignedPlace, alignPictures } from '../rescan/align.js'
 import { drawnIn, mergeExposures } from './merge.js'
 import { proposeBrackets } from './propose-brackets.js'
 

@@ -10,7 +10,7 @@ import type { TransferCurve } from '../raster/transfer.js'
 import { median } from '../numbers/statistics.js'
 import { resample } from '../render/resample.js'
 import { toFloat } from '../render/samples.js'
-import { alignedPlace, alignPictures, UNMOVED, type Alignment } from './align.js'
+import { alignedPlace, alignPictures, UNMOVED, type Alignment } from '../rescan/align.js'
 
 /** One exposure of a bracket. */
 export interface Exposure {

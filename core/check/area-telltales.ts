@@ -1,8 +1,9 @@
 import { brightnessOf } from '../operations/brightness.js'
-import { meanWhere } from '../correct/zone-means.js'
-import { noiseIn, viewOfZone, windowsOf } from '../correct/zone-view.js'
+import { meanWhere } from '../operations/zone-means.js'
+import { noiseIn, pairedWindows, viewOfZone } from '../operations/zone-view.js'
 import type { OperationContext, Survey } from '../operations/operation.js'
 import { gaussianBlur } from '../raster/blur.js'
+import type { Region } from '../raster/raster.js'
 import { distanceFrom } from '../raster/distance-transform.js'
 import { labPixels } from '../raster/lab.js'
 import { median } from '../numbers/statistics.js'
@@ -24,7 +25,8 @@ export interface AreaTelltales {
 
 /** Distance on either side of the edge at which tones are compared, in pixels of the level. */
 const ACROSS = 3
-const GRAIN_WINDOW = 40
+/** Sides of the windows in which grain is measured, in pixels. */
+export const GRAIN_WINDOWS = [40, 28, 20]
 /** Half the width of the band of right grain: what mends are judged by. */
 const GRAIN_BAND = 0.15
 /** A step is seen from so many times the usual difference (measured on untouched zones of open photographs: up to 1.3). */
@@ -78,12 +80,14 @@ function edgeStep(brightness: Float32Array, cover: Float32Array, width: number, 
 }
 
 function grainRatio(after: Survey, context: OperationContext): number {
-  const noiseOf = (where: 'inside' | 'outside') => {
-    const values = windowsOf(after, 0, GRAIN_WINDOW, where, 12).map((window) => noiseIn(after.read(window, 0), context)).sort((a, b) => a - b)
-    return values.length === 0 ? null : values[values.length >> 2]!
+  const windows = pairedWindows(after, 0, GRAIN_WINDOWS, 12)
+  if (!windows) return 1
+  const noiseOf = (places: readonly Region[]) => {
+    const values = places.map((window) => noiseIn(after.read(window, 0), context)).sort((a, b) => a - b)
+    return values[values.length >> 2]!
   }
-  const [inside, outside] = [noiseOf('inside'), noiseOf('outside')]
-  return inside === null || outside === null || outside === 0 ? 1 : inside / outside
+  const [inside, outside] = [noiseOf(windows.inside), noiseOf(windows.outside)]
+  return outside === 0 ? 1 : inside / outside
 }
 
 /** 1 less the regression of the new fine structure on the old one, where little was changed: what was taken on purpose does not count. */

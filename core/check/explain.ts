@@ -1,8 +1,8 @@
 import { logLight } from '../raster/log-light.js'
-import { cos, PI, sin } from '../numbers/exact-math.js'
 import { clipRegion, growRegion, type PixelSource } from '../raster/raster.js'
 import type { Transfer } from '../raster/transfer.js'
 import { distanceOutside, shapeBounds, shapeThickness, type Shape } from '../shape/shape.js'
+import { lineSpectrum } from './line-spectrum.js'
 
 /** What is drawn to explain the telltales of a mend. */
 export interface Explanation {
@@ -49,46 +49,9 @@ function profileOf(tone: Float32Array, distance: Float32Array, thickness: number
   })
 }
 
-/** Periodograms of short level lines of pixels, sloping ground taken off, averaged (Welch 1967). */
 function spectrumOf(tone: Float32Array, distance: Float32Array, width: number, height: number): Explanation['spectrum'] {
-  const power = (wanted: (d: number) => boolean): number[] | null => {
-    const sums = new Array<number>(LINE / 2).fill(0)
-    let lines = 0
-    for (let y = 0; y < height; y++) {
-      for (let x = 0; x + LINE <= width; x += LINE / 2) {
-        const start = y * width + x
-        let all = true
-        for (let k = 0; k < LINE && all; k++) all = wanted(distance[start + k]!)
-        if (!all) continue
-        lines++
-        const line = flattened(tone.subarray(start, start + LINE))
-        for (let f = 1; f <= LINE / 2; f++) {
-          let re = 0
-          let im = 0
-          for (let k = 0; k < LINE; k++) {
-            re += line[k]! * cos((2 * PI * f * k) / LINE)
-            im += line[k]! * sin((2 * PI * f * k) / LINE)
-          }
-          sums[f - 1]! += re * re + im * im
-        }
-      }
-    }
-    return lines < 3 ? null : sums.map((sum) => sum / lines)
-  }
-  const inside = power((d) => d < -0.5)
-  const outside = power((d) => d > 2)
+  const inside = lineSpectrum(tone, width, height, LINE, (i) => distance[i]! < -0.5)
+  const outside = lineSpectrum(tone, width, height, LINE, (i) => distance[i]! > 2)
   if (!inside || !outside) return []
   return inside.map((value, k) => ({ frequency: (k + 1) / LINE, inside: value, outside: outside[k]! }))
-}
-
-function flattened(line: Float32Array): number[] {
-  const n = line.length
-  const mean = line.reduce((sum, value) => sum + value, 0) / n
-  let slope = 0
-  let norm = 0
-  line.forEach((value, k) => {
-    slope += (k - (n - 1) / 2) * value
-    norm += (k - (n - 1) / 2) * (k - (n - 1) / 2)
-  })
-  return Array.from(line, (value, k) => value - mean - (slope / norm) * (k - (n - 1) / 2))
 }

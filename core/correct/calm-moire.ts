@@ -10,8 +10,8 @@ import { rounded, toFloat } from '../render/samples.js'
 import { roundTo } from '../round.js'
 import { makeTransfer } from '../raster/transfer.js'
 import { brightnessOf, channelOf, rasterOf } from '../operations/brightness.js'
-import { sourceOf } from '../operations/survey-source.js'
-import { zoneBounds } from './zone-view.js'
+import { sourceOf } from '../render/survey-source.js'
+import { zoneBounds } from '../operations/zone-view.js'
 
 interface Settings { readonly colour: number; readonly brightness: number; readonly periodPx: number }
 interface Measured {

@@ -1,12 +1,12 @@
 import { Type } from '@sinclair/typebox'
-import { defineArea, type FloatRaster, type OperationContext } from '../operations/operation.js'
+import { defineArea, type OperationContext } from '../operations/operation.js'
 import { guidedFilter } from '../raster/box.js'
 import { squareExtreme } from '../raster/extremes.js'
 import { inOrder } from '../numbers/order.js'
-import type { Plane } from '../raster/raster.js'
+import type { Plane, FloatRaster } from '../raster/raster.js'
 import { roundTo } from '../round.js'
 import { brightnessOf } from '../operations/brightness.js'
-import { viewOfZone } from './zone-view.js'
+import { viewOfZone } from '../operations/zone-view.js'
 
 interface Settings { readonly taken: number; readonly sky: number; readonly patchPx: number }
 interface Measured {

@@ -1,13 +1,13 @@
 import { Type } from '@sinclair/typebox'
-import { defineArea, type FloatRaster } from '../operations/operation.js'
+import { defineArea } from '../operations/operation.js'
 import { boxMean } from '../raster/box.js'
 import { PI } from '../numbers/exact-math.js'
 import { squareExtreme } from '../raster/extremes.js'
-import type { Plane } from '../raster/raster.js'
+import { clipRegion, growRegion, type Plane, type FloatRaster } from '../raster/raster.js'
 import { roundTo } from '../round.js'
 import { brightnessOf } from '../operations/brightness.js'
-import { LENDER_SIZES, RAY_SIZES, replaceSpecks, type Specks } from './replace-specks.js'
-import { atLevel, noiseOfZone, windowsOf } from './zone-view.js'
+import { lookedAround, replaceSpecks, type Specks } from './replace-specks.js'
+import { atLevel, noiseOfZone, windowsOf } from '../operations/zone-view.js'
 
 type Polarity = 'bright' | 'dark' | 'both'
 interface Settings { readonly polarity: Polarity; readonly sizePx: number; readonly threshold: number }
@@ -85,17 +85,18 @@ export const clearSpecks = defineArea<Settings, Measured>({
     return { settings: { polarity, sizePx: Math.max(4, Math.min(60, Math.ceil(1.3 * usual) + 2)) }, reason: `What stands out in the zone is ${polarity === 'both' ? 'bright and dark' : polarity}; nine in ten are at most ${Math.round(usual)} px across.` }
   },
   // What a pixel is replaced by lies a ray or a lender away; whether that is clean is told by its whole speck and the texture around.
-  reach: ({ sizePx }, _measured, level) => Math.ceil((Math.max(RAY_SIZES, LENDER_SIZES[1] + 2) + LONGEST + TEXTURE_SIZES + 1) * sizeAt(sizePx, level)) + 24,
-  render(below, { polarity, sizePx, threshold }, measured, context, level, region) {
+  reach: ({ sizePx }, _measured, level) => lookedAround(sizeAt(sizePx, level)) + Math.ceil((LONGEST + TEXTURE_SIZES + 1) * sizeAt(sizePx, level)) + 24,
+  render(below, { polarity, sizePx, threshold }, measured, context, level, region, wanted = { x: 0, y: 0, width: below.width, height: below.height }) {
     if (!measured) return below
     const smooth = smoothed(brightnessOf(below, context), level)
     const size = sizeAt(sizePx, level)
     let result: FloatRaster = below
-    for (const which of ['bright', 'dark'] as const) {
-      if (polarity !== 'both' && polarity !== which) continue
+    for (const which of polarity === 'both' ? (['bright', 'dark'] as const) : [polarity]) {
+      // Dark specks are replaced by what the bright ones left.
+      const replaced = polarity === 'both' && which === 'bright' ? clipRegion(growRegion(wanted, lookedAround(size)), below.width, below.height) : wanted
       // A speck stands out by as much on every level: the threshold is that of full size.
       const specks = findSpecks(smooth, which, size, threshold * measured.noise[0]!, measured.noise[0]!)
-      result = replaceSpecks(result, specks, size, atLevel(measured.noise, level), context, region)
+      result = replaceSpecks(result, specks, size, atLevel(measured.noise, level), context, region, replaced)
     }
     return result
   },

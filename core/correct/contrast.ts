@@ -4,8 +4,8 @@ import { boxMean, guidedFilter } from '../raster/box.js'
 import { roundTo } from '../round.js'
 import { brightnessOf, channelOf, rasterOf, withBrightness } from '../operations/brightness.js'
 import { cellMedians, cellsOf, fillSmoothly, gridField, gridOver, smoothedOnce, storedValues, type ZoneGrid } from './zone-grid.js'
-import { meanWhere } from './zone-means.js'
-import { atLevel, noiseOfZone, viewOfZone } from './zone-view.js'
+import { meanWhere } from '../operations/zone-means.js'
+import { atLevel, noiseOfZone, viewOfZone } from '../operations/zone-view.js'
 
 interface Settings { readonly amount: number; readonly veil: number; readonly radiusPx: number; readonly colours: 'kept' | 'changed' }
 interface Measured {

@@ -1,15 +1,16 @@
 import { describe, expect, it } from 'vitest'
 import { measureAreaStep } from '../check/area-telltales.js'
-import { checkOperationSteps } from '../operations/check-settings.js'
-import { makeOperationStep } from '../operations/make-step.js'
-import { allOperations, operationOf } from '../operations/registry.js'
+import { explainAreaStep } from '../check/explain-area.js'
+import { checkOperationSteps } from '../pipeline/check-settings.js'
+import { makeOperationStep } from '../pipeline/make-step.js'
+import { allOperations, operationOf } from '../pipeline/registry.js'
 import { sentenceOf } from '../operations/settings.js'
 import { makeRandom } from '../random.js'
 import { greyProfile, srgbProfile } from '../raster/profile.js'
 import { rasterLevels } from '../raster/pyramid.js'
 import { crop, depthOf, makeRaster, maximumOf, type IntegerRaster, type Region } from '../raster/raster.js'
 import { decodeValue, makeTransfer } from '../raster/transfer.js'
-import { Chain, contextOf } from '../render/chain.js'
+import { Chain, contextOf } from '../pipeline/chain.js'
 import { rounded, toFloat } from '../render/samples.js'
 import type { Area, OperationStep } from '../treatment/schema.js'
 import { proposeZones } from './propose-zones.js'
@@ -321,6 +322,45 @@ describe('telltales of an area', () => {
     expect(flat.detailLost.value).toBeGreaterThan(flat.detailLost.limit)
     const clipped = measure('lighten', { stops: 1 }, 4, light)
     expect(clipped.clipped.value).toBeGreaterThan(clipped.clipped.limit)
+  })
+})
+
+describe('what explains telltales of an area', () => {
+  const normal = normalOf(41)
+  const flat = picture(260, 200, () => { const v = 0.5 + 0.012 * normal(); return [v, v, v] })
+  const explain = (name: string, settings: Record<string, unknown>, softEdgePx = 0) => {
+    const zone = disc(130, 100, 60, softEdgePx)
+    const [before, after] = [[], [stepOf(flat, name, zone, settings)]].map((operations) => new Chain(base(flat), { operations, areas: [zone] }).survey('z', levelsOf(flat).read))
+    return explainAreaStep(before!, after!, contextOf(base(flat)))
+  }
+  it('the profile steps at the edge by what the correction lightens, and only inside', () => {
+    const { profile, tones } = explain('lighten', { stops: 0.5 })
+    expect(profile.map(({ distance }) => distance)).toEqual([...profile.map(({ distance }) => distance)].sort((a, b) => a - b))
+    for (const { distance, before, after } of profile) {
+      expect(before).toBeCloseTo(0.5, 1)
+      if (distance > 1) expect(after).toBeCloseTo(before, 6)
+      if (distance < -1) expect(after - before).toBeGreaterThan(0.06)
+    }
+    const mean = (shares: readonly number[]) => shares.reduce((sum, share, k) => sum + share * (k + 0.5), 0) / shares.length
+    expect(tones.before.reduce((sum, share) => sum + share, 0)).toBeCloseTo(1, 9)
+    expect(mean(tones.after) - mean(tones.before)).toBeGreaterThan(0.06)
+  })
+  it('the spectrum of white noise is level, and what is smoothed away is missing from it', () => {
+    // The power of white noise of deviation s in a line of n samples is n s^2 at every frequency but the ends (periodogram).
+    const { spectrum } = explain('even-out', { radiusPx: 12, edges: 20, blurPx: 3 }, 4)
+    for (const { frequency, before, outside } of spectrum.slice(1, -1)) {
+      expect(before / (16 * 0.012 * 0.012), `${frequency}`).toBeGreaterThan(0.6)
+      expect(before / (16 * 0.012 * 0.012), `${frequency}`).toBeLessThan(1.6)
+      expect(outside / before).toBeGreaterThan(0.6)
+      expect(outside / before).toBeLessThan(1.6)
+    }
+    expect(spectrum.at(-2)!.inside / spectrum.at(-2)!.outside).toBeLessThan(0.3)
+  })
+  it('says nothing of an edge that a correction of the whole picture has not', () => {
+    const before = new Chain(base(flat), { operations: [], areas: [] }).survey(undefined, levelsOf(flat).read)
+    const { profile, spectrum } = explainAreaStep(before, before, contextOf(base(flat)))
+    expect(profile).toEqual([])
+    expect(spectrum).toEqual([])
   })
 })
 

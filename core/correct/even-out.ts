@@ -4,7 +4,7 @@ import { gaussianBlur } from '../raster/blur.js'
 import { guidedFilter } from '../raster/box.js'
 import { roundTo } from '../round.js'
 import { brightnessOf, channelOf, rasterOf } from '../operations/brightness.js'
-import { atLevel, noiseOfZone } from './zone-view.js'
+import { atLevel, noiseOfZone } from '../operations/zone-view.js'
 
 interface Settings { readonly radiusPx: number; readonly edges: number; readonly blurPx: number }
 interface Measured { readonly noise: readonly number[] }

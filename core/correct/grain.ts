@@ -1,11 +1,12 @@
 import { Type } from '@sinclair/typebox'
-import { defineArea, type FloatRaster, type OperationContext, type Survey } from '../operations/operation.js'
+import { defineArea, type OperationContext, type Survey } from '../operations/operation.js'
+import type { FloatRaster } from '../raster/raster.js'
 import { gaussianBlur } from '../raster/blur.js'
 import { cos, PI } from '../numbers/exact-math.js'
 import { DEVIATION_PER_MAD, median } from '../numbers/statistics.js'
 import { roundTo } from '../round.js'
 import { brightnessOf, channelOf } from '../operations/brightness.js'
-import { windowsOf } from './zone-view.js'
+import { windowsOf } from '../operations/zone-view.js'
 
 interface Settings { readonly amount: number; readonly colour: 'measured' | 'none'; readonly seed: number }
 interface Measured {

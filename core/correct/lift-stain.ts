@@ -1,17 +1,17 @@
 import { Type } from '@sinclair/typebox'
 import { fitTint } from '../mend/lift/fit-tint.js'
 import { tintField, type Tint } from '../mend/lift/tint.js'
-import { defineArea, type FloatRaster, type OperationContext } from '../operations/operation.js'
+import { defineArea, type OperationContext } from '../operations/operation.js'
 import { exp, ln } from '../numbers/exact-math.js'
-import type { Region } from '../raster/raster.js'
+import type { Region, FloatRaster } from '../raster/raster.js'
 import { makeTransfer } from '../raster/transfer.js'
 import { rounded } from '../render/samples.js'
 import { roundTo } from '../round.js'
 import { outlinesOfMask } from '../shape/from-mask.js'
 import type { Outline } from '../shape/shape.js'
-import { sourceOf } from '../operations/survey-source.js'
+import { sourceOf } from '../render/survey-source.js'
 import { cellMedians, cellsOf, fillSmoothly, gridOver, smoothedOnce } from './zone-grid.js'
-import { viewOfZone, type ZoneView } from './zone-view.js'
+import { viewOfZone, type ZoneView } from '../operations/zone-view.js'
 
 interface Settings { readonly amount: number; readonly evidence: 'colour' | 'brightness'; readonly finestPx: number }
 interface Measured {

@@ -2,9 +2,9 @@ import { Type } from '@sinclair/typebox'
 import { defineArea } from '../operations/operation.js'
 import { guidedFilter } from '../raster/box.js'
 import { LN2, ln, pow } from '../numbers/exact-math.js'
-import { meanWhere } from './zone-means.js'
+import { meanWhere } from '../operations/zone-means.js'
 import { brightnessOf } from '../operations/brightness.js'
-import { viewOfZone } from './zone-view.js'
+import { viewOfZone } from '../operations/zone-view.js'
 
 type Band = 'all' | 'dark' | 'middle' | 'light'
 interface Settings { readonly stops: number; readonly band: Band }

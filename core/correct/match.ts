@@ -3,8 +3,8 @@ import { defineArea } from '../operations/operation.js'
 import { boxMean } from '../raster/box.js'
 import { brightnessOf } from '../operations/brightness.js'
 import { cellMedians, cellsOf, fillSmoothly, gridField, gridOver, smoothedOnce, storedValues, type ZoneGrid } from './zone-grid.js'
-import { meanWhere } from './zone-means.js'
-import { viewOfZone } from './zone-view.js'
+import { meanWhere } from '../operations/zone-means.js'
+import { viewOfZone } from '../operations/zone-view.js'
 
 interface Settings { readonly tone: number; readonly colour: number; readonly contrast: number; readonly finestPx: number }
 interface Measured {

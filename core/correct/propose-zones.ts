@@ -1,4 +1,5 @@
-import type { FloatRaster, OperationContext } from '../operations/operation.js'
+import type { OperationContext } from '../operations/operation.js'
+import type { FloatRaster } from '../raster/raster.js'
 import { boxMean } from '../raster/box.js'
 import { distanceFrom } from '../raster/distance-transform.js'
 import { labPixels } from '../raster/lab.js'

@@ -1,5 +1,5 @@
-import type { FloatRaster, OperationContext } from '../operations/operation.js'
-import type { Region } from '../raster/raster.js'
+import type { OperationContext } from '../operations/operation.js'
+import type { Region, FloatRaster } from '../raster/raster.js'
 import { brightnessOf } from '../operations/brightness.js'
 
 /** Connected pixels, one list a speck. */
@@ -7,16 +7,21 @@ export type Specks = readonly Int32Array[]
 
 /** Directions in which the surroundings of a pixel, and a place that lends its grain, are looked for. */
 const DIRECTIONS = [[1, 0], [-1, 0], [0, 1], [0, -1], [1, 1], [-1, -1], [1, -1], [-1, 1]] as const
+const STEP_X = Int32Array.from(DIRECTIONS, ([dx]) => dx)
+const STEP_Y = Int32Array.from(DIRECTIONS, ([, dy]) => dy)
 const DIAGONAL = 1.4142135623730951
 /** How far a ray goes, and how far away a place that lends lies, in sizes of the largest speck. */
-export const RAY_SIZES = 2.5
-export const LENDER_SIZES = [1, 1.5] as const
+const RAY_SIZES = 2.5
+const LENDER_SIZES = [1, 1.5] as const
 /** Clean pixels of a ray that are averaged, so that their noise is no streak. */
 const AVERAGED = 4
 /** Brightness further from the middle of the rays is another thing, encoded 0..1. */
 const OTHER_TONE = 0.04
 /** Lent grain lies no further out than so many deviations of the noise: more would be a ghost of something. */
 const FURTHEST = 3
+
+/** How far from a pixel of a speck its replacement is looked for, in pixels. */
+export const lookedAround = (size: number): number => Math.ceil(Math.max(RAY_SIZES, LENDER_SIZES[1] + 2) * size)
 
 interface Lender {
   readonly shift: number
@@ -32,8 +37,9 @@ interface Lender {
  * @param size    Of the largest speck, in pixels.
  * @param noise   Deviation of the noise of brightness.
  * @param region  Where the raster lies in the level: cells that borrow grain are those of the picture, whatever is read.
+ * @param wanted  The part of the raster in which specks are replaced.
  */
-export function replaceSpecks(below: FloatRaster, specks: Specks, size: number, noise: number, context: OperationContext, region: Region): FloatRaster {
+export function replaceSpecks(below: FloatRaster, specks: Specks, size: number, noise: number, context: OperationContext, region: Region, wanted: Region): FloatRaster {
   if (specks.length === 0) return below
   const { width, height, channels, data } = below
   const masked = grown(specks, width, height, 1 + Math.round(size / 10))
@@ -46,16 +52,19 @@ export function replaceSpecks(below: FloatRaster, specks: Specks, size: number, 
   const [met8, brights] = [new Float64Array(8), new Float64Array(8)]
   const lenders = new Map<number, Lender | null>()
   const columns = Math.ceil((region.x + width) / cell) + 1
-  for (let i = 0; i < masked.length; i++) {
-    if (!masked[i]) continue
-    const x = i % width
-    const y = (i - x) / width
-    if (!toneAt(x, y)) continue
+  for (let y = wanted.y; y < wanted.y + wanted.height; y++) {
+    for (let x = wanted.x; x < wanted.x + wanted.width; x++) if (masked[y * width + x] && toneAt(x, y)) replace(x, y)
+  }
+  return { ...below, data: result }
+
+  /** The tone that was found, with the grain that is lent. */
+  function replace(x: number, y: number): void {
     const [column, row] = [Math.floor((region.x + x) / cell), Math.floor((region.y + y) / cell)]
     const key = row * columns + column
     let lender = lenders.get(key)
     const [left, top] = [column * cell - region.x, row * cell - region.y]
     if (lender === undefined) lenders.set(key, (lender = lenderOf(left, top)))
+    const i = y * width + x
     for (let c = 0; c < channels; c++) {
       let grain = 0
       if (lender) {
@@ -65,26 +74,28 @@ export function replaceSpecks(below: FloatRaster, specks: Specks, size: number, 
       result[i * channels + c] = Math.max(0, Math.min(1, tone[c]! + grain))
     }
   }
-  return { ...below, data: result }
 
   /** Mean of what the rays meet; false where there is nothing clean. */
   function toneAt(x: number, y: number): boolean {
     tone.fill(0)
     met8.fill(0)
-    for (const [d, [dx, dy]] of DIRECTIONS.entries()) {
-      let [px, py, steps] = [x + dx, y + dy, 1]
-      while (steps < mostSteps && px >= 0 && py >= 0 && px < width && py < height && masked[py * width + px]) {
-        px += dx
-        py += dy
+    for (let d = 0; d < 8; d++) {
+      const [dx, dy] = [STEP_X[d]!, STEP_Y[d]!]
+      const stride = dy * width + dx
+      // Steps until the edge of the raster: no pixel of a ray is asked where it lies.
+      const along = Math.min(dx > 0 ? width - 1 - x : dx < 0 ? x : Infinity, dy > 0 ? height - 1 - y : dy < 0 ? y : Infinity)
+      let steps = 1
+      let at = y * width + x + stride
+      while (steps < mostSteps && steps <= along && masked[at]) {
+        at += stride
         steps++
       }
       let met = 0
       const own = rays[d]!.fill(0)
-      while (met < AVERAGED && px >= 0 && py >= 0 && px < width && py < height && !masked[py * width + px]) {
-        for (let c = 0; c < channels; c++) own[c]! += data[(py * width + px) * channels + c]!
+      while (met < AVERAGED && steps + met <= along && !masked[at]) {
+        for (let c = 0; c < channels; c++) own[c]! += data[at * channels + c]!
         met++
-        px += dx
-        py += dy
+        at += stride
       }
       if (met === 0) continue
       const distance = steps * (dx !== 0 && dy !== 0 ? DIAGONAL : 1)
@@ -108,7 +119,7 @@ export function replaceSpecks(below: FloatRaster, specks: Specks, size: number, 
     return true
   }
 
-  /** The clean cell near by whose brightness is nearest and that is calmest. Called after `toneAt` for a pixel of the cell. */
+  /** The clean cell near by whose brightness is nearest and that is calmest. */
   function lenderOf(left: number, top: number): Lender | null {
     // The tone of the cell, not of the pixel that came first: that depends on where the raster begins.
     let [wantedSum, wantedCount] = [0, 0]

@@ -2,8 +2,8 @@ import { Type } from '@sinclair/typebox'
 import { defineArea } from '../operations/operation.js'
 import { atan2, cos, PI, sin } from '../numbers/exact-math.js'
 import { okSpaceOf } from '../raster/oklab.js'
-import { isOn } from './zone-means.js'
-import { viewOfZone, type ZoneView } from './zone-view.js'
+import { isOn } from '../operations/zone-means.js'
+import { viewOfZone, type ZoneView } from '../operations/zone-view.js'
 
 interface Settings { readonly hue: number; readonly within: number; readonly turn: number; readonly saturation: number; readonly lightness: number }
 

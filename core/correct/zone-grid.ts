@@ -1,9 +1,8 @@
-import type { FloatRaster } from '../operations/operation.js'
-import type { Region } from '../raster/raster.js'
+import type { Region, FloatRaster } from '../raster/raster.js'
 import { median } from '../numbers/statistics.js'
 import { roundTo } from '../round.js'
-import { isOn } from './zone-means.js'
-import type { ZoneView } from './zone-view.js'
+import { isOn } from '../operations/zone-means.js'
+import type { ZoneView } from '../operations/zone-view.js'
 
 /** Values that change slowly over a zone, at the knots of a grid. */
 export interface ZoneGrid {

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import * as fc from 'fast-check'
-import { LEAST_SEEN } from '../treatment/visibility.js'
+import { LEAST_SEEN } from '../check/visibility.js'
 import { makeRandom } from '../random.js'
 import { crop, rasterSource, makeRaster, type IntegerRaster, type Plane } from '../raster/raster.js'
 import { makeTransfer } from '../raster/transfer.js'
@@ -8,8 +8,10 @@ import { ColourLook } from './discs/colour.js'
 import { findCandidates, makeOctaves, strongestOnly, type Candidate } from './discs/candidates.js'
 import { DUST } from './weights/dust.js'
 import { SPECK } from './weights/speck.js'
-import { findFlaws, findInTile, gatherFinds, joinFinds, searchTiles, tileSurroundings, type Find } from './find.js'
-import { shapeCentre, type Disc, type Outline } from '../shape/shape.js'
+import { findFlaws, findInTile, gatherFinds, searchTiles, tileSurroundings } from './find.js'
+import { joinFinds } from './join-finds.js'
+import type { Find, ScoredDisc } from './finds.js'
+import { shapeCentre, type Outline } from '../shape/shape.js'
 import { FIRST_EFFORT, fitDisc } from './discs/fit-disc.js'
 import { dustJudge, judge, leastScore, speckJudge } from './judge.js'
 import { DARKEST_LIGHT, logLight } from '../raster/log-light.js'
@@ -302,12 +304,12 @@ describe('a search', () => {
   })
   it('a find belongs to the tile that its centre lies in', () => {
     const whole = { x: 0, y: 0, width: 900, height: 560 }
-    const left = { x: 0, y: 0, width: 500, height: 560 }
-    const right = { x: 500, y: 0, width: 400, height: 560 }
+    const left = { x: 0, y: 0, width: 512, height: 560 }
+    const right = { x: 512, y: 0, width: 388, height: 560 }
     const options = { kinds: ['dust'], falseFinds: 3 } as const
-    const parts = [left, right].flatMap((tile) => findInTile(picture, whole, tile, transfer, options).discs)
-    const all = findInTile(picture, whole, whole, transfer, options).discs
-    const places = (finds: readonly Find[]) => finds.map(({ shape }) => `${shapeCentre(shape).x.toFixed(3)} ${shapeCentre(shape).y.toFixed(3)}`).sort()
+    const foundIn = (...tiles: (typeof whole)[]) => gatherFinds(tiles.map((tile) => findInTile(picture, whole, tile, transfer, options)), options, picture)
+    const [parts, all] = [foundIn(left, right), foundIn(whole)]
+    const places = (finds: readonly Find[]) => finds.map(({ shape }) => `${shapeCentre(shape).x.toFixed(1)} ${shapeCentre(shape).y.toFixed(1)}`).sort()
     expect(places(parts)).toEqual(places(all))
   })
   it('of a clean picture finds next to nothing, however often', () => {
@@ -321,7 +323,7 @@ describe('a search', () => {
     expect(shares.at(-1)).toBe(1)
   })
   it('puts finds of neighbouring tiles together: the surer of two at one place stays', () => {
-    const find = (x: number, r: number, confidence: number) => ({ kind: 'dust', shape: { type: 'disc', x, y: 80, r }, contrast: -2, weight: 20, unrest: 1, confidence }) as const
+    const find = (x: number, r: number, confidence: number) => ({ kind: 'dust', shape: { type: 'disc', x, y: 80, r }, contrast: -2, weight: 20, unrest: 1, confidence, by: 'dust', score: 5, accepted: true }) as const
     const tiles = [[find(100, 10, 0.5), find(160, 10, 0.7)], [find(104, 10, 0.9)]].map((discs) => ({ discs, pieces: [] }))
     expect(gatherFinds(tiles, { kinds: ['dust'], falseFinds: 3 }, { width: 300, height: 200 }).map(({ shape }) => shapeCentre(shape).x).sort()).toEqual([104, 160])
   })
@@ -329,7 +331,7 @@ describe('a search', () => {
 
 describe('finds that are put together', () => {
   const find = (kind: Find['kind'], shape: Find['shape'], weight: number): Find => ({ kind, shape, contrast: -3, weight, confidence: 0.9, unrest: 1 })
-  const disc = (x: number, y: number, r: number, weight: number) => find('dust', { type: 'disc', x, y, r }, weight) as Find & { kind: 'dust'; shape: Disc }
+  const disc = (x: number, y: number, r: number, weight: number) => ({ ...find('dust', { type: 'disc', x, y, r }, weight), by: 'dust', score: 5, accepted: true }) as ScoredDisc
   const square = (left: number, top: number, side: number): Outline => ({ type: 'outline', points: [[left, top], [left + side, top], [left + side, top + side], [left, top + side]] })
 
   it('have what fills a stain once, as the stain, and what only lies in one beside it', () => {

@@ -1,7 +1,7 @@
 import { roundTo } from '../round.js'
 import { distanceAt, roundedShape, shapeBounds, type Shape } from '../shape/shape.js'
 import type { Flaw, Treatment } from '../treatment/schema.js'
-import type { Find } from './find.js'
+import type { Find } from './finds.js'
 import { isStain } from './areas/stains.js'
 
 /** What an earlier search found and nobody has decided on. */

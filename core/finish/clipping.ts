@@ -1,5 +1,4 @@
-import type { FloatRaster } from '../operations/operation.js'
-import type { IntegerRaster } from '../raster/raster.js'
+import type { IntegerRaster, FloatRaster } from '../raster/raster.js'
 
 /** What a pixel has lost: nothing, its darkness or its light. */
 export type Clipped = 0 | -1 | 1

@@ -1,22 +1,22 @@
-import { beforeAll, describe, expect, it } from 'vitest'
+import { beforeAll, describe, expect, it, vi } from 'vitest'
 import fc from 'fast-check'
 import { Type } from '@sinclair/typebox'
 import { createRequire } from 'node:module'
 import type cvModule from '@techstark/opencv-js'
-import { checkOperationSteps, checkSettings } from '../operations/check-settings.js'
-import { makeOperationStep } from '../operations/make-step.js'
-import { defineArea, defineGeometry, definePatch, defineTone, type FloatRaster, type Operation } from '../operations/operation.js'
-import { allOperations, operationOf, placeOf, registerOperation } from '../operations/registry.js'
+import { checkOperationSteps, checkSettings } from '../pipeline/check-settings.js'
+import { makeOperationStep } from '../pipeline/make-step.js'
+import { defineArea, defineGeometry, definePatch, defineTone, type Operation } from '../operations/operation.js'
+import { allOperations, operationOf, placeOf, registerOperation } from '../pipeline/registry.js'
 import { defaultSettings, describeSettings, sentenceOf } from '../operations/settings.js'
 import { ProblemError } from '../problem.js'
 import { makeRandom } from '../random.js'
 import { labOfXyz } from '../raster/lab.js'
 import { greyProfile, srgbProfile } from '../raster/profile.js'
 import { rasterLevels } from '../raster/pyramid.js'
-import { crop, depthOf, makeRaster, type IntegerRaster, type Region } from '../raster/raster.js'
+import { crop, depthOf, makeRaster, type IntegerRaster, type Region, type FloatRaster } from '../raster/raster.js'
 import { makeTransfer } from '../raster/transfer.js'
 import { makeToneSpace } from '../raster/tone-space.js'
-import { Chain, contextOf } from '../render/chain.js'
+import { Chain, contextOf } from '../pipeline/chain.js'
 import { rounded, toFloat } from '../render/samples.js'
 import type { OperationStep } from '../treatment/schema.js'
 import { monotoneCurve } from './monotone-curve.js'
@@ -122,6 +122,26 @@ describe('the chain', () => {
         expect(changed).toBeGreaterThan(50)
       }
     }
+  })
+  it('makes a filter once, whatever its strength and zone, and gives the bytes that are made from nothing', () => {
+    const raster = noisy(60, 50, 3, 16)
+    const sharpen = stepOf(raster, 'sharpen', { radiusPx: 1.4, amount: 120 })
+    const tone = stepOf(raster, 'curve', { points: [[0, 0], [0.5, 0.6], [1, 1]] })
+    const zone = (r: number) => ({ id: 'z', name: 'Middle', role: 'zone' as const, parts: [{ mode: 'add' as const, shape: { type: 'disc' as const, x: 30, y: 25, r } }], softEdgePx: 3 })
+    const spy = vi.spyOn(operationOf('sharpen') as unknown as { render(): FloatRaster }, 'render')
+    const memory = new Map<string, Float32Array>()
+    const read = (operations: OperationStep[], areas: ReturnType<typeof zone>[], kept: typeof memory | null) => new Chain(base(raster), { operations, areas }, kept && { memory: kept, below: 'b' }).read(wholeOf(raster), 0, (part) => crop(raster, part)).data
+    for (const strength of [1, 0.4, 0.8]) {
+      for (const areas of [[], [zone(12)], [zone(20)]]) {
+        const step = { ...sharpen, strength, ...(areas.length > 0 ? { zone: 'z' } : {}) }
+        expect(read([step, tone], areas, memory)).toEqual(read([step, tone], areas, null))
+      }
+    }
+    // Nine times from nothing, and once for all that is remembered.
+    expect(spy).toHaveBeenCalledTimes(10)
+    read([{ ...sharpen, settings: { ...sharpen.settings, amount: 90 } }], [], memory)
+    expect(spy).toHaveBeenCalledTimes(11)
+    spy.mockRestore()
   })
   it('renders any region as it renders the whole, however it is cut (random steps and regions)', () => {
     const raster = noisy(70, 50, 3, 16)

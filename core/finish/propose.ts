@@ -1,7 +1,8 @@
 import { LN2, ln, pow } from '../numbers/exact-math.js'
 import { inOrder } from '../numbers/order.js'
 import { roundTo } from '../round.js'
-import type { FloatRaster, OperationContext, Proposal } from '../operations/operation.js'
+import type { OperationContext, Proposal } from '../operations/operation.js'
+import type { FloatRaster } from '../raster/raster.js'
 
 const LN10 = ln(10)
 /** Share of the pixels that may be clipped at each end: one in a thousand (common practice). */

@@ -1,6 +1,6 @@
 import type { Plane } from '../raster/raster.js'
 import { WASM } from './generated/rings-wasm.js'
-import { Layout, lazily, reserve } from './module.js'
+import { kernelsFrom, Layout, reserve } from './module.js'
 
 /** The compiled kernels; all take addresses in bytes. */
 interface Kernels {
@@ -10,7 +10,7 @@ interface Kernels {
   scoreOf(features: number, count: number, weights: number, units: number, sums: number, constant: number, leak: number): number
 }
 
-const compiled = lazily<Kernels>(WASM)
+const compiled = kernelsFrom<Kernels>(WASM)
 
 /** Directions in which a disc is looked at from its middle. */
 const DIRECTIONS = 16
@@ -40,9 +40,9 @@ export interface Units {
 /** So many planes stay in the kernels' memory: those of a tile and its halves. */
 const PLANES = 12
 
-/** Looks at discs on rings, again and again in the same few planes, which must not be changed. There is one memory a thread, and so one look. */
+/** Looks at discs on rings, again and again in the same few planes, which must not be changed. Each has a memory of its own. */
 export class RingLook {
-  private readonly kernels = compiled()
+  private readonly kernels = compiled.fresh()
   private readonly at: Record<'shares' | 'turns' | 'seen' | 'room' | 'features' | 'weights' | 'sums', number>
   private readonly behind: number
   private layout: Layout

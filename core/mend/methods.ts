@@ -6,7 +6,8 @@ import type { Area, Step } from '../treatment/schema.js'
 import { liftCover } from './cover/cover.js'
 import { fill, type FillDecisions } from './fill/fill.js'
 import { clone, heal, roundSample, type Transplant } from './heal/heal.js'
-import { lift, type Mended } from './lift/lift.js'
+import { lift } from './lift/lift.js'
+import type { Mended } from '../check/mended.js'
 import { lossOfPattern, lossOfShadow, lossOfTint, type LightLoss } from './lift/light-loss.js'
 
 export type MethodName = Step['method']

@@ -1,13 +1,13 @@
-import { measureTelltales, severity, TELLTALE_NAMES, whatShows, type TelltaleName } from '../check/telltales.js'
+import { measureTelltales, severity, TELLTALE_NAMES, whatShows } from '../check/telltales.js'
 import { growRegion, type PixelSource } from '../raster/raster.js'
 import type { Transfer } from '../raster/transfer.js'
-import { patchedSource } from '../render/patch.js'
+import { patchedSource } from './patches/patch.js'
 import { areaReaches } from '../shape/area.js'
 import { shapeBounds, shapeThickness, type Shape } from '../shape/shape.js'
-import type { Area, Flaw, Source, Step, Telltales } from '../treatment/schema.js'
+import type { Area, Flaw, Source, Step, Telltales, TelltaleName } from '../treatment/schema.js'
 import { fillReach } from './fill/fill.js'
 import type { ExpectedShadow } from './lift/fit-shadow.js'
-import type { Mended } from './lift/lift.js'
+import type { Mended } from '../check/mended.js'
 import { carryOut, CURRENT_VERSION, decisionsOf, type MethodName } from './methods.js'
 
 /** What Fennip has to know to choose a mend. */

@@ -1,5 +1,5 @@
-import type { FloatRaster, OperationContext } from './operation.js'
-import type { Plane } from '../raster/raster.js'
+import type { OperationContext } from './operation.js'
+import type { Plane, FloatRaster } from '../raster/raster.js'
 
 /** Brightness of a picture: its encoded channels weighed as in luminance. */
 export function brightnessOf({ width, height, channels, data }: FloatRaster, { luminance }: Pick<OperationContext, 'luminance'>): Plane {

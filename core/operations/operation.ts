@@ -1,14 +1,8 @@
 import type { TObject } from '@sinclair/typebox'
-import type { Raster, Region } from '../raster/raster.js'
+import type { FloatRaster, Region } from '../raster/raster.js'
+import type { OperationStage } from '../treatment/schema.js'
 import type { TransferCurve } from '../raster/transfer.js'
 import type { ToneSpace } from '../raster/tone-space.js'
-
-/** Stages whose steps are operations of the registry; mends come before them. */
-export const OPERATION_STAGES = ['correct', 'rebuild', 'finish'] as const
-export type OperationStage = (typeof OPERATION_STAGES)[number]
-
-/** Encoded values 0..1 of the picture, channels interleaved: what travels from the first operation on, rounded once at the end. */
-export type FloatRaster = Raster<Float32Array>
 
 /** What an operation knows of the picture it works on. */
 export interface OperationContext {
@@ -87,8 +81,10 @@ export interface AreaOperation<S = Settings, M = unknown> extends Common<S, M> {
    * New pixels of a region with its context; those within `reach` of its edge inside the picture need not be right.
    *
    * @param region  Where `below` lies, in pixels of the level.
+   * @param wanted  The part of `below` whose new pixels are read, in its own pixels; all of it when not given. What costs by
+   *                the pixel is done there alone.
    */
-  render(below: FloatRaster, settings: S, measured: M | undefined, context: OperationContext, level: number, region: Region): FloatRaster
+  render(below: FloatRaster, settings: S, measured: M | undefined, context: OperationContext, level: number, region: Region, wanted?: Region): FloatRaster
 }
 
 /** A small, local change. */

@@ -1,4 +1,4 @@
-import type { FloatRaster } from '../operations/operation.js'
+import type { FloatRaster } from '../raster/raster.js'
 import { inverse3, product } from '../raster/oklab.js'
 import type { ColourProfile } from '../raster/profile.js'
 import { makeToneSpace } from '../raster/tone-space.js'

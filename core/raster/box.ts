@@ -5,6 +5,7 @@ import type { Plane } from './raster.js'
  * begins: 2^-28, so that squares of 512 x 512 pixels of values up to 100 stay below 2^53.
  */
 const QUANTUM = 2 ** -28
+const PER_QUANTUM = 2 ** 28
 
 /**
  * Mean over a square, in constant time a pixel; beyond the edge there is nothing, so the mean is over what is there.
@@ -19,7 +20,7 @@ export function boxMean({ width, height, data }: Plane, radius: number): Plane {
   const row = new Float64Array(width)
   for (let y = 0; y < height; y++) {
     const start = y * width
-    for (let x = 0; x < width; x++) row[x] = Math.floor(data[start + x]! / QUANTUM + 0.5)
+    for (let x = 0; x < width; x++) row[x] = Math.floor(data[start + x]! * PER_QUANTUM + 0.5)
     let sum = 0
     for (let x = 0; x < Math.min(radius, width); x++) sum += row[x]!
     for (let x = 0; x < width; x++) {

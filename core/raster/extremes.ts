@@ -18,10 +18,26 @@ export function squareExtreme({ width, height, data }: Plane, radius: number, wh
   const across = new Float32Array(data.length)
   const line = new ExtremeLine(Math.max(width, height), radius, which)
   for (let y = 0; y < height; y++) line.run(data, y * width, 1, width, across)
+  // Columns lie far apart in memory: turned over, they are rows.
+  const turned = transposed(across, width, height)
+  for (let x = 0; x < width; x++) line.run(turned, x * height, 1, height, across)
+  return { width, height, data: transposed(across, height, width) }
+}
+
+/** Side of the squares that are turned over at once: they fit the cache. */
+const TURNED = 32
+
+/** Rows as columns. */
+function transposed(data: Float32Array, width: number, height: number): Float32Array {
   const result = new Float32Array(data.length)
-  // Columns are taken in groups, so that a line of memory is read once for all of them.
-  for (let x = 0; x < width; x++) line.run(across, x, width, height, result)
-  return { width, height, data: result }
+  for (let top = 0; top < height; top += TURNED) {
+    const bottom = Math.min(height, top + TURNED)
+    for (let left = 0; left < width; left += TURNED) {
+      const right = Math.min(width, left + TURNED)
+      for (let y = top; y < bottom; y++) for (let x = left; x < right; x++) result[x * height + y] = data[y * width + x]!
+    }
+  }
+  return result
 }
 
 /**
@@ -77,23 +93,45 @@ class ExtremeLine {
     padded.fill(isLeast ? Infinity : -Infinity, 0, runs)
     for (let i = 0, at = start; i < length; i++, at += step) padded[i + radius] = from[at]!
     for (let first = 0; first < runs; first += window) {
-      const last = first + window - 1
-      let extreme = (ahead[first] = padded[first]!)
-      for (let i = first + 1; i <= last; i++) {
-        const value = padded[i]!
-        if (isLeast ? value < extreme : value > extreme) extreme = value
-        ahead[i] = extreme
-      }
-      extreme = behind[last] = padded[last]!
-      for (let i = last - 1; i >= first; i--) {
-        const value = padded[i]!
-        if (isLeast ? value < extreme : value > extreme) extreme = value
-        behind[i] = extreme
-      }
+      if (isLeast) leastOfRun(padded, first, first + window - 1, ahead, behind)
+      else greatestOfRun(padded, first, first + window - 1, ahead, behind)
     }
     for (let i = 0, at = start; i < length; i++, at += step) {
-      const [a, b] = [behind[i]!, ahead[i + window - 1]!]
+      const a = behind[i]!
+      const b = ahead[i + window - 1]!
       into[at] = isLeast ? (a < b ? a : b) : a > b ? a : b
     }
+  }
+}
+
+/** Least value of a run up to each place, and from each place on. */
+function leastOfRun(values: Float32Array, first: number, last: number, ahead: Float32Array, behind: Float32Array): void {
+  let least = values[first]!
+  for (let i = first; i <= last; i++) {
+    const value = values[i]!
+    if (value < least) least = value
+    ahead[i] = least
+  }
+  least = values[last]!
+  for (let i = last; i >= first; i--) {
+    const value = values[i]!
+    if (value < least) least = value
+    behind[i] = least
+  }
+}
+
+/** Greatest value of a run up to each place, and from each place on. */
+function greatestOfRun(values: Float32Array, first: number, last: number, ahead: Float32Array, behind: Float32Array): void {
+  let greatest = values[first]!
+  for (let i = first; i <= last; i++) {
+    const value = values[i]!
+    if (value > greatest) greatest = value
+    ahead[i] = greatest
+  }
+  greatest = values[last]!
+  for (let i = last; i >= first; i--) {
+    const value = values[i]!
+    if (value > greatest) greatest = value
+    behind[i] = greatest
   }
 }

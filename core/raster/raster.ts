@@ -122,3 +122,6 @@ export function rasterSource(raster: IntegerRaster): PixelSource {
     read: (region) => crop(raster, region),
   }
 }
+
+/** Encoded values 0..1 of the picture, channels interleaved: what travels from the first operation on, rounded once at the end. */
+export type FloatRaster = Raster<Float32Array>

@@ -1,7 +1,7 @@
 import { grain } from '../correct/grain.js'
-import type { AreaOperation, FloatRaster, OperationContext, Survey } from '../operations/operation.js'
+import type { AreaOperation, OperationContext, Survey } from '../operations/operation.js'
 import { defaultSettings } from '../operations/settings.js'
-import type { Region } from '../raster/raster.js'
+import type { Region, FloatRaster } from '../raster/raster.js'
 
 /** Grain of the surroundings of what is drawn, as the operation `grain` measures and lays it. */
 const operation = grain as AreaOperation

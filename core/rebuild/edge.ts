@@ -1,6 +1,6 @@
 import { Type } from '@sinclair/typebox'
-import { definePatch, type FloatRaster } from '../operations/operation.js'
-import { clipRegion, growRegion, type Region } from '../raster/raster.js'
+import { definePatch } from '../operations/operation.js'
+import { clipRegion, growRegion, type Region, type FloatRaster } from '../raster/raster.js'
 import { median } from '../numbers/statistics.js'
 import { roundTo } from '../round.js'
 import { layDrawnGrain, measureDrawnGrain } from './drawn-grain.js'

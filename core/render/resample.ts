@@ -1,6 +1,5 @@
 import { PI, sin } from '../numbers/exact-math.js'
-import type { FloatRaster } from '../operations/operation.js'
-import type { Region } from '../raster/raster.js'
+import type { Region, FloatRaster } from '../raster/raster.js'
 
 /** Lobes of the Lanczos kernel on each side, and steps of its table in one lobe. */
 const LOBES = 3
@@ -37,6 +36,16 @@ export type Mapping = (x: number, y: number) => readonly [number, number]
 export interface Frame {
   readonly mapping: Mapping
   readonly scale: number | ((x: number, y: number) => number)
+}
+
+/** Pixels of the source on one pixel of the result, at a place of the result. */
+export function scaleOf(mapping: Mapping, x: number, y: number): number {
+  const [ax, ay] = mapping(x - 0.5, y)
+  const [bx, by] = mapping(x + 0.5, y)
+  const [cx, cy] = mapping(x, y - 0.5)
+  const [dx, dy] = mapping(x, y + 0.5)
+  const length = (a: number, b: number) => Math.sqrt(a * a + b * b)
+  return Math.max(length(bx - ax, by - ay), length(dx - cx, dy - cy))
 }
 
 /** The scale between the places where a region is probed may be so much larger than at them. */
@@ -191,26 +200,29 @@ function resampleAxes(...[region, { mapping, scale }, source, at, picture, resul
   const { channels, data } = source
   const stretch = Math.max(1, scale as number)
   const samples = region.width * channels
-  const columns = Array.from({ length: region.width }, (_, x) => {
+  // The taps of all columns in one list: the loops below are most of what a smaller file costs.
+  const room = 2 * Math.ceil(LOBES * stretch) + 2
+  const [weights, places] = [new Float64Array(room * region.width), new Int32Array(room * region.width)]
+  const counts = new Int32Array(region.width)
+  const totals = new Float64Array(region.width)
+  const inside = new Uint8Array(region.width)
+  const taps = new Taps(LOBES * stretch)
+  for (let x = 0; x < region.width; x++) {
     const [place] = mapping(region.x + x + 0.5, region.y + 0.5)
-    const taps = new Taps(LOBES * stretch)
     taps.set(place, stretch, picture.width, at.x, channels)
-    return { taps, isInside: place >= 0 && place <= picture.width }
-  })
+    weights.set(taps.weights.subarray(0, taps.count), x * room)
+    places.set(taps.places.subarray(0, taps.count), x * room)
+    counts[x] = taps.count
+    totals[x] = taps.sum
+    inside[x] = place >= 0 && place <= picture.width ? 1 : 0
+  }
   const rowBelow = source.width * channels
   const along = new Map<number, Float64Array>()
   const alongRow = (line: number): Float64Array => {
     const kept = along.get(line)
     if (kept) return kept
     const row = new Float64Array(samples)
-    for (const [x, { taps }] of columns.entries()) {
-      const { weights, places, count } = taps
-      for (let c = 0; c < channels; c++) {
-        let sum = 0
-        for (let k = 0; k < count; k++) sum += weights[k]! * data[line + places[k]! + c]!
-        row[x * channels + c] = sum
-      }
-    }
+    sumAlong(row, data, line, weights, places, counts, room, channels)
     along.set(line, row)
     return row
   }
@@ -226,14 +238,47 @@ function resampleAxes(...[region, { mapping, scale }, source, at, picture, resul
     down.set(place, stretch, picture.height, at.y, rowBelow)
     sums.fill(0)
     for (let row = 0; row < down.count; row++) {
-      const values = alongRow(down.places[row]!)
-      const weight = down.weights[row]!
-      for (let i = 0; i < samples; i++) sums[i]! += weight * values[i]!
+      addWeighted(sums, alongRow(down.places[row]!), down.weights[row]!)
     }
     // Rows above what is still read are done with.
     for (const line of along.keys()) if (line < down.places[0]!) along.delete(line)
-    for (const [x, { taps, isInside }] of columns.entries()) {
-      for (let c = 0; c < channels; c++) result[to + x * channels + c] = isInside ? clamped(sums[x * channels + c]! / (taps.sum * down.sum)) : 1
+    for (let x = 0; x < region.width; x++) {
+      const total = totals[x]! * down.sum
+      for (let i = x * channels; i < (x + 1) * channels; i++) result[to + i] = inside[x] === 1 ? clamped(sums[i]! / total) : 1
     }
   }
+}
+
+/** One row of the source through the taps of all columns. Everything it reads is handed in: captured values would be looked up anew in every turn of the loop. */
+function sumAlong(row: Float64Array, data: Float32Array, line: number, weights: Float64Array, places: Int32Array, counts: Int32Array, room: number, channels: number): void {
+  const width = counts.length
+  if (channels === 3) {
+    for (let x = 0; x < width; x++) {
+      let r = 0
+      let g = 0
+      let b = 0
+      for (let k = x * room, end = k + counts[x]!; k < end; k++) {
+        const from = line + places[k]!
+        const weight = weights[k]!
+        r += weight * data[from]!
+        g += weight * data[from + 1]!
+        b += weight * data[from + 2]!
+      }
+      row[3 * x] = r
+      row[3 * x + 1] = g
+      row[3 * x + 2] = b
+    }
+    return
+  }
+  for (let x = 0; x < width; x++) {
+    for (let c = 0; c < channels; c++) {
+      let sum = 0
+      for (let k = x * room, end = k + counts[x]!; k < end; k++) sum += weights[k]! * data[line + places[k]! + c]!
+      row[x * channels + c] = sum
+    }
+  }
+}
+
+function addWeighted(sums: Float64Array, values: Float64Array, weight: number): void {
+  for (let i = 0; i < sums.length; i++) sums[i] = sums[i]! + weight * values[i]!
 }

@@ -1,5 +1,4 @@
-import type { FloatRaster } from '../operations/operation.js'
-import { depthOf, maximumOf, type Depth, type IntegerRaster } from '../raster/raster.js'
+import { depthOf, maximumOf, type Depth, type IntegerRaster, type FloatRaster } from '../raster/raster.js'
 
 /** Samples as floats between 0 and 1; floats are themselves. */
 export function toFloat(raster: IntegerRaster | FloatRaster): FloatRaster {

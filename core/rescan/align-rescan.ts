@@ -1,4 +1,4 @@
-import { alignPictures, alignedPlace } from '../assemble/align.js'
+import { alignPictures, alignedPlace } from './align.js'
 import { makeToneSpace } from '../raster/tone-space.js'
 import type { TransferCurve } from '../raster/transfer.js'
 import { maximumOf, type PixelSource, type Plane } from '../raster/raster.js'

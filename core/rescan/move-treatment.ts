@@ -1,5 +1,5 @@
 import { describeSettings } from '../operations/settings.js'
-import { operationOf } from '../operations/registry.js'
+import { operationOf } from '../pipeline/registry.js'
 import type { Size } from '../operations/operation.js'
 import { atan2, PI } from '../numbers/exact-math.js'
 import { roundTo } from '../round.js'

@@ -1,5 +1,4 @@
 import { Type, type Static, type TSchema } from '@sinclair/typebox'
-import { OPERATION_STAGES } from '../operations/operation.js'
 
 /**
  * The treatment: everything a restorer decided about a picture. One schema for browser, server, command line and
@@ -27,6 +26,10 @@ export const OutlineSchema = Type.Object(
   strict,
 )
 export const ShapeSchema = Type.Union([DiscSchema, StrokeSchema, OutlineSchema])
+
+/** Stages whose steps are operations of the registry; mends come before them. */
+export const OPERATION_STAGES = ['correct', 'rebuild', 'finish'] as const
+export type OperationStage = (typeof OPERATION_STAGES)[number]
 
 export const FlawState = Type.Union([Type.Literal('open'), Type.Literal('mended'), Type.Literal('settled'), Type.Literal('left')], {
   description: 'open: nothing done; mended: not yet judged by a person; settled: looked at and content; left: kept on purpose.',
@@ -281,6 +284,7 @@ export type AreaPart = ShapePart | SlopePart | RangePart | MaskPart
 export type Area = Omit<Static<typeof AreaSchema>, 'parts'> & { parts: AreaPart[] }
 export type Source = Static<typeof SourceSchema>
 export type Telltales = Static<typeof TelltalesSchema>
+export type TelltaleName = keyof Telltales
 export type Measure = Static<typeof MeasureSchema>
 export type Original = Static<typeof OriginalSchema>
 export type Treatment = Omit<Static<typeof TreatmentSchema>, 'areas'> & { areas?: Area[] }

@@ -1,5 +1,4 @@
-import type { TelltaleName } from '../check/telltales.js'
-import type { Flaw, Step } from './schema.js'
+import type { Flaw, Step, TelltaleName } from './schema.js'
 
 /** Words of screen and report for what the treatment stores. */
 export const KIND_WORDS: Record<Flaw['kind'], string> = {

@@ -1,7 +1,7 @@
-import { clipRegion, maximumOf, overlaps, type IntegerRaster, type Region } from '@fennip/core/raster/raster.js'
-import { Chain } from '@fennip/core/render/chain.js'
+import { clipRegion, maximumOf, overlaps, type IntegerRaster, type Region, type FloatRaster } from '@fennip/core/raster/raster.js'
+import { Chain } from '@fennip/core/pipeline/chain.js'
 import { toFloat } from '@fennip/core/render/samples.js'
-import type { OperationStage, FloatRaster } from '@fennip/core/operations/operation.js'
+import type { OperationStage } from '@fennip/core/treatment/schema.js'
 import { mendedRegion, type Finished } from '../finished.js'
 
 /** What was done to a place, the strongest first: where several were done, a map shows the first. */

@@ -1,4 +1,4 @@
-import { Chain } from '@fennip/core/render/chain.js'
+import { Chain } from '@fennip/core/pipeline/chain.js'
 import { makeRaster, type IntegerRaster } from '@fennip/core/raster/raster.js'
 import type { Finished } from '../finished.js'
 import { CHANGE_KINDS, type ChangeKind, type Changes } from './changes.js'

@@ -1,7 +1,9 @@
 import { Type, type Static, type TSchema } from '@sinclair/typebox'
+import type { BatchKind } from '../runs/batches.js'
 import { OutputSchema, OutputsSchema } from '@fennip/core/output/output.js'
 import { STAGE_WORDS } from '@fennip/core/treatment/words.js'
 import { Identifier, OperationSchema, SEARCH_KINDS, TreatmentSchema } from '@fennip/core/treatment/schema.js'
+import { LEAST_PASSWORD, ROLES } from '@fennip/core/accounts.js'
 import { DISPOSABLE } from '../jobs/disposable.js'
 
 /** What requests may carry: one schema for validation, types and the OpenAPI description. */
@@ -88,6 +90,10 @@ export const LearnBody = Type.Object({ pictures: Type.Array(Uuid, { minItems: 1,
 export const SensorNameBody = Type.Object({ name: Type.String({ maxLength: 200, description: 'Name of the camera body; empty for none.' }) }, strict)
 export const AsideBody = Type.Object({ aside: Type.Boolean() }, strict)
 export const LookedBody = Type.Object({ cells: Type.Array(Type.Integer({ minimum: 0, maximum: 10_000_000 }), { maxItems: 20000, description: 'Cells of 128 pixels, row by row, that were looked at; none begins the round anew.' }) }, strict)
+export const SignInBody = Type.Object({ name: Type.String({ minLength: 1, maxLength: 100 }), password: Type.String({ minLength: 1, maxLength: 200 }) }, strict)
+const NewPassword = Type.String({ minLength: LEAST_PASSWORD, maxLength: 200 })
+export const AccountBody = Type.Object({ name: Type.String({ minLength: 1, maxLength: 100 }), password: NewPassword, role: Type.Union(ROLES.map((role) => Type.Literal(role)), { description: 'An owner changes, a viewer looks.' }), code: Type.Optional(Type.String({ maxLength: 20, description: 'For the first account: what the server wrote to its log.' })) }, strict)
+export const PasswordBody = Type.Object({ password: Type.String({ minLength: 1, maxLength: 200 }), newPassword: NewPassword }, strict)
 export const NothingBody = Type.Object({}, strict)
 
 export const bodySchemas = {
@@ -97,6 +103,9 @@ export const bodySchemas = {
   validateAsideBody: AsideBody,
   validateLookedBody: LookedBody,
   validateNothingBody: NothingBody,
+  validateSignInBody: SignInBody,
+  validateAccountBody: AccountBody,
+  validatePasswordBody: PasswordBody,
   validateJobBody: JobBody,
   validateEditBody: EditBody,
   validateUndoBody: UndoBody,
@@ -115,12 +124,14 @@ export const bodySchemas = {
   validateBringOverBody: BringOverBody,
 }
 
+export type AccountRequest = Static<typeof AccountBody>
+export type PasswordRequest = Static<typeof PasswordBody>
 export type JobRequest = Static<typeof JobBody>
 export type EditRequest = Static<typeof EditBody>
 export type UndoRequest = Static<typeof UndoBody>
 export type FindRequest = Static<typeof FindBody>
 export type ExportRequest = Static<typeof ExportBody>
-export interface BatchRequest { kind: 'find' | 'mend' | 'export' | 'chart' | 'carry'; pictures: string[]; parameters: Record<string, unknown> }
+export interface BatchRequest { kind: BatchKind; pictures: string[]; parameters: Record<string, unknown> }
 export type LearnRequest = Static<typeof LearnBody>
 export type SensorNameRequest = Static<typeof SensorNameBody>
 export type AsideRequest = Static<typeof AsideBody>

@@ -7,7 +7,7 @@ import type { Settings } from '../settings.js'
  * own) and requests sent by pages of another origin.
  */
 export function guardOrigin(settings: Settings): RequestHandler {
-  const hosts = new Set([`127.0.0.1:${settings.port}`, `localhost:${settings.port}`, `[::1]:${settings.port}`, ...settings.allowedHosts])
+  const hosts = new Set([`127.0.0.1:${settings.port}`, `localhost:${settings.port}`, `[::1]:${settings.port}`, `${settings.host}:${settings.port}`, ...settings.allowedHosts])
   return (request, _response, next) => {
     const host = request.headers.host ?? ''
     const origin = request.headers.origin

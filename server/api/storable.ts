@@ -3,7 +3,7 @@ import { isStorable } from '@fennip/core/text.js'
 
 const UUID = /^[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}$/i
 /** Parts of addresses that are identifiers of rows. */
-const ROW_IDENTIFIERS = ['job', 'picture', 'run', 'batch', 'sensor']
+const ROW_IDENTIFIERS = ['job', 'picture', 'run', 'batch', 'sensor', 'account']
 
 /** Check the identifiers in an address. @throws {ProblemError} naming the part. */
 export function checkAddress(parameters: Readonly<Record<string, unknown>>): void {

@@ -181,4 +181,26 @@ export const migrations: NamedMigration[] = [
       await knex.schema.alterTable('jobs', (table) => table.dropColumn('outputs'))
     },
   },
+  {
+    name: '005-accounts',
+    async up(knex) {
+      await knex.schema.createTable('accounts', (table) => {
+        table.uuid('id').primary()
+        table.text('name').notNullable().unique()
+        table.text('role').notNullable()
+        table.text('password').notNullable()
+        table.timestamp('created_at').notNullable().defaultTo(knex.fn.now())
+      })
+      // As the store of sessions, connect-pg-simple, has it.
+      await knex.schema.createTable('sessions', (table) => {
+        table.text('sid').primary()
+        table.json('sess').notNullable()
+        table.timestamp('expire', { precision: 6, useTz: false }).notNullable().index()
+      })
+    },
+    async down(knex) {
+      await knex.schema.dropTable('sessions')
+      await knex.schema.dropTable('accounts')
+    },
+  },
 ]

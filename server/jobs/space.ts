@@ -1,4 +1,4 @@
-import { patchKeys } from '@fennip/core/render/patch-keys.js'
+import { patchKeys } from '@fennip/core/mend/patches/patch-keys.js'
 import type { Disposable } from './disposable.js'
 import type { Database } from '../database/database.js'
 import { loadTreatment } from '../history.js'

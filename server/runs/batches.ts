@@ -8,7 +8,7 @@ import { cancelRun, queueRun, wake, type RunKind, type RunState } from './runs.j
 
 /** The same work on many pictures: a run for each, paused, taken up again, cancelled and retried together. */
 
-export type BatchKind = Exclude<RunKind, 'learn' | 'intake' | 'archive' | 'restore' | 'contact-sheet' | 'rescan' | 'bring-over'>
+export type BatchKind = Extract<RunKind, 'find' | 'mend' | 'export' | 'chart' | 'carry'>
 
 export interface BatchItem {
   readonly run: string

@@ -13,6 +13,9 @@ import { notify } from '../events.js'
 export type RunKind = 'intake' | 'find' | 'mend' | 'export' | 'learn' | 'chart' | 'carry' | 'lay-together' | 'fit' | 'join' | 'merge' | 'archive' | 'restore' | 'contact-sheet' | 'rescan' | 'bring-over'
 export type RunState = 'queued' | 'running' | 'done' | 'failed' | 'cancelled'
 
+/** Why it failed, as RFC 9457 has it. */
+export type RunProblem = { readonly title?: string; readonly detail?: string } & Readonly<Record<string, unknown>>
+
 export interface Run {
   readonly id: string
   readonly kind: RunKind
@@ -23,7 +26,7 @@ export interface Run {
   readonly state: RunState
   readonly progress: number
   readonly result: Record<string, unknown> | null
-  readonly problem: Record<string, unknown> | null
+  readonly problem: RunProblem | null
   readonly createdAt: string
   /** How often it was begun. */
   readonly attempts: number
@@ -48,7 +51,7 @@ interface RunRow {
   cancel_wanted: boolean
   attempts: number
   result: Record<string, unknown> | null
-  problem: Record<string, unknown> | null
+  problem: RunProblem | null
   created_at: Date
 }
 

@@ -1,5 +1,5 @@
 import { ProblemError } from '@fennip/core/problem.js'
-import type { FindOptions } from '@fennip/core/find/find.js'
+import type { FindOptions } from '@fennip/core/find/finds.js'
 import { changesOfMarks, expectedShadow, flawOfMark, placeFrame, type PlacedMark } from '@fennip/core/series/apply-chart.js'
 import type { SensorChart } from '@fennip/core/series/chart-schema.js'
 import { chartOfFrame, draftChart, expectedPlaces, finishChart, type DustyFrame, type FrameSpot } from '@fennip/core/series/learn-chart.js'

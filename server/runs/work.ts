@@ -1,6 +1,6 @@
 import { stat } from 'node:fs/promises'
 import { isDeepStrictEqual } from 'node:util'
-import type { FindOptions } from '@fennip/core/find/find.js'
+import type { FindOptions } from '@fennip/core/find/finds.js'
 import { flawsOfFinds, newFinds, undecidedFinds } from '@fennip/core/find/found-flaws.js'
 import { searchKindOf } from '@fennip/core/find/search-kinds.js'
 import type { Medium } from '@fennip/core/find/medium.js'

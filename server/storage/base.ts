@@ -8,7 +8,7 @@ import { TILE_SIZE, tileRegion, unpackTile } from '@fennip/core/raster/pyramid.j
 import { crop, type IntegerRaster, type PixelSource } from '@fennip/core/raster/raster.js'
 import { tiledSource, type TiledPicture } from '@fennip/core/raster/tiled-source.js'
 import { makeTransfer, type Transfer } from '@fennip/core/raster/transfer.js'
-import { layOver, type MendablePicture } from '@fennip/core/render/patch.js'
+import { layOver, type MendablePicture } from '@fennip/core/mend/patches/patch.js'
 import { baseKey, tilesPrefix, type Storage } from './storage.js'
 
 /** What is written beside the tiles of a picture when all of them are there. */

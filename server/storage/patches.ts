@@ -1,8 +1,8 @@
 import { gunzipSync, gzipSync } from 'node:zlib'
 import { LRUCache } from 'lru-cache'
-import { packPatch, unpackPatch } from '@fennip/core/render/patch-code.js'
-import { patchKeys } from '@fennip/core/render/patch-keys.js'
-import type { Patch } from '@fennip/core/render/patch.js'
+import { packPatch, unpackPatch } from '@fennip/core/mend/patches/patch-code.js'
+import { patchKeys } from '@fennip/core/mend/patches/patch-keys.js'
+import type { Patch } from '@fennip/core/mend/patches/patch.js'
 import type { Plan } from '@fennip/core/treatment/schema.js'
 import { patchKey, type Storage } from './storage.js'
 

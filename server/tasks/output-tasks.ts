@@ -2,12 +2,12 @@ import type { MessagePort } from 'node:worker_threads'
 import { readHeader, readPicture } from '@fennip/codec/read.js'
 import type { Medium } from '@fennip/core/find/medium.js'
 import type { Output } from '@fennip/core/output/output.js'
-import { Chain } from '@fennip/core/render/chain.js'
-import { layPatchesOverTile } from '@fennip/core/render/patch.js'
+import { Chain } from '@fennip/core/pipeline/chain.js'
+import { layPatchesOverTile } from '@fennip/core/mend/patches/patch.js'
 import type { Treatment } from '@fennip/core/treatment/schema.js'
 import { makeChainMemory, type Finished } from '@fennip/delivery/finished.js'
 import { previewOutput as preview, type OutputPreview } from '@fennip/delivery/preview.js'
-import { renderBase } from '@fennip/delivery/rendered-base.js'
+import { renderResult } from '@fennip/delivery/rendered-result.js'
 import { makeReports, type ReportForm } from '@fennip/delivery/report/write-report.js'
 import type { ReportFile } from '@fennip/delivery/report/report.js'
 import { writeOutput } from '@fennip/delivery/write-output.js'
@@ -41,16 +41,16 @@ async function finishedOf(storage: Storage, { treatment, name, kind }: Delivery)
   }
 }
 
-/** Write several files of one result; each appears whole or not at all. What stands before the frame is made once for all. */
+/** Write several files of one result; each appears whole or not at all. The result is made once for all. */
 export async function writeOutputs({ where, delivery, wanted, port }: { where: Where; delivery: Delivery; wanted: readonly WantedFile[]; port: MessagePort }): Promise<WrittenFile[]> {
   const storage = storageAt(where)
   const tell = tellProgress(port)
   tell(0.02)
   const finished = await finishedOf(storage, delivery)
   tell(0.1)
-  const isShared = wanted.filter(({ output }) => output.content !== 'layers').length > 1 && new Chain(finished.base, finished.treatment).changesPixels
+  const isShared = wanted.filter(({ output }) => output.content !== 'layers').length > 1 && new Chain(finished.base, finished.treatment).isWorthKeeping
   const begin = isShared ? 0.35 : 0.1
-  const rendered = isShared ? await renderBase(finished, (share) => tell(0.1 + (begin - 0.1) * share)) : null
+  const rendered = isShared ? await renderResult(finished, (share) => tell(0.1 + (begin - 0.1) * share)) : null
   const written: WrittenFile[] = []
   try {
     for (const [i, { output, file }] of wanted.entries()) {

@@ -1,15 +1,18 @@
 import { randomUUID } from 'node:crypto'
 import { receiveMessageOnPort, type MessagePort } from 'node:worker_threads'
 import { checkWhole, readHeader, readPicture, type PictureHeader, type ReadLimits } from '@fennip/codec/read.js'
-import { findInTile, findInWhole, findLines, joinFinds, tileSurroundings, type Find, type FindOptions, type TileFinds, type TileMeasures, type WholeKind } from '@fennip/core/find/find.js'
+import { findInTile, findLines, settleFinds, tileSurroundings } from '@fennip/core/find/find.js'
+import { findInWhole, type WholeKind } from '@fennip/core/find/whole-kinds.js'
+import { joinFinds } from '@fennip/core/find/join-finds.js'
+import type { Find, FindOptions, TileFinds, TileMeasures } from '@fennip/core/find/finds.js'
 import type { LineFind } from '@fennip/core/find/lines/line-kinds.js'
 import { levelCount } from '@fennip/core/raster/pyramid.js'
 import type { Region } from '@fennip/core/raster/raster.js'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'
-import type { Mended } from '@fennip/core/mend/lift/lift.js'
-import { makePatches, type Patch } from '@fennip/core/render/patch.js'
-import { guardsOf } from '@fennip/core/treatment/guards.js'
-import { mendAll } from '@fennip/core/treatment/mend-all.js'
+import type { Mended } from '@fennip/core/check/mended.js'
+import { makePatches, type Patch } from '@fennip/core/mend/patches/patch.js'
+import { guardsOf } from '@fennip/core/mend/picture/guards.js'
+import { mendAll } from '@fennip/core/mend/picture/mend-all.js'
 import type { ExpectedShadow } from '@fennip/core/mend/lift/fit-shadow.js'
 import { placeMarks, type PlacedMark } from '@fennip/core/series/apply-chart.js'
 import type { SensorChart } from '@fennip/core/series/chart-schema.js'
@@ -85,8 +88,8 @@ export function searchLines({ tiles, options, size }: { tiles: readonly Pick<Til
 }
 
 /** Put together what was found side by side. */
-export function joinSearch({ tiles, lines, whole }: { tiles: readonly Pick<TileFinds, 'discs'>[]; lines: readonly LineFind[]; whole: readonly Find[] }): Find[] {
-  return joinFinds(tiles, lines, whole)
+export function joinSearch({ tiles, lines, whole, size }: { size: Size; tiles: readonly Pick<TileFinds, 'discs'>[]; lines: readonly LineFind[]; whole: readonly Find[] }): Find[] {
+  return settleFinds(joinFinds(tiles, lines, whole), size)
 }
 
 /** Measure what an original shows at places where marks are expected. */

@@ -5,7 +5,7 @@ import { line } from 'd3-shape'
 import { computed } from 'vue'
 import { RouterLink } from 'vue-router'
 import Setting from '../shared/Setting.vue'
-import { useWorkKeys } from '../shared/keys.js'
+import { useKeys } from '../help/use-keys.js'
 import { useAssemble, type PiecesShown } from './assemble.js'
 import { useBench } from '../store/bench.js'
 import BracketView from './BracketView.vue'
@@ -38,24 +38,16 @@ const y = computed(() => scaleLinear([-most.value, most.value], [CHART_HEIGHT - 
 const path = computed(() => line<number>((_, i) => x.value(i), (value) => y.value(value))([...misfit.value]) ?? '')
 const widest = computed(() => misfit.value.reduce((best, value, i) => (Math.abs(value) > Math.abs(misfit.value[best]!) ? i : best), 0))
 
-const key = useWorkKeys()
-const canMove = () => pieces.value.length > 0 && assemble.selected > 0
-for (const [name, dx, dy] of [['ArrowLeft', -1, 0], ['ArrowRight', 1, 0], ['ArrowUp', 0, -1], ['ArrowDown', 0, 1]] as const) key(name, () => assemble.nudge({ dx, dy }), canMove)
-key(',', () => assemble.nudge({ turnDegrees: -0.05 }), canMove)
-key('.', () => assemble.nudge({ turnDegrees: 0.05 }), canMove)
-function onKey(event: KeyboardEvent): void {
-  // With Alt by a tenth of a pixel.
-  const step: Record<string, [number, number]> = { ArrowLeft: [-0.1, 0], ArrowRight: [0.1, 0], ArrowUp: [0, -0.1], ArrowDown: [0, 0.1] }
-  const by = event.altKey ? step[event.key] : undefined
-  if (!by || !canMove()) return
-  event.preventDefault()
-  event.stopPropagation()
-  assemble.nudge({ dx: by[0], dy: by[1] })
-}
+const by = (change: Parameters<typeof assemble.nudge>[0]) => ({ act: () => assemble.nudge(change), when: () => pieces.value.length > 0 && assemble.selected > 0 })
+useKeys(['assemble'], {
+  'piece-left': by({ dx: -1, dy: 0 }), 'piece-right': by({ dx: 1, dy: 0 }), 'piece-up': by({ dx: 0, dy: -1 }), 'piece-down': by({ dx: 0, dy: 1 }),
+  'piece-left-fine': by({ dx: -0.1, dy: 0 }), 'piece-right-fine': by({ dx: 0.1, dy: 0 }), 'piece-up-fine': by({ dx: 0, dy: -0.1 }), 'piece-down-fine': by({ dx: 0, dy: 0.1 }),
+  'piece-turn-back': by({ turnDegrees: -0.05 }), 'piece-turn': by({ turnDegrees: 0.05 }),
+})
 </script>
 
 <template>
-  <div class="room" @keydown.capture="onKey">
+  <div class="room">
     <section class="list" aria-label="Pieces">
       <header v-if="pieces.length > 0"><b>{{ pieces.length }} pieces</b> <span class="soft">fit to {{ fixed(Math.max(...pieces.map(({ misfitPx }) => misfitPx)), 1) }} px along {{ assemble.fitted!.seam?.lengthPx ?? 0 }} px</span></header>
       <header v-else-if="isBracket"><b>Bracket</b> <span class="soft">this picture is the reference</span></header>

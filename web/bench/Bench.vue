@@ -7,17 +7,16 @@ import { ProblemError } from '@fennip/core/problem.js'
 import BesideView from '../stage/BesideView.vue'
 import PictureView from '../stage/PictureView.vue'
 import { announce } from '../shared/announce.js'
-import { isForWork, useKeptFocus, useWorkKeys } from '../shared/keys.js'
+import { useKeptFocus } from '../shared/keys.js'
 import { useTimeSpent } from '../shared/time-spent.js'
 import { setTitle } from '../router.js'
 import { LENS_WORDS, megapixels, RUN_WORDS } from '../shared/words.js'
+import { useSession } from '../access/session.js'
 import { useOutbox } from '../store/outbox.js'
 import { useAreas } from '../store/areas.js'
-import { useBench, type MarksShown, type Tool } from '../store/bench.js'
+import { useBench } from '../store/bench.js'
 import { useGroup } from '../store/group.js'
 import { useLook } from '../store/look.js'
-import { useOffer } from '../store/offer.js'
-import { useRound } from '../store/round.js'
 import { LENSES } from '../workers/lenses.js'
 import FinishList from '../finish/FinishList.vue'
 import FinishSlip from '../finish/FinishSlip.vue'
@@ -31,10 +30,10 @@ import CorrectTools from '../correct/CorrectTools.vue'
 import RebuildList from '../rebuild/RebuildList.vue'
 import RebuildSlip from '../rebuild/RebuildSlip.vue'
 import RebuildTools from '../rebuild/RebuildTools.vue'
-import { useRebuild, type RebuildTool } from '../rebuild/rebuild.js'
 import { useFinish } from '../finish/finish.js'
 import { useSteps } from '../store/steps.js'
-import { useZones, type ZoneTool } from '../store/zones.js'
+import HelpButton from '../help/HelpButton.vue'
+import { useBenchKeys } from './bench-keys.js'
 import CloseLook from './CloseLook.vue'
 import AssembleStage from '../assemble/AssembleStage.vue'
 import FindSlip from './FindSlip.vue'
@@ -45,14 +44,14 @@ import MendSlip from './MendSlip.vue'
 import RoundMap from './RoundMap.vue'
 import StageLine from './StageLine.vue'
 import Steps from './Steps.vue'
+import { MARKS, TOOLS } from './tools.js'
 
 const props = defineProps<{ job: string; picture: string; stage: string }>()
 const bench = useBench()
+const session = useSession()
 const look = useLook()
 const areas = useAreas()
 const group = useGroup()
-const offer = useOffer()
-const round = useRound()
 const view = ref<InstanceType<typeof PictureView>>()
 const failed = ref('')
 
@@ -70,8 +69,6 @@ onBeforeUnmount(() => bench.close())
 
 const finish = useFinish()
 const list = useSteps()
-const zones = useZones()
-const rebuild = useRebuild()
 watch(() => props.stage, (stage) => {
   look.stage = stage
   list.stage = stage === 'correct' || stage === 'rebuild' ? stage : 'finish'
@@ -103,96 +100,7 @@ watch(() => [bench.opened?.name, props.stage], () => {
 })
 /** What of the file the restorer should know while working. */
 const warning = computed(() => bench.opened?.about.notes.find((note) => note.startsWith('The file is damaged')) ?? null)
-const TOOLS: { id: Tool; word: string; key?: string; hint: string }[] = [
-  { id: 'select', word: 'Select', hint: 'Click a mark to judge it; drag it, its edge or its source' },
-  { id: 'spot', word: 'Spot', key: 'S', hint: 'Click to mend a round spot' },
-  { id: 'stroke', word: 'Stroke', key: 'T', hint: 'Draw along a scratch, hair or fold; or click corner by corner and press Enter' },
-  { id: 'outline', word: 'Outline', key: 'U', hint: 'Draw round a tear or stain; or click corner by corner and press Enter' },
-  { id: 'area', word: 'Guard', key: 'G', hint: 'Draw what mends must stop at' },
-]
-const MARKS: MarksShown[] = ['all', 'unsettled', 'none']
-
-const key = useWorkKeys()
-const mending = () => props.stage === 'mend'
-const listed = () => props.stage === 'find' || props.stage === 'mend'
-key('ArrowDown', () => bench.stepThrough(1), listed)
-key('ArrowUp', () => bench.stepThrough(-1), listed)
-key('Home', () => bench.stepTo(0))
-key('End', () => bench.stepTo(-1))
-const drawing = () => view.value?.drawing
-key('Enter', () => {
-  if (drawing()?.active.value) void drawing()!.finish()
-  else if (bench.tool === 'area') void areas.keep()
-  else void bench.setState('settled')
-}, () => mending() && (!!drawing()?.active.value || bench.tool === 'area' || !!bench.selectedStep))
-key(['i', 'I'], () => (areas.side = areas.side === 'inside' ? 'outside' : 'inside'), () => mending() && bench.tool === 'area')
-key(['n', 'N'], () => void offer.accept(), () => mending() && !!offer.step)
-key(['l', 'L'], () => void bench.setState('left'), mending)
-key(['o', 'O'], () => void bench.otherSource(), () => mending() && !bench.busy)
-key('m', () => void bench.mendSelected(), () => mending() && !bench.busy)
-key('M', () => void bench.mendAll(), () => mending() && bench.counts.open > 0 && !bench.run)
-key('Delete', () => void (bench.tool === 'area' ? areas.remove() : bench.group.size > 1 ? group.reset() : bench.takeOut()), mending)
-key('Backspace', () => {
-  if (drawing()?.active.value) drawing()!.undoCorner()
-  else if (bench.tool === 'area') void areas.undoMark()
-  else void bench.takeOut()
-}, mending)
-key('1', () => void bench.mendSelected('lift'), () => mending() && !bench.busy)
-key('2', () => void bench.mendSelected('heal'), () => mending() && !bench.busy)
-key('3', () => void bench.mendSelected('fill'), () => mending() && !bench.busy)
-key('4', () => void bench.mendSelected('clone'), () => mending() && !bench.busy)
-for (const { id, key: letter } of TOOLS) if (letter) key([letter.toLowerCase(), letter], () => (bench.tool = bench.tool === id ? 'select' : id), mending)
-key('Escape', () => {
-  if (correcting()) {
-    drawing()?.giveUp()
-    zones.tool = 'look'
-  } else if (rebuilding()) {
-    view.value?.pen.giveUp()
-    rebuild.tool = 'look'
-  } else if (finishing()) {
-    view.value?.finishTools.giveUp()
-    finish.tool = 'look'
-  } else if (drawing()?.active.value) drawing()!.giveUp()
-  else if (areas.isDrawing) areas.forget()
-  else if (bench.tool === 'shape') bench.tool = 'select'
-  else if (bench.group.size > 0) group.clear()
-  else bench.selectedId = null
-})
-key(['h', 'H'], () => (bench.marks = MARKS[(MARKS.indexOf(bench.marks) + 1) % MARKS.length]!))
-key(['-'], () => (bench.toolSize /= 1.2), mending)
-key(['+', '='], () => (bench.toolSize = bench.toolSize * 1.2 + 1), mending)
-const correcting = () => props.stage === 'correct'
-const ZONE_KEYS: Record<string, ZoneTool> = { v: 'look', m: 'mend', i: 'in', e: 'out', u: 'outline', g: 'grow', t: 'tone', c: 'colour', l: 'slope' }
-for (const [letter, tool] of Object.entries(ZONE_KEYS)) key([letter, letter.toUpperCase()], () => (zones.tool = tool), correcting)
-key('Enter', () => void drawing()?.finish(), () => correcting() && !!drawing()?.active.value)
-key(['-'], () => (zones.sizePx = Math.max(1, Math.round(zones.sizePx / 1.2))), correcting)
-key(['+', '='], () => (zones.sizePx = Math.round(zones.sizePx * 1.2 + 1)), correcting)
-const rebuilding = () => props.stage === 'rebuild'
-const REBUILD_KEYS: Record<string, RebuildTool> = { v: 'look', s: 'draw', p: 'pick', e: 'edge', a: 'sharpen-edge', t: 'texture', f: 'source' }
-for (const [letter, tool] of Object.entries(REBUILD_KEYS)) key([letter, letter.toUpperCase()], () => (rebuild.tool = tool), rebuilding)
-key(['-'], () => (rebuild.sizePx = Math.max(1, Math.round(rebuild.sizePx / 1.2))), rebuilding)
-key(['+', '='], () => (rebuild.sizePx = Math.round(rebuild.sizePx * 1.2 + 1)), rebuilding)
-/** The next value of the test strip, or the one before. */
-key(',', () => stripStep(-1), () => (correcting() || rebuilding() || finishing()) && !!list.selected)
-key('.', () => stripStep(1), () => (correcting() || rebuilding() || finishing()) && !!list.selected)
-function stripStep(by: 1 | -1): void {
-  const setting = list.triedSetting
-  if (!setting || !list.selected) return
-  const apart = setting.name === 'strength' ? 25 : Math.max(setting.step, Math.round((setting.maximum - setting.minimum) / 25 / setting.step) * setting.step)
-  const value = Math.max(setting.minimum, Math.min(setting.maximum, list.valueOf(list.selected, setting.name) + by * apart))
-  list.adjustValue(list.selected.id, setting.name, Number(value.toFixed(6)))
-}
-const finishing = () => props.stage === 'finish'
-key(['n', 'N'], () => (finish.tool = 'neutral'), finishing)
-key(['v', 'V'], () => (finish.tool = 'level'), finishing)
-key(['c', 'C'], () => (finish.tool = finish.tool === 'crop' ? 'look' : 'crop'), finishing)
-key(['q', 'Q'], () => (finish.tool = 'corners'), finishing)
-key(['f', 'F'], () => (finish.framed = !finish.framed), finishing)
-key('p', () => void finish.proposeAll(), finishing)
-key(['d', 'D'], () => view.value?.toggleDivider())
-key(['b', 'B'], () => (look.beside = !look.beside))
-key(['k', 'K'], toggleBlink)
-key(['w', 'W'], () => (look.compareScope = look.compareScope === 'all' ? 'mend' : 'all'), () => mending() || correcting() || rebuilding())
+useBenchKeys({ stage: () => props.stage, view, toggleBlink })
 /** The result and what it is compared with, in turn, while blinking is on. */
 const blinking = ref(false)
 const BLINK = 700
@@ -209,36 +117,6 @@ function toggleBlink(): void {
     look.holdOriginal = false
   }
 }
-key(['z', 'Z'], () => view.value?.zoomTo(1))
-key(['r', 'R'], () => view.value?.atPrintSize())
-key(['x', 'X'], () => (look.flipped = !look.flipped))
-key(['y', 'Y'], () => (look.quarters = (look.quarters + 1) % 4))
-key('PageDown', () => round.goOn())
-key('PageUp', () => round.goBack())
-key('0', () => view.value?.zoomTo('fit'))
-const NUDGES: Record<string, [number, number]> = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }
-useEventListener('keydown', (event: KeyboardEvent) => {
-  const nudge = NUDGES[event.key]
-  const source = bench.selectedStep?.source
-  if (nudge && event.altKey && mending() && source && isForWork(event)) {
-    event.preventDefault()
-    bench.trySource(source.dx + nudge[0], source.dy + nudge[1])
-    bench.adjust({}, true)
-    return
-  }
-  if (event.code === 'Space' && isForWork(event)) {
-    event.preventDefault()
-    look.holdOriginal = true
-  }
-  if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'z' && !['INPUT', 'TEXTAREA'].includes((event.target as HTMLElement).tagName)) {
-    event.preventDefault()
-    void bench.goBack(event.shiftKey ? 'redo' : 'undo')
-  }
-})
-useEventListener('keyup', (event: KeyboardEvent) => {
-  if (event.code === 'Space') look.holdOriginal = false
-})
-useEventListener(window, 'blur', () => (look.holdOriginal = false))
 useEventListener(window, 'beforeunload', (event: BeforeUnloadEvent) => {
   // What is kept in this browser survives; where nothing can be kept, the page asks.
   if (outbox.count > 0 && !survives) event.preventDefault()
@@ -264,6 +142,7 @@ watch(() => bench.run, (now, before) => {
         <ElButton link :disabled="!bench.undoLabel" :title="bench.undoLabel ? `Undo: ${bench.undoLabel}` : ''" data-test="undo" @click="bench.goBack('undo')">Undo <span class="key">Ctrl Z</span></ElButton>
         <ElButton link :disabled="!bench.redoLabel" :title="bench.redoLabel ? `Redo: ${bench.redoLabel}` : ''" data-test="redo" @click="bench.goBack('redo')">Redo</ElButton>
         <Steps />
+        <HelpButton :stage="stage" />
       </div>
     </div>
     <StageLine :job="job" :picture="picture" :stage="stage" />
@@ -273,16 +152,17 @@ watch(() => bench.run, (now, before) => {
       <ElButton link data-test="cancel" @click="bench.cancel(bench.run!.id)">Cancel</ElButton>
     </div>
     <p v-if="warning" class="warned" data-test="file-warning">{{ warning }}</p>
+    <p v-if="!session.mayChange" class="warned looking" data-test="only-looking">You may look at everything here. Owners of this Fennip make changes.</p>
     <p v-if="failed" class="failed">{{ failed }}</p>
     <HandOver v-else-if="bench.opened && stage === 'hand-over'" :job="job" />
-    <AssembleStage v-else-if="bench.opened && stage === 'assemble'" :job="job" />
+    <AssembleStage v-else-if="bench.opened && stage === 'assemble'" :inert="!session.mayChange" :job="job" />
     <div v-else-if="bench.opened" class="room">
-      <FinishList v-if="stage === 'finish'" />
-      <CorrectList v-else-if="stage === 'correct'" />
-      <RebuildList v-else-if="stage === 'rebuild'" />
+      <FinishList v-if="stage === 'finish'" :inert="!session.mayChange" />
+      <CorrectList v-else-if="stage === 'correct'" :inert="!session.mayChange" />
+      <RebuildList v-else-if="stage === 'rebuild'" :inert="!session.mayChange" />
       <Ledger v-else />
       <div class="middle">
-        <div class="tools">
+        <div class="tools" :inert="!session.mayChange">
           <div v-if="stage === 'mend'" class="tabs" role="radiogroup" aria-label="Tool">
             <ElButton v-for="tool in TOOLS" :key="tool.id" role="radio" :aria-checked="bench.tool === tool.id" :class="{ on: bench.tool === tool.id }" :data-test="`tool-${tool.id}`" :title="tool.hint" @click="bench.tool = tool.id">{{ tool.word }} <span v-if="tool.key" class="key">{{ tool.key }}</span></ElButton>
           </div>
@@ -300,7 +180,7 @@ watch(() => bench.run, (now, before) => {
         </div>
         <div class="views" :class="{ two: look.beside }">
           <BesideView v-if="look.beside" />
-          <PictureView ref="view" :editable="stage === 'mend'" />
+          <PictureView ref="view" :editable="stage === 'mend' && session.mayChange" />
         </div>
         <div class="lenses">
           <span class="soft">Lens</span>
@@ -314,12 +194,12 @@ watch(() => bench.run, (now, before) => {
             <ElButton :class="{ on: look.holdOriginal && !blinking }" data-test="hold" title="The original, as long as it is held (Space)" @pointerdown="holdOriginal" @pointerup="look.holdOriginal = false" @pointercancel="look.holdOriginal = false" @contextmenu.prevent>Hold <span class="key">Space</span></ElButton>
           </span>
         </div>
-        <div v-if="stage === 'finish'" class="under"><TestStrip /><ToneChart /></div>
-        <div v-else-if="stage === 'correct'" class="under"><TestStrip /><AreaTelltales /></div>
-        <div v-else-if="stage === 'rebuild'" class="under"><TestStrip /></div>
+        <div v-if="stage === 'finish'" class="under" :inert="!session.mayChange"><TestStrip /><ToneChart /></div>
+        <div v-else-if="stage === 'correct'" class="under" :inert="!session.mayChange"><TestStrip /><AreaTelltales /></div>
+        <div v-else-if="stage === 'rebuild'" class="under" :inert="!session.mayChange"><TestStrip /></div>
         <CloseLook v-else />
       </div>
-      <div class="right">
+      <div class="right" :inert="!session.mayChange">
         <FinishSlip v-if="stage === 'finish'" />
         <CorrectSlip v-else-if="stage === 'correct'" />
         <RebuildSlip v-else-if="stage === 'rebuild'" />
@@ -362,5 +242,6 @@ watch(() => bench.run, (now, before) => {
 .run { position: absolute; left: 50%; top: 94px; transform: translateX(-50%); z-index: 5; display: grid; grid-template-columns: auto 220px auto; gap: 14px; align-items: center; padding: 7px 14px; background: var(--sheet); border: 1px solid var(--ink); border-radius: 3px; }
 .failed { padding: 24px; }
 .warned { margin: 0; padding: 5px 14px; background: #fff; color: var(--shows); border-bottom: 1px solid var(--hairline); }
+.looking { color: var(--soft-ink); }
 .saved { flex: none; max-width: 420px; overflow: hidden; text-overflow: ellipsis; }
 </style>

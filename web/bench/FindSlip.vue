@@ -2,7 +2,7 @@
 import { ElButton, ElCheckbox, ElCheckboxGroup, ElOption, ElSelect, ElSlider } from 'element-plus'
 import { computed, ref, watch } from 'vue'
 import { expectedFalseFinds } from '@fennip/core/find/false-finds.js'
-import { splitKinds } from '@fennip/core/find/find.js'
+import { splitKinds } from '@fennip/core/find/whole-kinds.js'
 import { shareSearched } from '@fennip/core/find/searched-area.js'
 import { searchKindOf, usualKinds } from '@fennip/core/find/search-kinds.js'
 import type { SearchKind } from '@fennip/core/treatment/schema.js'

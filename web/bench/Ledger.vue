@@ -120,7 +120,7 @@ watch(() => bench.selectedId, async (id) => {
       <ElButton link v-if="bench.doubtful.size > 0" data-test="choose-doubtful" title="Choose the finds that are rather none" @click="group.chooseDoubtful">{{ thousands(bench.doubtful.size) }} doubtful</ElButton>
       <ElButton link v-if="bench.unseen.size > 0" data-test="choose-unseen" title="Choose those that nobody will see in this size" @click="group.chooseUnseen">{{ thousands(bench.unseen.size) }} not seen</ElButton>
     </div>
-    <div ref="scroller" class="rows" data-test="ledger" data-keys role="listbox" aria-label="Flaws" :tabindex="bench.ledger.length > 0 ? 0 : -1" :aria-activedescendant="bench.selectedId ? `row-${bench.selectedId}` : undefined" :aria-multiselectable="bench.group.size > 0" @focus="selectFirst">
+    <div ref="scroller" class="rows" data-test="ledger" data-keys :role="bench.ledger.length > 0 ? 'listbox' : 'group'" aria-label="Flaws" :tabindex="bench.ledger.length > 0 ? 0 : -1" :aria-activedescendant="bench.selectedId ? `row-${bench.selectedId}` : undefined" :aria-multiselectable="bench.ledger.length > 0 ? bench.group.size > 0 : undefined" @focus="selectFirst">
       <div role="presentation" :style="{ height: `${rows.getTotalSize()}px`, position: 'relative' }">
         <div
           v-for="row in rows.getVirtualItems()" :id="`row-${bench.ledger[row.index]!.id}`" :key="bench.ledger[row.index]!.id" role="option" :aria-selected="bench.ledger[row.index]!.id === bench.selectedId || bench.group.has(bench.ledger[row.index]!.id)" class="row" :class="[bench.ledger[row.index]!.state, { chosen: bench.ledger[row.index]!.id === bench.selectedId, grouped: bench.group.has(bench.ledger[row.index]!.id) }]"

@@ -1,19 +1,22 @@
 <script setup lang="ts">
-import { ElTooltip } from 'element-plus'
+import { ElPopover } from 'element-plus'
 import { computed } from 'vue'
 import type { AreaTelltales } from '@fennip/core/check/area-telltales.js'
+import { explained } from '../help/stage-words.js'
 import { useSteps } from '../store/steps.js'
+import AreaDrawing from './AreaDrawing.vue'
 
 /** Telltales of the selected correction: a bar for each, the tick where it begins to show. */
 const list = useSteps()
-const WORDS: { name: keyof AreaTelltales; word: string; help: string; text: (value: number) => string }[] = [
-  { name: 'zoneEdge', word: "Zone's edge", help: 'Step of tone along the edge of the zone, over what neighbouring tones differ by outside. Below the tick no one sees it.', text: (value) => value.toFixed(1) },
-  { name: 'grain', word: 'Grain', help: 'Grain in the zone over grain around it. 0.85 to 1.15 is right.', text: (value) => value.toFixed(2) },
-  { name: 'detailLost', word: 'Detail lost', help: 'Share of the fine structure that was there before and is gone.', text: (value) => value.toFixed(2) },
-  { name: 'clipped', word: 'Clipped', help: 'Share of the zone that has become pure black or white.', text: (value) => `${(100 * value).toFixed(1)} %` },
-  { name: 'leftOver', word: 'Left over', help: 'How far the colour of the zone is from what is around it, over what places around differ by.', text: (value) => value.toFixed(1) },
+const WORDS: { name: keyof AreaTelltales; word: string; text: (value: number) => string }[] = [
+  { name: 'zoneEdge', word: 'Zone’s edge', text: (value) => value.toFixed(1) },
+  { name: 'grain', word: 'Grain', text: (value) => value.toFixed(2) },
+  { name: 'detailLost', word: 'Detail lost', text: (value) => value.toFixed(2) },
+  { name: 'clipped', word: 'Clipped', text: (value) => `${(100 * value).toFixed(1)} %` },
+  { name: 'leftOver', word: 'Left over', text: (value) => value.toFixed(1) },
 ]
-const rows = computed(() => WORDS.map(({ name, word, help, text }) => {
+const rows = computed(() => WORDS.map(({ name, word, text }) => {
+  const help = explained('correct', word)
   const measure = list.telltales?.[name]
   if (!measure) return { name, word, help, text: '', share: 0, tick: 0.5, shows: false }
   const { value, limit } = measure
@@ -25,19 +28,22 @@ const rows = computed(() => WORDS.map(({ name, word, help, text }) => {
 
 <template>
   <div class="telltales" data-test="area-telltales">
-    <ElTooltip v-for="row in rows" :key="row.name" :content="row.help" placement="top" :show-after="300">
-      <div class="row" :class="{ shows: row.shows }" :data-test="`telltale-${row.name}`">
-        <span>{{ row.word }}</span>
-        <span class="bar"><i :style="{ width: `${100 * row.share}%` }" /><b :style="{ left: `${100 * row.tick}%` }" /></span>
-        <span class="number">{{ list.selected ? row.text || '…' : '' }}</span>
-      </div>
-    </ElTooltip>
+    <ElPopover v-for="row in rows" :key="row.name" trigger="click" placement="top" :width="298" :persistent="false" :disabled="!list.selected">
+      <template #reference>
+        <div class="row" :class="{ shows: row.shows }" role="button" tabindex="0" :aria-label="`${row.word} ${row.text}: draw it`" :title="`${row.help} Click to see it drawn.`" :data-test="`telltale-${row.name}`">
+          <span>{{ row.word }}</span>
+          <span class="bar"><i :style="{ width: `${100 * row.share}%` }" /><b :style="{ left: `${100 * row.tick}%` }" /></span>
+          <span class="number">{{ list.selected ? row.text || '…' : '' }}</span>
+        </div>
+      </template>
+      <AreaDrawing :key="list.selected?.id" :name="row.name" />
+    </ElPopover>
   </div>
 </template>
 
 <style scoped>
 .telltales { flex: 1 1 210px; max-width: 260px; display: flex; flex-direction: column; gap: 7px; padding-top: 26px; }
-.row { display: grid; grid-template-columns: 84px 1fr 48px; gap: 8px; align-items: center; }
+.row { cursor: pointer; display: grid; grid-template-columns: 84px 1fr 48px; gap: 8px; align-items: center; }
 .bar { position: relative; height: 6px; background: var(--hairline); }
 .bar i { position: absolute; inset: 0 auto 0 0; background: var(--settled); }
 .row.shows .bar i { background: var(--shows); }

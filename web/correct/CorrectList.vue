@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { ElButton, ElOption, ElPopover, ElSelect } from 'element-plus'
 import { computed, ref } from 'vue'
-import { operationOf } from '@fennip/core/operations/registry.js'
+import { operationOf } from '@fennip/core/pipeline/registry.js'
 import type { OperationStep } from '@fennip/core/treatment/schema.js'
 import StepRows from '../steps/StepRows.vue'
 import WhatIsWrong from '../steps/WhatIsWrong.vue'

@@ -6,8 +6,8 @@ import { plain } from '../shared/plain.js'
 import { useBench } from '../store/bench.js'
 import { useFinish, type FinishTool } from './finish.js'
 import { useSteps } from '../store/steps.js'
-import type { useFinishTools } from '../stage/finish-tools.js'
-import type { Sampled } from '../workers/pixels.worker.js'
+import type { useFinishTools } from '../stage/tools/finish-tools.js'
+import type { Sampled } from '../workers/measuring.js'
 
 /** What the pointer does in Finish, and the values under it before and after. */
 const props = defineProps<{ tools: ReturnType<typeof useFinishTools> | null }>()
@@ -40,11 +40,13 @@ watch(() => props.tools?.pointer.value, () => void read())
   </ElRadioGroup>
   <ElSelect v-if="finish.tool === 'crop' && tools" :model-value="tools.ratio.value" size="small" class="ratio" aria-label="Ratio of the frame" data-test="ratio" @change="(ratio: string) => tools!.setRatio(ratio)"><ElOption v-for="ratio in RATIOS" :key="ratio" :value="ratio" :label="ratio === 'own' ? 'as it is' : ratio" /></ElSelect>
   <ElButton size="small" :type="finish.framed ? 'primary' : undefined" :aria-pressed="finish.framed" title="As it is delivered, in its frame (F)" data-test="framed" @click="finish.framed = !finish.framed">Framed</ElButton>
-  <span v-if="seen" class="values" data-test="sampled" :title="`CIE L*a*b* ${seen.after.lab.map((value) => value.toFixed(1)).join(', ')}`">{{ seen.x }}, {{ seen.y }} <span>{{ seen.before.values.join(' ') }} → {{ seen.after.values.join(' ') }}</span> <span>L* {{ seen.after.lab[0].toFixed(1) }}</span> <span>D {{ seen.after.density.toFixed(2) }}</span></span>
+  <span v-if="seen" class="values" data-test="sampled" :title="`At ${seen.x}, ${seen.y}: CIE L*a*b* ${seen.after.lab.map((value) => value.toFixed(1)).join(', ')}`"><span class="place">{{ seen.x }}, {{ seen.y }}</span> <span>{{ seen.before.values.join(' ') }} → {{ seen.after.values.join(' ') }}</span> <span>L* {{ seen.after.lab[0].toFixed(1) }}</span> <span>D {{ seen.after.density.toFixed(2) }}</span></span>
 </template>
 
 <style scoped>
 .ratio { width: 88px; }
 .el-radio-group { flex-wrap: nowrap; flex: none; }
+/* Of 16 bits the values fill a narrow window: the place is in the tip then. */
+@media (max-width: 1399px) { .place { display: none; } }
 .values { margin-left: auto; color: var(--soft-ink); display: flex; gap: 10px; overflow: hidden; }
 </style>

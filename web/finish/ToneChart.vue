@@ -5,6 +5,7 @@ import { scaleLinear, scaleSymlog } from 'd3-scale'
 import { area, curveLinear, line } from 'd3-shape'
 import { computed, ref } from 'vue'
 import { monotoneCurve } from '@fennip/core/finish/monotone-curve.js'
+import { keyHandler } from '../help/use-keys.js'
 import { useSteps } from '../store/steps.js'
 import { useTones } from './tones.js'
 
@@ -62,14 +63,16 @@ function move(event: PointerEvent): void {
   if (held >= 0) setPoint(held, place(event))
 }
 function onKey(event: KeyboardEvent, index: number): void {
-  const by = event.shiftKey ? 0.05 : 0.01
   const [px, py] = points.value[index]!
-  const to: Record<string, [number, number]> = { ArrowLeft: [px - by, py], ArrowRight: [px + by, py], ArrowUp: [px, py + by], ArrowDown: [px, py - by] }
-  if (to[event.key]) setPoint(index, to[event.key]!)
-  else if (event.key === 'Delete' && points.value.length > 2 && step.value) chainSteps.adjust(step.value.id, { points: points.value.filter((_, i) => i !== index) })
-  else return
-  event.preventDefault()
-  event.stopPropagation()
+  const by = event.shiftKey ? 0.05 : 0.01
+  const answer = keyHandler(['curve'], {
+    'point-left': () => setPoint(index, [px - by, py]),
+    'point-right': () => setPoint(index, [px + by, py]),
+    'point-up': () => setPoint(index, [px, py + by]),
+    'point-down': () => setPoint(index, [px, py - by]),
+    'point-remove': { act: () => chainSteps.adjust(step.value!.id, { points: points.value.filter((_, i) => i !== index) }), when: () => points.value.length > 2 && !!step.value },
+  })
+  if (answer(event)) event.stopPropagation()
 }
 </script>
 

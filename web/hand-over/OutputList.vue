@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { ElButton, ElCheckbox, ElSwitch } from 'element-plus'
 import { computed } from 'vue'
+import { useSession } from '../access/session.js'
 import { useBench } from '../store/bench.js'
 import { useHandOver } from './hand-over.js'
 import { useRemarks } from './remarks.js'
@@ -9,6 +10,7 @@ import { outputWords } from './output-words.js'
 /** What is handed over, as sentences that are switched. */
 const emit = defineEmits<{ written: [] }>()
 const bench = useBench()
+const session = useSession()
 const handOver = useHandOver()
 const remarks = useRemarks()
 const count = (number: number, one: string, many: string) => (number === 0 ? [] : [`${number} ${number === 1 ? one : many}`])
@@ -42,8 +44,8 @@ async function write(): Promise<void> {
       </div>
     </div>
     <footer>
-      <ElButton type="primary" data-test="export" :disabled="!!bench.run || number === 0" @click="write">{{ number === 1 ? 'Write the file' : `Write ${number} files` }}</ElButton>
-      <ElButton data-test="output-add" @click="handOver.add">One more</ElButton>
+      <ElButton type="primary" data-test="export" :disabled="!!bench.run || !handOver.canWrite || !session.mayChange" @click="write">{{ number === 1 ? 'Write the file' : `Write ${number} files` }}</ElButton>
+      <ElButton data-test="output-add" :disabled="!session.mayChange" @click="handOver.add">One more</ElButton>
     </footer>
   </section>
 </template>

@@ -69,6 +69,8 @@ export const useHandOver = defineStore('hand-over', () => {
   }, bench.report)
   watch(() => [selected.value, bench.revision, bench.opened?.id], () => void look())
 
-  const write = () => bench.handOver({ outputs: outputs.value.filter((_, i) => list.value[i]!.wanted), ...(forms.value.length > 0 ? { report: [...forms.value] } : {}) })
-  return { outputs, list, selectedAt, selected, wanted, report, forms, preview, isLooking, written, filesOf, open, set, add, remove, look, write }
+  /** Only once it is known what is kept for the job: before that nobody asked for a report without files. */
+  const canWrite = computed(() => outputs.value.length > 0 && wanted.value.length + forms.value.length > 0)
+  const write = () => bench.handOver({ ...(wanted.value.length > 0 ? { outputs: outputs.value.filter((_, i) => list.value[i]!.wanted) } : {}), ...(forms.value.length > 0 ? { report: [...forms.value] } : {}) })
+  return { outputs, list, selectedAt, selected, wanted, canWrite, report, forms, preview, isLooking, written, filesOf, open, set, add, remove, look, write }
 })

@@ -5,7 +5,7 @@ import { RouterLink } from 'vue-router'
 import { shapeCentre } from '@fennip/core/shape/shape.js'
 import { useChecking, type Checked } from '../store/checking.js'
 import { STATE_WORDS, TELLTALE_SHORT } from '../shared/words.js'
-import type { TelltaleName } from '@fennip/core/check/telltales.js'
+import type { TelltaleName } from '@fennip/core/treatment/schema.js'
 import CropPair from './CropPair.vue'
 import { CropPainters } from './crops.js'
 

@@ -7,7 +7,9 @@ import { ProblemError } from '@fennip/core/problem.js'
 import { LEAST_FRAMES } from '@fennip/core/series/learn-chart.js'
 import { api, listen, type Picture, type Run } from '../shared/api.js'
 import { setTitle } from '../router.js'
-import { useKeptFocus, useWorkKeys } from '../shared/keys.js'
+import HelpButton from '../help/HelpButton.vue'
+import { useKeys } from '../help/use-keys.js'
+import { useKeptFocus } from '../shared/keys.js'
 import { RUN_WORDS, thousands } from '../shared/words.js'
 import { useChecking } from '../store/checking.js'
 import MarkCheck from './MarkCheck.vue'
@@ -72,18 +74,19 @@ const takeIn = () => attempt(async () => {
 const page = ref<HTMLElement>()
 useKeptFocus(page, () => page.value?.querySelector<HTMLElement>('[data-home]'))
 watch(() => checking.sensor?.name, (name) => name && setTitle(`Sensor of ${name}`, checking.sensor!.job.title))
-const key = useWorkKeys()
-key('ArrowRight', () => checking.stepMark(1))
-key('ArrowLeft', () => checking.stepMark(-1))
-key('ArrowDown', () => checking.stepFrame(1))
-key('ArrowUp', () => checking.stepFrame(-1))
-key('Enter', () => void checking.judge('settled'))
-key(['l', 'L'], () => void checking.judge('left'))
-key('a', () => void checking.settleAll())
-key('A', () => void checking.settleUnremarkable())
-key(['b', 'B'], () => {
-  const { current } = checking
-  if (current) void router.push(`/jobs/${props.job}/pictures/${current.picture.id}/mend?flaw=${current.flaw.id}`)
+useKeys(['sensor'], {
+  'mark-next': () => checking.stepMark(1),
+  'mark-back': () => checking.stepMark(-1),
+  'frame-next': () => checking.stepFrame(1),
+  'frame-back': () => checking.stepFrame(-1),
+  'mark-settle': () => void checking.judge('settled'),
+  'mark-leave': () => void checking.judge('left'),
+  'mark-settle-all': () => void checking.settleAll(),
+  'mark-settle-quiet': () => void checking.settleUnremarkable(),
+  'mark-open': () => {
+    const { current } = checking
+    if (current) void router.push(`/jobs/${props.job}/pictures/${current.picture.id}/mend?flaw=${current.flaw.id}`)
+  },
 })
 
 let stop = () => {}
@@ -114,6 +117,7 @@ onUnmounted(() => stop())
         <a v-if="chart" class="link-button" :href="`/api/sensors/${sensor}/chart`" download data-test="chart-keep">Keep the chart as a file</a>
         <ElButton link data-test="chart-take" @click="picker?.click()">Take a chart in</ElButton>
         <input ref="picker" type="file" accept=".json,application/json" hidden data-test="chart-picker" @change="takeIn" />
+        <HelpButton stage="sensor" />
       </div>
     </div>
     <p v-if="checking.problem" class="shows note">{{ checking.problem }}</p>

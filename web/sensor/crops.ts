@@ -1,6 +1,6 @@
 import { wrap, type Remote } from 'comlink'
 import { overlaps, type Region } from '@fennip/core/raster/raster.js'
-import { stepExtent } from '@fennip/core/render/patch-keys.js'
+import { stepExtent } from '@fennip/core/mend/patches/patch-keys.js'
 import type { Treatment } from '@fennip/core/treatment/schema.js'
 import type { Picture } from '../shared/api.js'
 import { plain } from '../shared/plain.js'

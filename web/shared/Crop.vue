@@ -5,7 +5,7 @@ import { clipRegion, overlaps } from '@fennip/core/raster/raster.js'
 import { plain } from './plain.js'
 import { screenContext } from './screen.js'
 import { useBench } from '../store/bench.js'
-import type { View } from '../workers/pixels.worker.js'
+import type { View } from '../workers/view.js'
 
 /** A piece of the picture, pixel for pixel or scaled down to fit. */
 const props = defineProps<{ region: Region; view: View; width: number; height: number }>()

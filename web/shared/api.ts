@@ -1,114 +1,41 @@
-import type { Medium } from '@fennip/core/find/medium.js'
+import type { Account } from '@fennip/core/accounts.js'
 import { ProblemError } from '@fennip/core/problem.js'
 import type { SearchedArea } from '@fennip/core/find/searched-area.js'
 import type { OutputRequest } from '@fennip/core/output/output.js'
 import type { OutputPlan } from '@fennip/core/output/plan-output.js'
-import type { Operation, Treatment } from '@fennip/core/treatment/schema.js'
+import type { Operation } from '@fennip/core/treatment/schema.js'
 import type { Placement } from '@fennip/core/assemble/sheet.js'
-import type { SensorChart } from '@fennip/core/series/chart-schema.js'
-import type { Counts, Pace } from '@fennip/core/treatment/triage.js'
-import type { ColourProfile } from '@fennip/core/raster/profile.js'
+import type { Pace } from '@fennip/core/check/triage.js'
+// Types alone: what the server answers is written there, once.
+import type { ExportRequest } from '@fennip/server/api/bodies.js'
+import type { Arriving } from '@fennip/server/arrivals.js'
+import type { CurrentTreatment, Gesture, Gestures } from '@fennip/server/history.js'
+import type { Space } from '@fennip/server/jobs/space.js'
+import type { TimeSpent } from '@fennip/server/jobs/time.js'
+import type { Deleted, JobPicture, JobSummary, PictureSummary } from '@fennip/server/pictures.js'
+import type { Batch, BatchKind } from '@fennip/server/runs/batches.js'
+import type { RunFile } from '@fennip/server/runs/export-work.js'
+import type { Run } from '@fennip/server/runs/runs.js'
+import type { Sensor, SensorSummary } from '@fennip/server/sensors.js'
 
-export interface Picture {
-  id: string
-  name: string
-  kind: Medium
-  original: { sha256: string; format: string; width: number; height: number; channels: 1 | 3; depth: 8 | 16; bytes: number }
-  levels: number
-  about: { profile: ColourProfile; camera: { body?: string; lens?: string; aperture?: number; taken?: string; light?: number }; resolutionPerInch: number | null; hasAlpha: boolean; pages: number; notes: string[] }
-  revision: number
-  counts: Partial<Counts>
-  sensor: { id: string; name: string } | null
-  setAside: boolean
-  /** Searched, or worked on without a search. */
-  searched: boolean
-  /** Cells of 128 pixels, row by row, that were looked at at 1:1. */
-  looked: number[]
-  /** Name of an earlier picture of the job that is the very same file. */
-  sameAs: string | null
-}
-
+export type { Arriving, Batch, BatchKind, Deleted, ExportRequest, Gesture, Gestures, Run, RunFile, Sensor, SensorSummary, Space, TimeSpent }
+/** A picture as the application lists it. */
+export type Picture = PictureSummary
 /** What is needed of a picture to show it small. */
-export interface Shown { original: { sha256: string; width: number; height: number; channels: 1 | 3; depth: 8 | 16 }; levels: number; about: Picture['about'] }
-
-/** The same work on many pictures. */
-export interface Batch {
-  id: string
-  kind: 'find' | 'mend' | 'export' | 'chart' | 'carry'
-  paused: boolean
-  createdAt: string
-  items: { run: string; picture: string; name: string; state: Run['state']; progress: number; file: boolean; problem: string | null }[]
-}
-
-/** A camera body of a job. */
-export interface SensorSummary { id: string; name: string; frames: number; marks: number | null }
-export interface Sensor { id: string; name: string; job: { id: string; title: string }; chart: SensorChart | null; frames: Picture[] }
-
-export interface Job {
-  id: string
-  title: string
-  client: string
-  notes: string
-  pictures: number
-  open: number
-  mended: number
-  settled: number
-  left: number
-  /** The newest pictures, and where each is to be gone on with. */
-  newest: (Shown & { id: string; name: string; stage: 'find' | 'mend' | 'hand-over' })[]
-}
-
-/** A file that has come and is being taken in, or could not be. */
-export interface Arriving { id: string; name: string; run: string | null; state: 'queued' | 'running' | 'failed'; progress: number; problem: string | null }
-/** What was deleted within the last day. */
-export interface Deleted { id: string; name: string; deletedAt: string }
+export type Shown = Pick<JobPicture, 'original' | 'levels' | 'about'>
+export type Job = JobSummary
 export type OpenedJob = Job & { list: Picture[]; arriving: Arriving[]; deleted: Deleted[]; pace: Partial<Pace> }
-
-export interface Run {
-  id: string
-  kind: 'intake' | 'find' | 'mend' | 'export' | 'learn' | 'chart' | 'carry' | 'lay-together' | 'fit' | 'join' | 'merge' | 'archive' | 'restore' | 'contact-sheet' | 'rescan' | 'bring-over'
-  picture: string
-  job: string | null
-  parameters: Record<string, unknown>
-  state: 'queued' | 'running' | 'done' | 'failed' | 'cancelled'
-  progress: number
-  result: Record<string, unknown> | null
-  problem: { title?: string; detail?: string } | null
-  createdAt: string
-}
-
-/** How much is kept. */
-export interface KeptSize { files: number; bytes: number }
-/** What takes room for a job. */
-export type Space = Record<'originals' | 'tiles' | 'mends' | 'files' | 'archives', KeptSize>
-export interface TimeSpent { picture: string; name: string; stage: string; day: string; seconds: number }
-
-/** A file that work wrote. */
-export interface RunFile { name: string; bytes: number; width?: number; height?: number }
-/** Files to be written, and forms of the report. */
-export interface ExportRequest { outputs?: OutputRequest[]; report?: ('pdf' | 'html')[] }
 /** What a file will be. */
 export type OutputPreview = OutputPlan & { bytes: number; picture: string }
+export type OpenedPicture = CurrentTreatment & { picture: Picture & { job: { id: string; title: string } }; runs: Run[] }
 
-export interface OpenedPicture {
-  picture: Picture & { job: { id: string; title: string } }
-  revision: number
-  treatment: Treatment
-  undoLabel: string | null
-  redoLabel: string | null
-  runs: Run[]
-}
+/** Whether signing in is required, and who is signed in. */
+export interface Session { required: boolean; account: Account | null; isFirst: boolean }
 
-export interface Gesture {
-  revision: number
-  label: string
-  madeAt: string
-}
-
-/** What was done, oldest first, and what was taken back, the next to be made again first. */
-export interface Gestures {
-  done: Gesture[]
-  undone: Gesture[]
+/** Told when the server wants to know who asks. */
+let onSignedOut: () => void = () => undefined
+export function whenSignedOut(act: () => void): void {
+  onSignedOut = act
 }
 
 /** Ask the server; a failure of any kind comes as a ProblemError. */
@@ -123,6 +50,7 @@ async function ask<T>(method: 'GET' | 'POST' | 'DELETE', path: string, body?: un
     throw new ProblemError('server-unreachable', { title: 'The server cannot be reached', detail: 'Nothing was begun. Ask for it again when the server answers; changes of a picture are kept in this browser until then.', status: 503 })
   }
   if (response.ok) return (await response.json()) as T
+  if (response.status === 401) onSignedOut()
   throw problemOf(await response.text(), response.status)
 }
 
@@ -137,6 +65,13 @@ export function problemOf(text: string, status: number): ProblemError {
 }
 
 export const api = {
+  session: () => ask<Session>('GET', '/session'),
+  signIn: (name: string, password: string) => ask<{ account: Account }>('POST', '/session', { name, password }),
+  signOut: () => ask<{ account: null }>('DELETE', '/session'),
+  changePassword: (password: string, newPassword: string) => ask<{ changed: boolean }>('POST', '/session/password', { password, newPassword }),
+  accounts: () => ask<{ accounts: Account[] }>('GET', '/accounts'),
+  addAccount: (account: { name: string; password: string; role: Account['role']; code?: string }) => ask<{ account: Account }>('POST', '/accounts', account),
+  removeAccount: (id: string) => ask<{ removed: boolean }>('DELETE', `/accounts/${id}`),
   jobs: () => ask<{ jobs: Job[]; deleted: Deleted[] }>('GET', '/jobs'),
   delete: (what: 'jobs' | 'pictures', id: string) => ask<{ deleted: boolean }>('DELETE', `/${what}/${id}`),
   restore: (what: 'jobs' | 'pictures', id: string) => ask<{ deleted: boolean }>('POST', `/${what}/${id}/restore`, {}),

@@ -1,25 +1,16 @@
-import { onKeyStroke, useEventListener } from '@vueuse/core'
+import { useEventListener } from '@vueuse/core'
 import type { Ref } from 'vue'
 
 /** Where single keys act carries this attribute: the picture and the lists that are worked through. */
 export const KEYS_HERE = 'data-keys'
 
-const isTyping = (target: HTMLElement) => target.isContentEditable || ['INPUT', 'TEXTAREA', 'SELECT'].includes(target.tagName)
+/** Whether keys are letters of a text here. */
+export const isTyping = (target: HTMLElement) => target.isContentEditable || ['INPUT', 'TEXTAREA', 'SELECT'].includes(target.tagName)
 
 /** Whether a key belongs to the picture and the lists: nothing else has the focus. */
 export function isForWork(event: KeyboardEvent): boolean {
   const target = event.target as HTMLElement
   return !isTyping(target) && (target === document.body || target.closest(`[${KEYS_HERE}]`) !== null)
-}
-
-/** Single keys that act only while the picture or a list has the focus, so that buttons and sliders keep theirs. */
-export function useWorkKeys() {
-  return (keys: string | string[], act: (event: KeyboardEvent) => void, when: () => boolean = () => true) =>
-    onKeyStroke(keys, (event) => {
-      if (!isForWork(event) || event.ctrlKey || event.metaKey || event.altKey || !when()) return
-      event.preventDefault()
-      act(event)
-    })
 }
 
 /**

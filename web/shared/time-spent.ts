@@ -1,5 +1,6 @@
 import { useEventListener, useIntervalFn } from '@vueuse/core'
 import { onBeforeUnmount, watch } from 'vue'
+import { useSession } from '../access/session.js'
 
 /** Without a hand on it for so long, a picture is not being worked on, in milliseconds. */
 const IDLE_AFTER = 90_000
@@ -8,6 +9,7 @@ const [COUNT_EVERY, TELL_EVERY] = [5, 60]
 
 /** Count the time that the open picture is worked on, by its stage, and tell the server now and then. */
 export function useTimeSpent(picture: () => string | null, stage: () => string): void {
+  const session = useSession()
   let lastTouched = Date.now()
   let counted = 0
   let of: { picture: string; stage: string } | null = null
@@ -17,7 +19,7 @@ export function useTimeSpent(picture: () => string | null, stage: () => string):
   function tell(): void {
     const seconds = Math.min(600, counted)
     counted = 0
-    if (!of || seconds < COUNT_EVERY) return
+    if (!of || seconds < COUNT_EVERY || !session.mayChange) return
     // It is sent even while the page closes; what is lost then is less than a minute.
     void fetch(`/api/pictures/${of.picture}/time`, { method: 'POST', keepalive: true, headers: { 'content-type': 'application/json' }, body: JSON.stringify({ stage: of.stage, seconds }) }).catch(() => undefined)
   }

@@ -1,8 +1,7 @@
-import type { TelltaleName } from '@fennip/core/check/telltales.js'
 import { shapeCentre } from '@fennip/core/shape/shape.js'
-import type { Flaw } from '@fennip/core/treatment/schema.js'
+import type { Flaw, TelltaleName } from '@fennip/core/treatment/schema.js'
 import { KIND_WORDS, TELLTALE_SHORT } from '@fennip/core/treatment/words.js'
-import { minutesOf, USUAL_PACE, type Pace } from '@fennip/core/treatment/triage.js'
+import { minutesOf, USUAL_PACE, type Pace } from '@fennip/core/check/triage.js'
 import type { Run } from './api.js'
 import type { Lens } from '../workers/lenses.js'
 

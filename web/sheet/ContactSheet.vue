@@ -10,6 +10,8 @@ import { setTitle } from '../router.js'
 import { api, listen, type Batch, type OpenedJob, type Picture, type Run, type SensorSummary } from '../shared/api.js'
 import { useKeptFocus } from '../shared/keys.js'
 import { minutesLeft } from '../shared/words.js'
+import { useSession } from '../access/session.js'
+import HelpButton from '../help/HelpButton.vue'
 import Arrivals from './Arrivals.vue'
 import BatchPanel from './BatchPanel.vue'
 import PictureRow from './PictureRow.vue'
@@ -27,6 +29,7 @@ const working = ref(new Map<string, { kind: Run['kind']; progress: number }>())
 const dropping = ref(false)
 const picker = ref<HTMLInputElement>()
 const arrivals = ref<InstanceType<typeof Arrivals>>()
+const session = useSession()
 const view = useLocalStorage<'rows' | 'large'>('fennip-sheet', 'rows')
 const order = ref<Order>('arrival')
 const filter = ref<Filter>('all')
@@ -146,10 +149,10 @@ onUnmounted(() => stop())
 
 <template>
   <div ref="page" class="sheet" :class="{ dropping }" @dragover.prevent="dropping = true" @dragleave="dropping = false" @drop.prevent="onDrop">
-    <div class="top-bar"><RouterLink class="brand" to="/">Fennip</RouterLink><span><RouterLink class="soft" to="/">Shelf</RouterLink> / <b>{{ sheet?.title }}</b></span><span class="rest"><RouterLink class="soft" :to="`/jobs/${job}/hand-over`" data-test="job-hand-over">Archive, space, time</RouterLink></span></div>
+    <div class="top-bar"><RouterLink class="brand" to="/">Fennip</RouterLink><span><RouterLink class="soft" to="/">Shelf</RouterLink> / <b>{{ sheet?.title }}</b></span><span class="rest"><RouterLink class="soft" :to="`/jobs/${job}/hand-over`" data-test="job-hand-over">Archive, space, time</RouterLink><HelpButton stage="sheet" /></span></div>
     <header>
       <div tabindex="-1" data-home><h1>{{ sheet?.title }}</h1><p class="soft">{{ problem || sum }}</p></div>
-      <div class="actions">
+      <div v-if="session.mayChange" class="actions">
         <ElButton data-test="add" @click="picker?.click()">Add pictures</ElButton>
         <span class="soft">{{ chosen.size }} selected:</span>
         <ElButton :disabled="chosen.size === 0" data-test="find-chosen" @click="begin('find', { falseFinds: DEFAULT_FALSE_FINDS })">Find</ElButton>

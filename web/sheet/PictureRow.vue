@@ -3,11 +3,14 @@ import { ElButton, ElCheckbox } from 'element-plus'
 import { computed } from 'vue'
 import { RouterLink } from 'vue-router'
 import type { Flaw } from '@fennip/core/treatment/schema.js'
-import { minutesOf, USUAL_PACE, verdictOf, type Pace } from '@fennip/core/treatment/triage.js'
+import { minutesOf, USUAL_PACE, verdictOf, type Pace } from '@fennip/core/check/triage.js'
 import type { Picture } from '../shared/api.js'
 import { KIND_WORDS, megapixels, minutesLeft, RUN_WORDS, thousands } from '../shared/words.js'
 import type { Run } from '../shared/api.js'
+import { useSession } from '../access/session.js'
 import Thumbnail from './Thumbnail.vue'
+
+const session = useSession()
 
 /** One picture of the contact sheet: what is wrong with it, how long it takes, and whether it is worth it. */
 const props = defineProps<{ job: string; picture: Picture; pace: Partial<Pace>; chosen: boolean; working: { kind: Run['kind']; progress: number } | null }>()
@@ -70,8 +73,8 @@ const link = computed(() => `/jobs/${props.job}/pictures/${props.picture.id}/${p
       <small class="soft clip">{{ Math.round(judged) }} % judged<template v-if="counts.shows">, <span class="shows">{{ counts.shows }} show</span></template></small>
     </div>
     <div class="put">
-      <ElButton link class="soft" data-test="aside" :title="picture.setAside ? 'Back among what is to be done' : 'Leave it out of what is to be done; nothing of it is lost'" @click="$emit('aside')">{{ picture.setAside ? 'Back' : 'Aside' }}</ElButton>
-      <ElButton link class="soft" data-test="delete-picture" :aria-label="`Delete ${picture.name}`" @click="$emit('delete')">Delete</ElButton>
+      <ElButton v-if="session.mayChange" link class="soft" data-test="aside" :title="picture.setAside ? 'Back among what is to be done' : 'Leave it out of what is to be done; nothing of it is lost'" @click="$emit('aside')">{{ picture.setAside ? 'Back' : 'Aside' }}</ElButton>
+      <ElButton v-if="session.mayChange" link class="soft" data-test="delete-picture" :aria-label="`Delete ${picture.name}`" @click="$emit('delete')">Delete</ElButton>
     </div>
   </div>
 </template>

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import type { Counts } from '@fennip/core/treatment/triage.js'
+import type { Counts } from '@fennip/core/check/triage.js'
 import type { Picture } from '../shared/api.js'
 import { arranged, FILTERS, ORDERS, type Filter, type Order } from './sorting.js'
 

@@ -1,4 +1,4 @@
-import { minutesOf, USUAL_PACE, VERDICTS, verdictOf, type Pace } from '@fennip/core/treatment/triage.js'
+import { minutesOf, USUAL_PACE, VERDICTS, verdictOf, type Pace } from '@fennip/core/check/triage.js'
 import type { Picture } from '../shared/api.js'
 
 /** How the pictures of a job are put in order, and which are shown. */

@@ -4,11 +4,14 @@ import { onMounted, onUnmounted, ref } from 'vue'
 import { RouterLink, useRouter } from 'vue-router'
 import { ProblemError } from '@fennip/core/problem.js'
 import { api, listen, type Deleted, type Job, type Run } from '../shared/api.js'
+import AccountMenu from '../access/AccountMenu.vue'
+import { useSession } from '../access/session.js'
 import { minutesLeft } from '../shared/words.js'
 import Arrivals from '../sheet/Arrivals.vue'
 import Thumbnail from '../sheet/Thumbnail.vue'
 
 const router = useRouter()
+const session = useSession()
 const jobs = ref<Job[] | null>(null)
 const deleted = ref<Deleted[]>([])
 const titleField = ref<InstanceType<typeof ElInput>>()
@@ -84,11 +87,11 @@ onUnmounted(() => stop())
 
 <template>
   <div class="shelf">
-    <div class="top-bar"><span class="brand">Fennip</span><span class="soft">Shelf</span></div>
+    <div class="top-bar"><span class="brand">Fennip</span><span class="soft">Shelf</span><span class="rest"><AccountMenu /></span></div>
     <main tabindex="-1" data-home>
       <header>
         <div><h1>Jobs</h1><p class="soft">One job is one commission: its pictures, and what is still to be done on them.</p></div>
-        <div class="acts"><ElButton data-test="take-job" @click="chooser?.click()">Take a job in</ElButton><ElButton type="primary" data-test="new-job" @click="asking = true">New job</ElButton></div>
+        <div v-if="session.mayChange" class="acts"><ElButton data-test="take-job" @click="chooser?.click()">Take a job in</ElButton><ElButton type="primary" data-test="new-job" @click="asking = true">New job</ElButton></div>
         <input ref="chooser" type="file" accept=".zip,application/zip" hidden data-test="archive-file" @change="chosen" />
       </header>
       <p v-if="problem" class="shows">{{ problem }}</p>
@@ -104,7 +107,7 @@ onUnmounted(() => stop())
         </div>
         <div class="newest"><RouterLink v-for="picture in job.newest" :key="picture.id" :to="`/jobs/${job.id}/pictures/${picture.id}/${picture.stage}`" :title="`${picture.name}: go on in ${STAGE_WORDS[picture.stage]}`" :aria-label="`${picture.name}: go on in ${STAGE_WORDS[picture.stage]}`" data-test="shelf-picture"><Thumbnail :picture="picture" :width="104" :most="70" /></RouterLink></div>
         <span class="left">{{ total(job) === 0 ? '' : minutesLeft(job.open, job.mended) }}</span>
-        <ElButton text size="small" data-test="delete-job" :aria-label="`Delete ${job.title}`" @click="remove(job)">Delete</ElButton>
+        <ElButton v-if="session.mayChange" text size="small" data-test="delete-job" :aria-label="`Delete ${job.title}`" @click="remove(job)">Delete</ElButton>
       </div>
       <section v-if="deleted.length > 0" class="gone" data-test="deleted-jobs">
         <h2>Deleted within a day</h2>
@@ -142,6 +145,4 @@ p { margin: 2px 0 0; }
 .left { text-align: right; }
 .gone { margin-top: 26px; color: var(--soft-ink); }
 .gone h2 { font-size: 13px; margin: 0 0 6px; }
-.form { display: flex; flex-direction: column; gap: 12px; }
-.form .main { justify-content: center; }
 </style>

@@ -2,10 +2,10 @@
 import { computed } from 'vue'
 import { whatShows } from '@fennip/core/check/telltales.js'
 import { mendShape } from '@fennip/core/mend/mend-shape.js'
-import { sourceShape } from '@fennip/core/mend/heal/donor.js'
+import { sourceShape } from '@fennip/core/shape/donor.js'
 import { shapeCentre } from '@fennip/core/shape/shape.js'
 import { useBench } from '../store/bench.js'
-import type { DragPreview } from './mark-drag.js'
+import type { DragPreview } from './tools/mark-drag.js'
 import { pathOf } from './paths.js'
 import type { Sight } from './sight.js'
 

@@ -4,7 +4,7 @@ import { TILE_SIZE, tileRegion } from '@fennip/core/raster/pyramid.js'
 import { overlaps, type Region } from '@fennip/core/raster/raster.js'
 import type { Picture } from '../shared/api.js'
 import type { PixelPool, TilePlace } from '../workers/pool.js'
-import type { View } from '../workers/pixels.worker.js'
+import type { View } from '../workers/view.js'
 
 /**
  * Tiles of a picture for the viewer. Every tile is a canvas of our own, so that a mend repaints just the tiles it

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { ElInputNumber, ElOption, ElPopover, ElSelect, ElSlider } from 'element-plus'
 import { computed, ref } from 'vue'
-import { operationOf } from '@fennip/core/operations/registry.js'
+import { operationOf } from '@fennip/core/pipeline/registry.js'
 import { describeSettings } from '@fennip/core/operations/settings.js'
 import type { OperationStep } from '@fennip/core/treatment/schema.js'
 import { useSteps } from '../store/steps.js'

@@ -1,10 +1,12 @@
 <script setup lang="ts">
 import { ElSwitch } from 'element-plus'
+import { storeToRefs } from 'pinia'
 import { computed } from 'vue'
 import { VueDraggable } from 'vue-draggable-plus'
-import { operationOf } from '@fennip/core/operations/registry.js'
+import { operationOf } from '@fennip/core/pipeline/registry.js'
 import { sentenceOf } from '@fennip/core/operations/settings.js'
 import type { OperationStep } from '@fennip/core/treatment/schema.js'
+import { keyHandler } from '../help/use-keys.js'
 import { useSteps } from '../store/steps.js'
 import SentenceValue from './SentenceValue.vue'
 
@@ -15,21 +17,25 @@ const own = computed({
   set: (rows: OperationStep[]) => void list.reorder(rows.map(({ id }) => id)),
 })
 const partsOf = (step: OperationStep) => sentenceOf(operationOf(step.operation), step.settings)
-function onKey(event: KeyboardEvent, step: OperationStep): void {
+const { selected } = storeToRefs(list)
+function stepBy(by: 1 | -1): void {
   const ids = own.value.map(({ id }) => id)
-  const at = ids.indexOf(step.id)
-  if (event.key === 'ArrowDown' || event.key === 'ArrowUp') {
-    const by = event.key === 'ArrowDown' ? 1 : -1
-    if (event.altKey) void list.move(step.id, by)
-    else if (ids[at + by]) {
-      list.selectedId = ids[at + by]!
-      document.getElementById(`step-${ids[at + by]}`)?.focus()
-    }
-  } else if (event.key === ' ') void list.toggle(step)
-  else if (event.key === 'Delete') void list.remove(step.id)
-  else return
-  event.preventDefault()
-  event.stopPropagation()
+  const next = ids[ids.indexOf(list.selectedId!) + by]
+  if (!next) return
+  list.selectedId = next
+  document.getElementById(`step-${next}`)?.focus()
+}
+/** A row that has the focus is the selected one. */
+const answer = keyHandler(['steps'], {
+  'step-next': () => stepBy(1),
+  'step-back': () => stepBy(-1),
+  'step-down': () => void list.move(selected.value!.id, 1),
+  'step-up': () => void list.move(selected.value!.id, -1),
+  'step-switch': () => void list.toggle(selected.value!),
+  'step-remove': () => void list.remove(selected.value!.id),
+}, () => !!selected.value)
+function onKey(event: KeyboardEvent): void {
+  if (answer(event)) event.stopPropagation()
 }
 </script>
 
@@ -37,7 +43,7 @@ function onKey(event: KeyboardEvent, step: OperationStep): void {
   <VueDraggable v-model="own" handle=".grip" :animation="120" class="steps" role="list">
     <div
       v-for="step in own" :id="`step-${step.id}`" :key="step.id" class="step" role="listitem" tabindex="0" :class="{ on: step.id === list.selectedId, off: !step.enabled }" data-test="step" :data-operation="step.operation"
-      @click="list.selectedId = step.id" @focus="list.selectedId = step.id" @keydown.self="onKey($event, step)"
+      @click="list.selectedId = step.id" @focus="list.selectedId = step.id" @keydown.self="onKey"
     >
       <ElSwitch :model-value="step.enabled" size="small" :aria-label="step.enabled ? 'Switch off' : 'Switch on'" data-test="step-switch" @click.stop @change="list.toggle(step)" />
       <div>

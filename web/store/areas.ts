@@ -2,10 +2,11 @@ import { defineStore } from 'pinia'
 import { computed, ref, shallowRef, watch } from 'vue'
 import type { AreaMarks } from '@fennip/core/shape/grow-area.js'
 import type { Outline, Shape } from '@fennip/core/shape/shape.js'
-import { putArea, removeArea } from '@fennip/core/treatment/guards.js'
+import { putArea, removeArea } from '@fennip/core/mend/picture/guards.js'
 import type { Area } from '@fennip/core/treatment/schema.js'
 import { plain } from '../shared/plain.js'
-import { identifier, useBench } from './bench.js'
+import { useBench } from './bench.js'
+import { identifier } from './identifier.js'
 
 const NO_MARKS: AreaMarks = { inside: [], outside: [] }
 

@@ -3,7 +3,7 @@ import { whatShows } from '@fennip/core/check/telltales.js'
 import { worstOf } from '@fennip/core/mend/next-best.js'
 import { shapeCentre } from '@fennip/core/shape/shape.js'
 import type { Flaw, Step } from '@fennip/core/treatment/schema.js'
-import { isSeenAtSize, weightAtSize } from '@fennip/core/treatment/visibility.js'
+import { isSeenAtSize, weightAtSize } from '@fennip/core/check/visibility.js'
 
 export type LedgerFilter = 'all' | 'open' | 'judge' | 'shows' | 'left' | 'group'
 export type LedgerOrder = 'weight' | 'size' | 'doubt' | 'telltale' | 'reading'

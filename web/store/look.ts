@@ -2,7 +2,7 @@ import { defineStore } from 'pinia'
 import { computed, ref, shallowRef, watch } from 'vue'
 import { plain } from '../shared/plain.js'
 import { RELIEF_RADIUS, type Lens } from '../workers/lenses.js'
-import type { View } from '../workers/pixels.worker.js'
+import type { View } from '../workers/view.js'
 import { useBench } from './bench.js'
 import { useSteps } from './steps.js'
 
@@ -48,6 +48,8 @@ export const useLook = defineStore('look', () => {
   /** Seen with fresh eyes: mirrored, or turned by quarters, in the view alone. */
   const flipped = ref(false)
   const quarters = ref(0)
+  /** Stages whose steps stand on the mended picture: flaws are not marked in them. */
+  const isOnMended = computed(() => ['correct', 'rebuild', 'finish', 'hand-over'].includes(stage.value))
   const isFresh = computed(() => flipped.value || quarters.value !== 0)
 
   // Every picture is first seen as it is.
@@ -60,5 +62,5 @@ export const useLook = defineStore('look', () => {
     compareScope.value = 'all'
   })
 
-  return { stage, lens, lensStrength, reliefRadius, holdOriginal, compareScope, beside, linked, divider, before, flipped, quarters, isFresh }
+  return { stage, lens, lensStrength, reliefRadius, holdOriginal, compareScope, beside, linked, divider, before, flipped, quarters, isFresh, isOnMended }
 })

@@ -14,8 +14,8 @@ export interface Outcome {
   refused?(gesture: Gesture, problem: ProblemError): void
 }
 
-/** Whether a failure may go by itself: the server or its database is not there, or a disk is full. */
-export const isPassing = (error: unknown): boolean => !(error instanceof ProblemError) || error.status >= 500
+/** Whether a failure may go by itself: the server or its database is not there, a disk is full, or a session has ended. */
+export const isPassing = (error: unknown): boolean => !(error instanceof ProblemError) || error.status >= 500 || error.status === 401
 
 /**
  * Gestures on their way to the server: kept in the browser, sent in order whatever page is open, and sent again with

@@ -4,6 +4,7 @@ import type { Region } from '@fennip/core/raster/raster.js'
 import { api } from '../shared/api.js'
 import { cellsWithin, lookedShare, nextUnlooked, sectorAt, sectorsOf } from '../stage/sectors.js'
 import type { Sight } from '../stage/sight.js'
+import { useSession } from '../access/session.js'
 import { useBench } from './bench.js'
 
 /** So long a place has to be in view to have been looked at, in milliseconds. */
@@ -14,6 +15,7 @@ const SAVED_EVERY = 1500
 /** The methodical pass over the picture: what was looked at at 1:1 or closer, and where to go on. */
 export const useRound = defineStore('round', () => {
   const bench = useBench()
+  const session = useSession()
   const looked = shallowRef<ReadonlySet<number>>(new Set())
   const sight = shallowRef<Sight | null>(null)
   /** Set by the picture view: bring a place into the middle at 1:1. */
@@ -60,7 +62,7 @@ export const useRound = defineStore('round', () => {
   async function save(): Promise<void> {
     clearTimeout(saveTimer)
     saveTimer = 0
-    if (!unsaved) return
+    if (!unsaved || !session.mayChange) return
     const { picture: id, cells } = unsaved
     unsaved = null
     try {

@@ -20,8 +20,7 @@ export function useRuns({ opened, revision, problem, settled, report }: Worked) 
   async function noteRun(id: string, state: string, progress: number): Promise<void> {
     const known = runs.value.find((candidate) => candidate.id === id)
     if (known && (state === 'queued' || state === 'running')) {
-      known.state = state
-      known.progress = progress
+      runs.value = runs.value.map((candidate) => (candidate.id === id ? { ...candidate, state, progress } : candidate))
       return
     }
     const fresh = await api.run(id)

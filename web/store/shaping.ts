@@ -4,7 +4,8 @@ import { addToShape, joinStrokes, splitStroke, strokeFromSpot, takeFromShape, wi
 import type { Shape } from '@fennip/core/shape/shape.js'
 import type { Flaw, Operation, Step } from '@fennip/core/treatment/schema.js'
 import { plain } from '../shared/plain.js'
-import { identifier, useBench } from './bench.js'
+import { useBench } from './bench.js'
+import { identifier } from './identifier.js'
 
 /** What is about to be done to the shape of the selected flaw. */
 export type Shaping = 'add' | 'take' | 'split' | 'draw-out'

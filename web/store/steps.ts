@@ -1,15 +1,17 @@
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef, watch } from 'vue'
 import type { AreaTelltales } from '@fennip/core/check/area-telltales.js'
-import type { StepOptions } from '@fennip/core/operations/make-step.js'
-import type { OperationStage, Settings } from '@fennip/core/operations/operation.js'
-import { allOperations, operationOf, placeOf } from '@fennip/core/operations/registry.js'
+import type { AreaExplanation } from '@fennip/core/check/explain-area.js'
+import type { StepOptions } from '@fennip/core/pipeline/make-step.js'
+import type { Settings } from '@fennip/core/operations/operation.js'
+import { allOperations, operationOf, placeOf } from '@fennip/core/pipeline/registry.js'
 import { describeSettings, type SettingDescription } from '@fennip/core/operations/settings.js'
 import { shapePartsOf } from '@fennip/core/shape/area.js'
 import { shapeCentre } from '@fennip/core/shape/shape.js'
-import type { Area, Operation, OperationStep } from '@fennip/core/treatment/schema.js'
+import type { Area, Operation, OperationStep, OperationStage } from '@fennip/core/treatment/schema.js'
 import { plain } from '../shared/plain.js'
-import { identifier, useBench } from './bench.js'
+import { useBench } from './bench.js'
+import { identifier } from './identifier.js'
 
 /** A setting that has rested so long is saved, in milliseconds. */
 const AT_REST = 400
@@ -187,6 +189,12 @@ export const useSteps = defineStore('steps', () => {
     if (mine === turn) telltales.value = measured
   }
 
+  /** What is drawn to explain the telltales of the selected step. */
+  async function explain(): Promise<AreaExplanation | null> {
+    const step = saved.value.find(({ id }) => id === selectedId.value)
+    return step && bench.opened ? bench.thePool().helper.explainArea(plain(step), plain(before(step.id))).catch(() => null) : null
+  }
+
   watch(() => [selectedId.value, saved.value, stage.value, bench.areas], () => void measure())
   watch(() => bench.opened?.id, () => {
     clearTimeout(timer)
@@ -201,5 +209,5 @@ export const useSteps = defineStore('steps', () => {
     void keep()
   })
 
-  return { stage, selectedId, draft, tried, place, frame, busy, telltales, saved, steps, own, selected, operation, offered, triable, triedSetting, valueOf, titleOf, before, make, remade, add, adjust, adjustValue, keep, change, toggle, remove, reorder, move, variants, save }
+  return { stage, selectedId, draft, tried, place, frame, busy, telltales, saved, steps, own, selected, operation, offered, triable, triedSetting, valueOf, titleOf, before, make, remade, add, adjust, adjustValue, keep, change, toggle, remove, reorder, move, variants, explain, save }
 })

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import type { FloatRaster } from '@fennip/core/operations/operation.js'
+import type { FloatRaster } from '@fennip/core/raster/raster.js'
 import { asChange, asGrain, asNegative, asRelief } from './lenses.js'
 
 const grey = (width: number, ...values: number[]): FloatRaster => ({ width, height: values.length / width, channels: 1, data: Float32Array.from(values) })

@@ -1,4 +1,4 @@
-import type { FloatRaster } from '@fennip/core/operations/operation.js'
+import type { FloatRaster } from '@fennip/core/raster/raster.js'
 
 /** Ways of looking that never touch the result. They work on the samples at full depth, before these are brought to the screen. */
 export const LENSES = ['plain', 'negative', 'relief', 'grain', 'change'] as const

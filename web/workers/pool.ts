@@ -1,10 +1,11 @@
 import { wrap, type Remote } from 'comlink'
 import type { Region } from '@fennip/core/raster/raster.js'
-import type { Patch } from '@fennip/core/render/patch.js'
+import type { Patch } from '@fennip/core/mend/patches/patch.js'
 import type { Operation, Treatment } from '@fennip/core/treatment/schema.js'
 import type { Picture } from '../shared/api.js'
 import { screenGamut } from '../shared/screen.js'
-import type { PixelWorker, View } from './pixels.worker.js'
+import type { PixelWorker } from './pixels.worker.js'
+import type { View } from './view.js'
 
 /** Level of the pyramid (0 is full size), column and row of a tile. */
 export interface TilePlace {

@@ -6,7 +6,7 @@ import { distanceAt, shapeBounds, type Outline } from '../../shape/shape.js'
 import type { AreaCandidate, AreaFind } from './area-find.js'
 import { barePaper, coloursOf, type Colours } from './bare-paper.js'
 import { cellsOfPicture, type TileCells } from './cells.js'
-import { boxRound, contourRound } from '../../raster/contour.js'
+import { boxRound, contourRound } from '../../shape/contour.js'
 import { confidenceOf, lossJudge } from '../judge.js'
 import { stableRegions, type Cluster } from './stable-regions.js'
 

@@ -3,10 +3,12 @@ import { makeRandom } from '../../random.js'
 import { makeRaster, rasterSource, type IntegerRaster } from '../../raster/raster.js'
 import { makeTransfer } from '../../raster/transfer.js'
 import { insideOutline, type Outline } from '../../shape/shape.js'
-import { findFlaws, findInTile, gatherFinds, type Find } from '../find.js'
+import { findFlaws, findInTile, gatherFinds } from '../find.js'
+import type { Find } from '../finds.js'
 import { logLight } from '../../raster/log-light.js'
 import { judge, moireJudge } from '../judge.js'
-import { loneWaveOf, moireCandidates, SCREEN_WINDOW, screensOfTile } from './moire.js'
+import { moireCandidates, screensOfTile } from './moire.js'
+import { loneWaveOf, SCREEN_WINDOW } from '../../raster/lone-wave.js'
 
 const transfer = makeTransfer({ type: 'srgb' }, 8)
 const [width, height] = [704, 512]

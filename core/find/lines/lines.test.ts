@@ -7,7 +7,8 @@ import { distanceAt, type Stroke } from '../../shape/shape.js'
 import type { Flaw } from '../../treatment/schema.js'
 import { makeOctaves } from '../discs/candidates.js'
 import { ColourLook } from '../discs/colour.js'
-import { findFlaws, gatherFinds, type Find } from '../find.js'
+import { findFlaws, gatherFinds } from '../find.js'
+import type { Find } from '../finds.js'
 import { flawsOfFinds, newFinds, undecidedFinds } from '../found-flaws.js'
 import { goesOn, joinPieces } from './join-lines.js'
 import { amongOthers } from './line-features.js'
@@ -343,7 +344,7 @@ describe('finds and flaws', () => {
     expect(newFinds([spot], [{ ...stain!, kind: 'loss' }])).toEqual([])
   })
   it('a speck that lies on a line is part of it, one beside it is not', () => {
-    const speck = (x: number, y: number) => ({ kind: 'speck', shape: { type: 'disc', x, y, r: 2 }, contrast: 5, weight: 20, confidence: 0.9, unrest: 1 }) as const
+    const speck = (x: number, y: number) => ({ kind: 'speck', shape: { type: 'disc', x, y, r: 2 }, contrast: 5, weight: 20, confidence: 0.9, unrest: 1, by: 'speck', score: 5, accepted: true }) as const
     const [piece] = piecesOf(plane(420, 160, [{ path: [[40, 60], [380, 60]], width: 2, depth: 0.4 }])).sort((a, b) => b.weight - a.weight)
     const tiles = [{ discs: [speck(200, 60), speck(200, 100)], pieces: [piece!] }]
     const finds = gatherFinds(tiles, { kinds: ['speck', 'line'], falseFinds: 3 }, { width: 420, height: 160 })

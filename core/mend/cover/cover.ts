@@ -5,10 +5,10 @@ import type { Transfer } from '../../raster/transfer.js'
 import { distanceFrom } from '../../raster/distance-transform.js'
 import { distanceOutside, insideOutline, shapeBounds, shapeThickness, type Outline, type Shape } from '../../shape/shape.js'
 import type { Area } from '../../treatment/schema.js'
-import { BARRED, FILL, type FillProblem } from '../fill/fill-bridge.js'
+import { BARRED, FILL, type FillProblem } from '../fill/fill-problem.js'
 import { fillReach, fillSmallOrLarge, planesOf, rolesOfOthers } from '../fill/fill.js'
 import { roundSample } from '../heal/heal.js'
-import type { Mended } from '../lift/lift.js'
+import type { Mended } from '../../check/mended.js'
 
 /**
  * What lies on a picture and hides it in its middle only: observed = (1 - a) x detail + a x veil in linear light (the alpha

@@ -7,7 +7,7 @@ import { outlinesOfMask } from '../../shape/from-mask.js'
 import { distanceOutside, moveShape, type Shape } from '../../shape/shape.js'
 import type { Cover } from './cover.js'
 import type { CoverFit } from './fit-cover.js'
-import type { Mended } from '../lift/lift.js'
+import type { Mended } from '../../check/mended.js'
 
 /** From this opacity on a pixel belongs to the core; and the core goes so many pixels further, since lens and compression smear its edge. */
 const [CORE, MARGIN_PX] = [0.2, 1]

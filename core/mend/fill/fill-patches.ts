@@ -1,7 +1,8 @@
 import { HALF_PATCH as HALF, PatchTable, type PatchGaps } from '../../kernels/patches.js'
 import { makeRandom, type Random } from '../../random.js'
 import { gaussianBlur } from '../../raster/blur.js'
-import { BARRED, bridgeGaps, FILL, KNOWN, type FillProblem } from './fill-bridge.js'
+import { bridgeGaps } from './fill-bridge.js'
+import { BARRED, FILL, KNOWN, type FillProblem } from './fill-problem.js'
 
 /** Least side of the coarsest level. */
 const LEAST_SIDE = 40

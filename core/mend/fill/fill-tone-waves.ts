@@ -1,7 +1,7 @@
 import { TONE_WINDOW, ToneTable } from '../../kernels/tone-waves.js'
 import { makeRandom } from '../../random.js'
 import { exp, ln } from '../../numbers/exact-math.js'
-import { KNOWN, type FillProblem } from './fill-bridge.js'
+import { KNOWN, type FillProblem } from './fill-problem.js'
 import { gapCells } from './gap-cells.js'
 import { layGrain } from './lay-grain.js'
 

@@ -2,11 +2,11 @@ import { clipRegion, growRegion, makeRaster, maximumOf, type IntegerRaster, type
 import { areaCoverage } from '../../shape/area.js'
 import { coverage, distanceOutside, shapeBounds, shapeThickness, type Shape } from '../../shape/shape.js'
 import type { Area } from '../../treatment/schema.js'
-import { BARRED, FILL, type FillProblem } from './fill-bridge.js'
+import { BARRED, FILL, type FillProblem } from './fill-problem.js'
 import { fillPatches } from './fill-patches.js'
 import { fillToneWaves } from './fill-tone-waves.js'
 import { roundSample } from '../heal/heal.js'
-import type { Mended } from '../lift/lift.js'
+import type { Mended } from '../../check/mended.js'
 
 /** What a fill needs to be made again. */
 export interface FillDecisions {

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import { makeRandom } from '../../random.js'
-import { BARRED, FILL, KNOWN, type FillProblem } from './fill-bridge.js'
+import { BARRED, FILL, KNOWN, type FillProblem } from './fill-problem.js'
 import { gapCells } from './gap-cells.js'
 
 const problem = (width: number, height: number, role: Uint8Array): FillProblem => ({ width, height, channels: [new Float32Array(width * height)], role })

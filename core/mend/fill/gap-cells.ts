@@ -1,4 +1,4 @@
-import { FILL, type FillProblem } from './fill-bridge.js'
+import { FILL, type FillProblem } from './fill-problem.js'
 
 /** The gaps of a square cell. */
 export interface GapCell {

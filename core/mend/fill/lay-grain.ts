@@ -2,7 +2,7 @@ import { GrainTable } from '../../kernels/grain.js'
 import type { Random } from '../../random.js'
 import { gaussianWeights } from '../../raster/blur.js'
 import { DEVIATION_PER_MAD, median } from '../../numbers/statistics.js'
-import { KNOWN, type FillProblem } from './fill-bridge.js'
+import { KNOWN, type FillProblem } from './fill-problem.js'
 import { gapCells, type GapCell } from './gap-cells.js'
 
 /** Grain is what a Gaussian of this deviation takes away, in pixels. */

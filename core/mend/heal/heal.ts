@@ -2,8 +2,8 @@ import { clipRegion, growRegion, makeRaster, maximumOf, type PixelSource } from 
 import { areaCoverage } from '../../shape/area.js'
 import { coverage, distanceOutside, shapeBounds, type Shape } from '../../shape/shape.js'
 import type { Area, Source } from '../../treatment/schema.js'
-import { donorRegion, isPlain, readDonor } from './donor.js'
-import type { Mended } from '../lift/lift.js'
+import { donorRegion, isPlain, readDonor } from '../../shape/donor.js'
+import type { Mended } from '../../check/mended.js'
 import { solveMembrane } from './membrane.js'
 
 /** What a heal or a clone needs to be made again. */

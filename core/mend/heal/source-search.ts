@@ -186,13 +186,6 @@ function touchTest(shape: Shape, others: readonly Shape[]): (dx: number, dy: num
   }
 }
 
-/** Whether two shapes share ground, by the discs round them. */
-export function shapesTouch(a: Shape, b: Shape): boolean {
-  if (!overlaps(shapeBounds(a), shapeBounds(b))) return false
-  if (a.type !== 'disc' || b.type !== 'disc') return true
-  return (a.x - b.x) * (a.x - b.x) + (a.y - b.y) * (a.y - b.y) < (a.r + b.r) * (a.r + b.r)
-}
-
 interface Cells {
   /** Cell indices on the ring and inside, with the columns and rows to keep moved ones on the grid. */
   readonly ring: Int32Array

@@ -1,5 +1,5 @@
 import { logLight, logTable } from '../../raster/log-light.js'
-import { loneWaveOf, SCREEN_WINDOW } from '../../find/fine/moire.js'
+import { loneWaveOf, SCREEN_WINDOW } from '../../raster/lone-wave.js'
 import { gaussianBlur, gaussianWeights } from '../../raster/blur.js'
 import { cos, PI, sin } from '../../numbers/exact-math.js'
 import { clipRegion, growRegion, type IntegerRaster, type PixelSource, type Plane, type Region } from '../../raster/raster.js'

@@ -1,4 +1,4 @@
-import { boxRound } from '../../raster/contour.js'
+import { boxRound } from '../../shape/contour.js'
 import { logTable } from '../../raster/log-light.js'
 import { gaussianBlur } from '../../raster/blur.js'
 import { medianCurve } from '../../numbers/median-curve.js'

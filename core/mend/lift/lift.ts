@@ -1,16 +1,9 @@
 import { gaussianBlur } from '../../raster/blur.js'
 import { exp } from '../../numbers/exact-math.js'
-import { clipRegion, makeRaster, type IntegerRaster, type PixelSource, type Region } from '../../raster/raster.js'
+import type { Mended } from '../../check/mended.js'
+import { clipRegion, makeRaster, type PixelSource } from '../../raster/raster.js'
 import type { Transfer } from '../../raster/transfer.js'
 import type { LightLoss } from './light-loss.js'
-
-/** Pixels as a mend leaves them, and which of them it touched. */
-export interface Mended {
-  readonly region: Region
-  readonly pixels: IntegerRaster
-  /** 1 where the mend touched a pixel, else 0. */
-  readonly touched: Uint8Array
-}
 
 /** Deviation in pixels of the filter that parts grain from tone. */
 const GRAIN_FILTER = 1.5

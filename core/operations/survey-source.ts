@@ -1,8 +1,0 @@
-import type { OperationContext, Survey } from './operation.js'
-import type { PixelSource } from '../raster/raster.js'
-import { rounded } from '../render/samples.js'
-
-/** What a step sees, as samples of 16 bits, for what is measured on samples. */
-export function sourceOf(survey: Survey, { channels, width, height }: OperationContext): PixelSource {
-  return { width, height, channels, depth: 16, read: (region) => rounded(survey.read(region, 0), 16) }
-}
