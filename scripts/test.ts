@@ -1,6 +1,6 @@
 import { spawn } from 'node:child_process'
 import { mkdirSync, readFileSync, rmSync } from 'node:fs'
-import { join } from 'node:path'
+import { join, relative } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { buildWeb } from './build-web.js'
 
@@ -16,6 +16,23 @@ rmSync(process.env.FENNIP_TEST_PICTURES, { recursive: true, force: true })
 
 let passed = 0
 let failed = 0
+/** What failed, for the end of the output: a long log is often cut, and its end is what is kept. */
+const failures: string[] = []
+
+/** What of a test's message says why: its first lines. */
+const MESSAGE_LINES = 12
+
+interface SuiteResult {
+  numPassedTests: number
+  numFailedTests: number
+  numFailedTestSuites: number
+  success: boolean
+  testResults: { name: string; status: string; message: string; assertionResults: { status: string; fullName: string; failureMessages: string[] }[] }[]
+}
+
+function firstLines(message: string): string {
+  return message.split('\n').slice(0, MESSAGE_LINES).map((line) => `    ${line}`).join('\n')
+}
 
 /** Run a command, and print what it said when it has ended: of two side by side, one after the other. */
 function run(name: string, command: string, args: string[]): Promise<boolean> {
@@ -36,7 +53,7 @@ async function check(name: string, command: string, args: string[]): Promise<voi
   if (await run(name, command, args)) passed++
   else {
     failed++
-    console.log(`${name}: failed`)
+    failures.push(`${name}: see above`)
   }
 }
 
@@ -44,13 +61,20 @@ async function suite(name: string, args: string[]): Promise<void> {
   const file = join(folder, `${name.replaceAll(' ', '-')}.json`)
   await run(name, 'npx', ['vitest', 'run', '--reporter=default', '--reporter=json', `--outputFile.json=${file}`, ...args])
   try {
-    const result = JSON.parse(readFileSync(file, 'utf8')) as { numPassedTests: number; numFailedTests: number; numFailedTestSuites: number; success: boolean }
+    const result = JSON.parse(readFileSync(file, 'utf8')) as SuiteResult
     passed += result.numPassedTests
     failed += result.numFailedTests
     if (!result.success && result.numFailedTests === 0) failed += Math.max(1, result.numFailedTestSuites)
+    for (const each of result.testResults.filter((one) => one.status === 'failed')) {
+      failures.push(`${name}: ${relative(root, each.name)}`)
+      if (each.message) failures.push(firstLines(each.message))
+      for (const test of each.assertionResults.filter((one) => one.status === 'failed')) {
+        failures.push(`  ${test.fullName}`, ...test.failureMessages.map(firstLines))
+      }
+    }
   } catch {
     failed++
-    console.log(`${name}: did not run to its end`)
+    failures.push(`${name}: did not run to its end, see above`)
   }
 }
 
@@ -75,5 +99,6 @@ await Promise.all([
   suite('Tests of the interface', ['e2e', ...[...BESIDE_THE_SERVER, CLEAN_CLONE].flatMap((file) => ['--exclude', `**/${file}*`]), '--no-file-parallelism']),
 ])
 
+if (failures.length > 0) console.log(`\nFailed\n\n${failures.join('\n')}`)
 console.log(`\n${passed} passed, ${failed} failed`)
 process.exit(failed > 0 ? 1 : 0)
