@@ -1,4 +1,3 @@
-import { gaussianBlur } from '../raster/blur.js'
 import { clipRegion, crop, growRegion, makeRaster, rasterSource, type IntegerRaster, type Plane, type Region } from '../raster/raster.js'
 import { median } from '../numbers/statistics.js'
 import { makeToneSpace } from '../raster/tone-space.js'
@@ -9,6 +8,7 @@ import { alignRescan } from '../rescan/align-rescan.js'
 import { correlation } from '../rescan/compare-places.js'
 import { placeIn, scaleOf, type Similarity } from '../rescan/similarity.js'
 import { alignedPlace, alignPictures, UNMOVED, type Alignment } from '../rescan/align.js'
+import { spreadInwards } from './spread-inwards.js'
 
 /** A picture with the tone curve of its profile. */
 export interface Sourced { readonly pixels: IntegerRaster; readonly curve: TransferCurve }
@@ -27,16 +27,13 @@ export interface BroughtOver {
 const [RING_SHARE, LEAST_RING, MOST_RING] = [0.25, 12, 120]
 /** The zone's surroundings are aligned once more by themselves, since things at other distances lie otherwise; it may move them so far, as a share of their size. */
 const MOST_LOCAL = 0.03
-/** What is left of a difference at the zone's edge is carried inwards by ever wider Gaussians. */
-const WIDTHS = [2, 6, 18, 54]
 /** Below this cover a pixel belongs to the surroundings. */
 const OUTSIDE = 0.02
 
 /**
  * Bring what another picture of the same scene shows into a zone: aligned (the whole, then the surroundings of the zone),
  * matched in light by channel in the ring around the zone, and what is left of a difference at the edge is spread smoothly
- * over the zone, so that nothing steps (as Perez and others 2003 do with a membrane; here by normalized convolution, Knutsson
- * and Westin 1993).
+ * over the zone (`spreadInwards`), so that nothing steps.
  *
  * @param cover  Of the zone, 0..1 a pixel of the picture.
  */
@@ -119,17 +116,7 @@ function gainOf(here: Float32Array, there: Float32Array, inside: Float32Array, c
 /** Add to what was brought what it lacks around the zone, carried inwards. */
 function spreadDifference(here: Float32Array, brought: Float32Array, inside: Float32Array, { width, height }: Region, channels: number, c: number): void {
   const known = Float32Array.from(inside, (value) => (value > OUTSIDE ? 0 : 1))
-  const difference = Float32Array.from(inside, (_, i) => known[i]! * (here[i * channels + c]! - brought[i * channels + c]!))
-  const filled = new Float32Array(inside.length)
-  const done = new Uint8Array(inside.length)
-  for (const [k, deviation] of WIDTHS.entries()) {
-    const [sum, weight] = [gaussianBlur({ width, height, data: difference }, deviation).data, gaussianBlur({ width, height, data: known }, deviation).data]
-    for (let i = 0; i < filled.length; i++) {
-      if (done[i] === 1 || (weight[i]! < 0.12 && k < WIDTHS.length - 1)) continue
-      filled[i] = weight[i]! > 1e-4 ? sum[i]! / weight[i]! : 0
-      done[i] = 1
-    }
-  }
-  const smooth = gaussianBlur({ width, height, data: filled }, WIDTHS[1]!).data
-  for (let i = 0; i < filled.length; i++) brought[i * channels + c]! += inside[i]! > OUTSIDE ? smooth[i]! : 0
+  const difference = Float32Array.from(inside, (_, i) => here[i * channels + c]! - brought[i * channels + c]!)
+  const smooth = spreadInwards(difference, known, width, height)
+  for (let i = 0; i < smooth.length; i++) brought[i * channels + c]! += inside[i]! > OUTSIDE ? smooth[i]! : 0
 }

@@ -3,6 +3,7 @@ import { makeRandom } from '../random.js'
 import { makeRaster, type IntegerRaster, type Plane } from '../raster/raster.js'
 import { alignedPlace, alignPictures } from '../rescan/align.js'
 import { drawnIn, mergeExposures } from './merge.js'
+import { spreadInwards } from './spread-inwards.js'
 import { proposeBrackets } from './propose-brackets.js'
 
 const [WIDTH, HEIGHT] = [360, 260]
@@ -113,6 +114,44 @@ describe('merging', () => {
     }
     expect(spread(other.raster.data)).toBeGreaterThan(1.5 * spread(raster.data))
     for (let y = 20; y < 100; y++) expect(other.raster.data[y * WIDTH + 30]).toBe(raster.data[y * WIDTH + 30])
+  })
+  it('lays a part without a seam where its exposure is a little lighter there, its own contrast kept', () => {
+    // Light that wanders into the lens in one exposure alone: 30 % more on the left.
+    const hazy = bracket()
+    const dark = hazy[0]!.pixels
+    for (let i = 0; i < dark.data.length; i++) dark.data[i] = Math.min(255, Math.round(dark.data[i]! * (1.3 - (0.3 * (i % WIDTH)) / WIDTH)))
+    const cover = new Float32Array(WIDTH * HEIGHT)
+    for (let y = 60; y < 110; y++) cover.fill(1, y * WIDTH + 20, y * WIDTH + 80)
+    const plain = mergeExposures(hazy, { type: 'srgb' }, 1).raster
+    const laid = mergeExposures(hazy, { type: 'srgb' }, 1, new Map(), undefined, [{ cover, from: 0 }]).raster
+    const mean = (raster: IntegerRaster, left: number) => {
+      let sum = 0
+      for (let y = 64; y < 106; y++) for (let x = left; x < left + 4; x++) sum += raster.data[y * WIDTH + x]! / 65535
+      return sum / 168
+    }
+    // Across its right edge it steps no more than the merge of all does there.
+    const step = (raster: IntegerRaster) => mean(raster, 76) - mean(raster, 81)
+    expect(Math.abs(step(laid) - step(plain))).toBeLessThan(0.006)
+    // And in its middle it is as light as its surroundings make it.
+    expect(Math.abs(mean(laid, 48) - mean(plain, 48))).toBeLessThan(0.01)
+  })
+})
+
+describe('carrying a difference inwards', () => {
+  const side = 80
+  const isKnown = (i: number) => Math.hypot((i % side) - 40, Math.floor(i / side) - 40) > 15
+  const known = Float32Array.from({ length: side * side }, (_, i) => (isKnown(i) ? 1 : 0))
+
+  it('keeps what is even, and goes smoothly from one side to the other', () => {
+    const even = spreadInwards(new Float32Array(side * side).fill(0.1), known, side, side)
+    for (const value of even) expect(value).toBeCloseTo(0.1, 4)
+    // A slope is harmonic: a membrane, solved by hand, carries it on unchanged.
+    const slope = Float32Array.from({ length: side * side }, (_, i) => (i % side) / side)
+    const carried = spreadInwards(slope, known, side, side)
+    for (let x = 26; x < 54; x++) expect(Math.abs(carried[40 * side + x]! - x / side)).toBeLessThan(0.05)
+  })
+  it('says nothing where nothing is known', () => {
+    expect(spreadInwards(new Float32Array(400).fill(1), new Float32Array(400), 20, 20).every((value) => value === 0)).toBe(true)
   })
 })
 

@@ -1,32 +1,20 @@
-import type { Plane } from '../raster/raster.js'
-import { depthOf, makeRaster, maximumOf, type IntegerRaster } from '../raster/raster.js'
+import { clipRegion, depthOf, growRegion, makeRaster, maximumOf, type IntegerRaster, type Plane } from '../raster/raster.js'
 import { partsOf } from '../raster/parts.js'
-import { boxMean } from '../raster/box.js'
-import { ln } from '../numbers/exact-math.js'
-import { squareExtreme } from '../raster/extremes.js'
 import { distanceFrom } from '../raster/distance-transform.js'
-import { makeToneSpace } from '../raster/tone-space.js'
+import { makeToneSpace, type ToneSpace } from '../raster/tone-space.js'
 import type { TransferCurve } from '../raster/transfer.js'
 import { median } from '../numbers/statistics.js'
 import { resample } from '../render/resample.js'
 import { toFloat } from '../render/samples.js'
 import { alignedPlace, alignPictures, UNMOVED, type Alignment } from '../rescan/align.js'
+import { CLIPPED, DARK, findMoving, log2, type MovingThing } from './moving-things.js'
+import { spreadInwards } from './spread-inwards.js'
 
 /** One exposure of a bracket. */
 export interface Exposure {
   readonly pixels: IntegerRaster
   /** Light let in over that of the others, from time, aperture and sensitivity; fitted when not known. */
   readonly light?: number | undefined
-}
-
-/** Something that moved between the exposures. */
-export interface MovingThing {
-  readonly x: number
-  readonly y: number
-  readonly width: number
-  readonly height: number
-  /** Exposure that it is taken from. */
-  readonly from: number
 }
 
 /** A part of the reference that is taken from one exposure by hand, moved or not. */
@@ -48,18 +36,10 @@ export interface Merged {
   readonly owner: Uint8Array
 }
 
-/** A tone above this share is clipped or nearly so, below that there is mostly noise. */
-const [CLIPPED, DARK] = [0.965, 0.035]
-/** What moved differs by more than so many deviations of what the noise leaves, and by this share of its light. */
-const [DEVIATIONS, LEAST_RATIO] = [4.5, 0.12]
-/** Things are looked for on a level of at most so many pixels. */
-const MOVING_PIXELS = 900_000
-/** Smaller changes are noise at edges, as a share of the picture. */
-const LEAST_THING = 0.00012
-/** Another exposure than the reference shows a thing when so much less of it is clipped or black, as a share. */
-const SHOWS_MORE = 0.08
-/** So far around a thing its exposure is taken whole, and over as much more it goes over into the merge, in pixels of that level. */
-const [AROUND, BLEND] = [3, 4]
+/** So far around what is taken from one exposure it goes over into the merge, in pixels. */
+const FADE_PX = 12
+/** The difference at its edge is measured in a ring of this width, in pixels. */
+const RING_PX = 40
 
 /**
  * Merge exposures of one scene, aligned, each moving thing from one of them.
@@ -96,42 +76,102 @@ export function mergeExposures(exposures: readonly Exposure[], curve: TransferCu
   const { moving, owner } = findMoving(light, ratios, isOutside, reference, width, height, channels, tones.decode, chosen)
   for (const { cover, from } of parts) for (let i = 0; i < owner.length; i++) if (cover[i]! > 0.5) owner[i] = from + 1
   onShare(0.75)
+  const tonesOf = tonesOfPixels(light, ratios, isOutside, reference, channels, tones)
   const raster = makeRaster(width, height, channels, 16)
-  const softOwner = blended(owner, width, height)
-  // The brightest light that any exposure still tells apart, over white of the reference.
-  const white = Math.max(1, 1 / Math.min(...ratios))
   const values = new Float64Array(channels)
   for (let i = 0; i < width * height; i++) {
-    values.fill(0)
+    if (owner[i] === 0 || !tonesOf(i, owner[i]! - 1, values)) tonesOf(i, null, values)
+    for (let c = 0; c < channels; c++) raster.data[i * channels + c] = Math.round(65535 * values[c]!)
+  }
+  onShare(0.9)
+  joinOwned(raster, owner, tonesOf)
+  onShare(1)
+  return { raster, reference, alignments, ratios, moving, owner }
+}
+
+/** Tones of a pixel, 0..1, as one exposure has them, or as all do for null; false where that one does not show it. */
+type TonesOf = (index: number, exposure: number | null, into: Float64Array) => boolean
+
+function tonesOfPixels(light: readonly Float32Array[], ratios: readonly number[], isOutside: readonly ((index: number) => boolean)[], reference: number, channels: number, tones: ToneSpace): TonesOf {
+  // The brightest light that any exposure still tells apart, over white of the reference.
+  const white = Math.max(1, 1 / Math.min(...ratios))
+  return (i, exposure, into) => {
+    into.fill(0)
     let total = 0
-    let longest = -1
     for (let e = 0; e < light.length; e++) {
+      if (exposure !== null && exposure !== e) continue
       const data = light[e]!
       let [least, most] = [1, 0]
       for (let c = 0; c < channels; c++) {
         least = Math.min(least, data[i * channels + c]!)
         most = Math.max(most, data[i * channels + c]!)
       }
-      let say = owner[i] === 0 ? hat(most, least) * ratios[e]! : owner[i] === e + 1 ? 1 : 0
-      if (owner[i] === 0 && softOwner.share[i]! > 0) say = say * (1 - softOwner.share[i]!) + (softOwner.from[i] === e + 1 ? softOwner.share[i]! * 4 : 0)
-      if (say > 0 && isOutside[e]!(i)) say = 0
-      if (say <= 0) continue
-      longest = e
+      const say = exposure === null ? hat(most, least) * ratios[e]! : 1
+      if (say <= 0 || isOutside[e]!(i)) continue
       total += say
-      for (let c = 0; c < channels; c++) values[c]! += (say * tones.decode(data[i * channels + c]!)) / ratios[e]!
+      for (let c = 0; c < channels; c++) into[c]! += (say * tones.decode(data[i * channels + c]!)) / ratios[e]!
     }
-    if (longest < 0) {
+    if (total === 0) {
+      if (exposure !== null) return false
       // Clipped or black in all: the reference says what it can.
       total = 1
-      for (let c = 0; c < channels; c++) values[c] = tones.decode(light[reference]![i * channels + c]!)
+      for (let c = 0; c < channels; c++) into[c] = tones.decode(light[reference]![i * channels + c]!)
     }
     let peak = 0
-    for (let c = 0; c < channels; c++) peak = Math.max(peak, values[c]! / total)
+    for (let c = 0; c < channels; c++) peak = Math.max(peak, into[c]! / total)
     const drawn = peak <= 0 ? 1 : drawnIn(peak, white) / peak
-    for (let c = 0; c < channels; c++) raster.data[i * channels + c] = Math.max(0, Math.min(65535, Math.round(65535 * tones.encode((values[c]! / total) * drawn))))
+    for (let c = 0; c < channels; c++) into[c] = Math.max(0, Math.min(1, tones.encode((into[c]! / total) * drawn)))
+    return true
   }
-  onShare(1)
-  return { raster, reference, alignments, ratios, moving, owner }
+}
+
+/**
+ * Lay what is from one exposure into the merge without a seam: what both differ by around it is carried over it, and just
+ * beyond its edge it fades.
+ */
+function joinOwned(raster: IntegerRaster, owner: Uint8Array, tonesOf: TonesOf): void {
+  const { width, height, channels, data } = raster
+  const [all, one] = [new Float64Array(channels), new Float64Array(channels)]
+  for (const exposure of new Set(owner)) {
+    if (exposure === 0) continue
+    for (const { label, box, labels } of partsOwnedBy(owner, exposure, width, height)) {
+      const region = clipRegion(growRegion(box, RING_PX), width, height)
+      const size = region.width * region.height
+      const place = (i: number) => ((i / region.width | 0) + region.y) * width + (i % region.width) + region.x
+      const inside = Uint8Array.from({ length: size }, (_, i) => (labels[place(i)] === label ? 1 : 0))
+      const distance = distanceFrom(inside, region.width, region.height)
+      const known = new Float32Array(size)
+      const differences = Array.from({ length: channels }, () => new Float32Array(size))
+      const tonesOfOne = new Float32Array(size * channels)
+      const isShown = new Uint8Array(size)
+      for (let i = 0; i < size; i++) {
+        if (!tonesOf(place(i), exposure - 1, one)) continue
+        isShown[i] = 1
+        tonesOfOne.set(one, i * channels)
+        // Where it is clipped or black it says nothing of how both differ.
+        const says = owner[place(i)] === 0 && Math.max(...one) < CLIPPED && Math.min(...one) > DARK
+        if (!says) continue
+        known[i] = 1
+        tonesOf(place(i), null, all)
+        for (let c = 0; c < channels; c++) differences[c]![i] = all[c]! - one[c]!
+      }
+      const carried = differences.map((difference) => spreadInwards(difference, known, region.width, region.height))
+      for (let i = 0; i < size; i++) {
+        const share = inside[i] === 1 ? isShown[i]! : owner[place(i)] === 0 && known[i] === 1 ? Math.max(0, 1 - distance[i]! / FADE_PX) : 0
+        if (share === 0) continue
+        for (let c = 0; c < channels; c++) {
+          const at = place(i) * channels + c
+          const laid = 65535 * Math.max(0, Math.min(1, tonesOfOne[i * channels + c]! + carried[c]![i]!))
+          data[at] = Math.round(data[at]! + share * (laid - data[at]!))
+        }
+      }
+    }
+  }
+}
+
+function partsOwnedBy(owner: Uint8Array, exposure: number, width: number, height: number) {
+  const { labels, parts } = partsOf(owner.map((value) => (value === exposure ? 1 : 0)), width, height)
+  return parts.map((part) => ({ ...part, labels }))
 }
 
 /** Light below the knee stays; above it goes over smoothly to white, which is where the darkest exposure clips. */
@@ -178,98 +218,3 @@ function ratioOf(data: Float32Array, reference: Float32Array, channels: number, 
   // Exif rounds its times; what is measured is nearer, unless it is something else altogether.
   return told !== null && Math.abs(log2(fitted / told)) > 0.7 ? told : fitted
 }
-
-function findMoving(light: readonly Float32Array[], ratios: readonly number[], isOutside: readonly ((index: number) => boolean)[], reference: number, width: number, height: number, channels: number, decode: (value: number) => number, chosen: ReadonlyMap<number, number>): { moving: MovingThing[]; owner: Uint8Array } {
-  let step = 1
-  while ((width * height) / (step * step) > MOVING_PIXELS) step++
-  const [w, h] = [Math.ceil(width / step), Math.ceil(height / step)]
-  const green = channels > 1 ? 1 : 0
-  // Encoded tone and light on the level, the mean of its pixels.
-  const small = light.map((data) => {
-    const plane = new Float32Array(w * h)
-    for (let y = 0; y < h; y++) for (let x = 0; x < w; x++) {
-      let [sum, count] = [0, 0]
-      for (let py = y * step; py < Math.min(height, (y + 1) * step); py++) for (let px = x * step; px < Math.min(width, (x + 1) * step); px++) {
-        sum += data[(py * width + px) * channels + green]!
-        count++
-      }
-      plane[y * w + x] = sum / count
-    }
-    return boxMean({ width: w, height: h, data: plane }, 1).data
-  })
-  const changed = new Float32Array(w * h)
-  for (let e = 0; e < small.length; e++) {
-    if (e === reference) continue
-    const [a, b] = [small[e]!, small[reference]!]
-    const difference = new Float32Array(w * h)
-    const usable = new Uint8Array(w * h)
-    for (let i = 0; i < difference.length; i++) {
-      // Beyond its edge an exposure says nothing, and just inside the mean is half made of that.
-      const [px, py] = [(i % w) * step, Math.floor(i / w) * step]
-      const corners = [[px - 2 * step, py - 2 * step], [px + 3 * step, py - 2 * step], [px - 2 * step, py + 3 * step], [px + 3 * step, py + 3 * step]]
-      if (corners.some(([x, y]) => isOutside[e]!(Math.max(0, Math.min(height - 1, y!)) * width + Math.max(0, Math.min(width - 1, x!))))) continue
-      if (a[i]! > CLIPPED - 0.03 || b[i]! > CLIPPED - 0.03 || a[i]! < DARK || b[i]! < DARK) {
-        // Where one is clipped the other must be light, and the other way round.
-        const expected = decode(b[i]!) * ratios[e]!
-        const isOdd = (a[i]! > CLIPPED - 0.03 && expected < 0.55) || (a[i]! < DARK && expected > 0.12)
-        difference[i] = isOdd ? 1 : 0
-        continue
-      }
-      usable[i] = 1
-      difference[i] = Math.abs(log2(decode(a[i]!) / (decode(b[i]!) * ratios[e]!)))
-    }
-    const sample = Float32Array.from(difference.filter((_, i) => usable[i] === 1))
-    const noise = sample.length > 100 ? 1.4826 * median(sample) : 0.05
-    // Edges that lie off by a part of a pixel are no movement.
-    for (let y = 0; y < h; y++) for (let x = 0; x < w; x++) {
-      const i = y * w + x
-      const gx = b[y * w + Math.min(w - 1, x + 1)]! - b[y * w + Math.max(0, x - 1)]!
-      const gy = b[Math.min(h - 1, y + 1) * w + x]! - b[Math.max(0, y - 1) * w + x]!
-      const edge = (0.45 * Math.sqrt(gx * gx + gy * gy)) / Math.max(0.03, b[i]!)
-      if (difference[i]! > Math.max(LEAST_RATIO * 1.6, DEVIATIONS * noise) + 3 * edge) changed[i] = 1
-    }
-  }
-  // Whole things: specks taken away, holes and gaps closed, a margin around.
-  const opened = squareExtreme(squareExtreme({ width: w, height: h, data: changed }, 1, 'least'), 1 + AROUND + 5, 'greatest')
-  const closed = squareExtreme(opened, 5, 'least').data
-  const { labels, parts } = partsOf(Uint8Array.from(closed), w, h)
-  const moving: MovingThing[] = []
-  const from = new Uint8Array(parts.length + 1)
-  for (const { label, area, box } of parts) {
-    if (area < LEAST_THING * w * h + (2 * AROUND + 1) ** 2) continue
-    // The reference, unless another shows so much more of it.
-    const lost = small.map((plane) => {
-      let count = 0
-      for (let y = box.y; y < box.y + box.height; y++) for (let i = y * w + box.x; i < y * w + box.x + box.width; i++) if (labels[i] === label && (plane[i]! > CLIPPED - 0.03 || plane[i]! < DARK)) count++
-      return count / area
-    })
-    const best = lost.indexOf(Math.min(...lost))
-    const picked = chosen.get(moving.length) ?? (lost[reference]! > lost[best]! + SHOWS_MORE ? best : reference)
-    from[label] = picked + 1
-    moving.push({ x: box.x * step, y: box.y * step, width: box.width * step, height: box.height * step, from: picked })
-  }
-  const owner = new Uint8Array(width * height)
-  for (let y = 0; y < height; y++) for (let x = 0; x < width; x++) owner[y * width + x] = from[labels[Math.floor(y / step) * w + Math.floor(x / step)]!]!
-  return { moving, owner }
-}
-
-/** Around moving things the exposure they are from fades into the merge. */
-function blended(owner: Uint8Array, width: number, height: number): { share: Float32Array; from: Uint8Array } {
-  const share = new Float32Array(owner.length)
-  const from = new Uint8Array(owner.length)
-  for (const exposure of new Set(owner)) {
-    if (exposure === 0) continue
-    const distance = distanceFrom(owner.map((value) => (value === exposure ? 1 : 0)), width, height)
-    for (let i = 0; i < owner.length; i++) {
-      if (owner[i] !== 0 || distance[i]! > 4 * BLEND) continue
-      const value = 1 - distance[i]! / (4 * BLEND)
-      if (value <= share[i]!) continue
-      share[i] = value
-      from[i] = exposure
-    }
-  }
-  return { share, from }
-}
-
-/** Stops between two amounts of light. */
-const log2 = (ratio: number) => ln(Math.max(1e-9, ratio)) * 1.4426950408889634

@@ -137,21 +137,23 @@ function normal(a: Structure, b: Structure, at: Alignment, step: number): { cost
   for (let y = step >> 1; y < height; y += step) {
     for (let x = step >> 1; x < width; x += step) {
       const i = y * width + x
-      const [px, py] = [x + 0.5 - width / 2, y + 0.5 - height / 2]
-      const [rx, ry] = [c * px - s * py, s * px + c * py]
-      const [qx, qy] = [rx + width / 2 + at.dx - 0.5, ry + height / 2 + at.dy - 0.5]
-      const [left, top] = [Math.floor(qx), Math.floor(qy)]
+      const px = x + 0.5 - width / 2
+      const py = y + 0.5 - height / 2
+      const rx = c * px - s * py
+      const ry = s * px + c * py
+      const qx = rx + width / 2 + at.dx - 0.5
+      const qy = ry + height / 2 + at.dy - 0.5
+      const left = Math.floor(qx)
+      const top = Math.floor(qy)
       if (left < 1 || top < 1 || left + 2 >= width || top + 2 >= height) continue
-      const says = a.says[i]! * b.says[top * width + left]!
+      const k = top * width + left
+      const says = a.says[i]! * b.says[k]!
       if (says < 0.05) continue
-      const [tx, ty] = [qx - left, qy - top]
-      const value = (dx: number, dy: number) => {
-        const k = (top + dy) * width + left + dx
-        return (b.data[k]! * (1 - tx) + b.data[k + 1]! * tx) * (1 - ty) + (b.data[k + width]! * (1 - tx) + b.data[k + width + 1]! * tx) * ty
-      }
-      const error = value(0, 0) - a.data[i]!
-      const gx = (value(1, 0) - value(-1, 0)) / 2
-      const gy = (value(0, 1) - value(0, -1)) / 2
+      const tx = qx - left
+      const ty = qy - top
+      const error = between(b, k, tx, ty) - a.data[i]!
+      const gx = (between(b, k + 1, tx, ty) - between(b, k - 1, tx, ty)) / 2
+      const gy = (between(b, k + width, tx, ty) - between(b, k - width, tx, ty)) / 2
       // What disagrees by far is something that moved (Geman and McClure 1985).
       const w = says / (1 + error * error) ** 2
       cost += says * ((error * error) / (1 + error * error))
@@ -169,6 +171,11 @@ function normal(a: Structure, b: Structure, at: Alignment, step: number): { cost
   if (weight === 0) return { cost: Infinity, change: null }
   for (let j = 0; j < 4; j++) matrix[5 * j]! *= 1.0001
   return { cost: cost / weight, change: solveCholesky(matrix, right, 4) ? right : null }
+}
+
+/** Between a pixel, the one beside it and those below. */
+function between({ width, data }: Plane, k: number, tx: number, ty: number): number {
+  return (data[k]! * (1 - tx) + data[k + 1]! * tx) * (1 - ty) + (data[k + width]! * (1 - tx) + data[k + width + 1]! * tx) * ty
 }
 
 /** Half as large, mean of two by two. */

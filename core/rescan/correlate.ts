@@ -37,7 +37,8 @@ export function likelyShifts(reference: Plane, other: Plane, turns: readonly num
       for (let x = 0; x < side; x++, i++) {
         const faded = fade[x]! * fade[y]!
         real[i] = faded * reference.data[(y + top) * width + x + left]!
-        const [px, py] = [x + left + 0.5 - width / 2, y + top + 0.5 - height / 2]
+        const px = x + left + 0.5 - width / 2
+        const py = y + top + 0.5 - height / 2
         imaginary[i] = faded * between(other, c * px - s * py + width / 2 - 0.5, s * px + c * py + height / 2 - 0.5)
       }
     }
@@ -55,9 +56,12 @@ export function likelyShifts(reference: Plane, other: Plane, turns: readonly num
 
 /** Between the four pixels around a place; 0 outside. */
 function between({ width, height, data }: Plane, x: number, y: number): number {
-  const [left, top] = [Math.floor(x), Math.floor(y)]
+  const left = Math.floor(x)
+  const top = Math.floor(y)
   if (left < 0 || top < 0 || left + 1 >= width || top + 1 >= height) return 0
-  const [tx, ty, i] = [x - left, y - top, top * width + left]
+  const tx = x - left
+  const ty = y - top
+  const i = top * width + left
   return (data[i]! * (1 - tx) + data[i + 1]! * tx) * (1 - ty) + (data[i + width]! * (1 - tx) + data[i + width + 1]! * tx) * ty
 }
 
@@ -72,8 +76,10 @@ function crossPhase(real: Float64Array, imaginary: Float64Array, side: number): 
     const mirroredRow = ((side - y) % side) * side
     for (let x = 0; x < side; x++, i++) {
       const m = mirroredRow + ((side - x) % side)
-      const [ar, ai] = [(real[i]! + real[m]!) / 2, (imaginary[i]! - imaginary[m]!) / 2]
-      const [br, bi] = [(imaginary[i]! + imaginary[m]!) / 2, (real[m]! - real[i]!) / 2]
+      const ar = (real[i]! + real[m]!) / 2
+      const ai = (imaginary[i]! - imaginary[m]!) / 2
+      const br = (imaginary[i]! + imaginary[m]!) / 2
+      const bi = (real[m]! - real[i]!) / 2
       // B conj(A): its inverse has its peak at the shift from the first to the second.
       re[i] = br * ar + bi * ai
       im[i] = bi * ar - br * ai
