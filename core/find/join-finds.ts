@@ -1,4 +1,5 @@
-import { distanceAt, type Disc, type Stroke } from '../shape/shape.js'
+import { PlaceIndex, squareAround } from '../shape/place-index.js'
+import { distanceAt, shapeBounds, type Disc, type Stroke } from '../shape/shape.js'
 import { isStain } from './areas/stains.js'
 import type { Find, ScoredDisc, TileFinds } from './finds.js'
 import type { LineFind } from './lines/line-kinds.js'
@@ -11,9 +12,8 @@ import type { LineFind } from './lines/line-kinds.js'
  */
 export function joinFinds(tiles: readonly Pick<TileFinds, 'discs'>[], lines: readonly LineFind[], whole: readonly Find[]): (Find | ScoredDisc)[] {
   const discs = oncePerPlace(tiles.flatMap((tile) => tile.discs))
-  const along = new Nearby<Disc>()
-  for (const { shape } of lines) for (const [x, y] of closely(shape)) along.add({ type: 'disc', x, y, r: 0.5 * shape.width + 1 })
-  const free = discs.filter(({ shape }) => !along.some(shape.x, shape.y, (other) => distanceOf(shape, other) < other.r))
+  const along = discIndex(lines.flatMap(({ shape }) => closely(shape).map(([x, y]): Disc => ({ type: 'disc', x, y, r: 0.5 * shape.width + 1 }))))
+  const free = discs.filter(({ shape }) => !along.near(squareAround(shape.x, shape.y, 0)).some((other) => distanceOf(shape, other) < other.r))
   const losses = whole.filter(({ kind }) => kind === 'loss')
   const stains = whole.filter(({ kind }) => kind === 'stain')
   // What lies in a loss is a piece of it, and what fills a stain is the stain.
@@ -27,13 +27,16 @@ const middleOf = (shape: Disc | Stroke): [number, number] => (shape.type === 'di
 function oncePerPlace(finds: readonly ScoredDisc[]): ScoredDisc[] {
   // What is only looked at to tell the population stands behind what is found.
   const sorted = [...finds].sort((a, b) => Number(b.accepted) - Number(a.accepted) || b.confidence * b.weight - a.confidence * a.weight || a.shape.y - b.shape.y || a.shape.x - b.shape.x)
-  const places = new Nearby<Disc>()
-  return sorted.filter(({ shape }) => {
-    if (places.some(shape.x, shape.y, (other) => distanceOf(shape, other) < Math.max(other.r, shape.r))) return false
-    places.add(shape)
-    return true
+  const byPlace = discIndex(sorted.map(({ shape }) => shape))
+  const stays = new Uint8Array(sorted.length)
+  return sorted.filter(({ shape }, index) => {
+    const isAgain = byPlace.placesNear(shapeBounds(shape)).some((earlier) => stays[earlier] === 1 && distanceOf(shape, sorted[earlier]!.shape) < Math.max(sorted[earlier]!.shape.r, shape.r))
+    stays[index] = isAgain ? 0 : 1
+    return !isAgain
   })
 }
+
+const discIndex = (discs: readonly Disc[]) => new PlaceIndex(discs, (disc) => [shapeBounds(disc)])
 
 const distanceOf = (a: { x: number; y: number }, b: { x: number; y: number }) => Math.sqrt((a.x - b.x) ** 2 + (a.y - b.y) ** 2)
 
@@ -45,29 +48,3 @@ function closely({ points, width }: Stroke): (readonly [number, number])[] {
     return Array.from({ length: steps }, (_value, t) => [x + ((nx - x) * t) / steps, y + ((ny - y) * t) / steps] as const)
   })
 }
-
-/** Things asked for by place. */
-class Nearby<T extends { readonly x: number; readonly y: number }> {
-  private readonly cells = new Map<number, T[]>()
-
-  private key(column: number, row: number): number {
-    return row * 65536 + column
-  }
-
-  add(thing: T): void {
-    const key = this.key(Math.floor(thing.x / CELL), Math.floor(thing.y / CELL))
-    const list = this.cells.get(key)
-    if (list) list.push(thing)
-    else this.cells.set(key, [thing])
-  }
-
-  /** Whether any thing less than two cells away fits. */
-  some(x: number, y: number, fits: (thing: T) => boolean): boolean {
-    const column = Math.floor(x / CELL)
-    const row = Math.floor(y / CELL)
-    for (let r = row - 2; r <= row + 2; r++) for (let c = column - 2; c <= column + 2; c++) if (this.cells.get(this.key(c, r))?.some(fits)) return true
-    return false
-  }
-}
-
-const CELL = 64

@@ -2,7 +2,7 @@ import { ProblemError } from '../problem.js'
 import { roundTo } from '../round.js'
 import type { ChartFrame, ChartMark, SensorChart } from './chart-schema.js'
 import { lostOf, type ExpectedMark, type MarkMeasure } from './measure-mark.js'
-import { findPlacement, pairsOf, placeIn, placeOnChart, SpotGrid, type Placement, type Size } from './placement.js'
+import { findPlacement, pairsOf, placeIn, placeOnChart, spotIndex, type Placement, type Size } from './placement.js'
 import { fitShadowLaw, shadowAt, type MeasuredShadow } from './shadow-law.js'
 
 /** A frame to learn from: what was found in it, and how it was taken. */
@@ -67,7 +67,7 @@ export function draftChart(frames: readonly DustyFrame[]): ChartDraft {
     const placement = findPlacement(places, chart, frame.spots, frame)
     placements[index] = placement
     const matched = new Set<FrameSpot>()
-    for (const { mark, spot } of pairsOf(places, chart, new SpotGrid(frame.spots), frame, placement)) {
+    for (const { mark, spot } of pairsOf(places, chart, spotIndex(frame.spots), frame, placement)) {
       matched.add(spot)
       const at = placeOnChart(spot, chart, frame, placement)
       const count = mark.seen.size

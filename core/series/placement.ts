@@ -1,3 +1,5 @@
+import { PlaceIndex } from '../shape/place-index.js'
+
 /** How the sensor of a chart lies in a frame. */
 export interface Placement {
   /** Quarter turns clockwise from the chart to the frame. */
@@ -59,11 +61,11 @@ export function findPlacement(marks: readonly Spot[], chart: Size, seen: readonl
   const turns = lying(chart) === lying(frame) ? [0, 2] : [1, 3]
   const size = Math.max(frame.width, frame.height) / Math.max(chart.width, chart.height)
   let best: Placement & { matches: number; votes: number } = { turn: turns[0]!, scale: size, matches: 0, votes: 0 }
-  const grid = new SpotGrid(seen)
+  const spots = spotIndex(seen)
   for (const turn of turns) {
     for (let shift = -MOST_SHIFT; shift <= MOST_SHIFT + 1e-9; shift += SHIFT_STEP) {
       const placement = { turn, scale: size * (1 + shift) }
-      const pairs = pairsOf(marks, chart, grid, frame, placement)
+      const pairs = pairsOf(marks, chart, spots, frame, placement)
       // Of scales that explain the same, the least shift is the likeliest.
       const votes = pairs.reduce((sum, { mark, spot }) => sum + Math.min(MOST_WEIGHT, Math.min(mark.weight, spot.weight)), 0) * (1 - 2 * Math.abs(shift))
       if (votes > best.votes) best = { ...placement, matches: pairs.length, votes }
@@ -73,7 +75,7 @@ export function findPlacement(marks: readonly Spot[], chart: Size, seen: readonl
   // The scale that the pairs agree on: least squares over their distances from the middle.
   let product = 0
   let squares = 0
-  for (const { mark, spot } of pairsOf(marks, chart, grid, frame, best)) {
+  for (const { mark, spot } of pairsOf(marks, chart, spots, frame, best)) {
     const back = placeOnChart(spot, chart, frame, { turn: best.turn, scale: 1 })
     const [mx, my] = [mark.x - chart.width / 2, mark.y - chart.height / 2]
     product += mx * (back.x - chart.width / 2) + my * (back.y - chart.height / 2)
@@ -83,12 +85,12 @@ export function findPlacement(marks: readonly Spot[], chart: Size, seen: readonl
 }
 
 /** Marks with the spot that is seen where each is expected. */
-export function pairsOf<M extends Spot, S extends Spot>(marks: readonly M[], chart: Size, seen: SpotGrid<S>, frame: Size, placement: Placement): { mark: M; spot: S }[] {
+export function pairsOf<M extends Spot, S extends Spot>(marks: readonly M[], chart: Size, seen: PlaceIndex<S>, frame: Size, placement: Placement): { mark: M; spot: S }[] {
   const taken = new Set<S>()
   const pairs: { mark: M; spot: S }[] = []
   for (const mark of marks) {
     const { x, y } = placeIn(mark, chart, frame, placement)
-    const spot = seen.nearest(x, y, SLACK_PX + SLACK_RADII * mark.r * placement.scale)
+    const spot = seen.nearest(x, y, Math.min(FURTHEST_PX, SLACK_PX + SLACK_RADII * mark.r * placement.scale))
     if (!spot || taken.has(spot)) continue
     taken.add(spot)
     pairs.push({ mark, spot })
@@ -96,37 +98,10 @@ export function pairsOf<M extends Spot, S extends Spot>(marks: readonly M[], cha
   return pairs
 }
 
-const CELL = 128
+/** A spot is looked for no further than so many pixels from where it is expected. */
+const FURTHEST_PX = 128
 
 /** Spots by place. */
-export class SpotGrid<S extends Spot> {
-  private readonly cells = new Map<number, S[]>()
-
-  constructor(spots: readonly S[]) {
-    for (const spot of spots) {
-      const key = this.key(spot.x, spot.y)
-      this.cells.set(key, [...(this.cells.get(key) ?? []), spot])
-    }
-  }
-
-  private key(x: number, y: number): number {
-    return Math.floor(y / CELL) * 65536 + Math.floor(x / CELL)
-  }
-
-  nearest(x: number, y: number, within: number): S | null {
-    let best: S | null = null
-    let least = Math.min(within, CELL)
-    for (let dy = -CELL; dy <= CELL; dy += CELL) {
-      for (let dx = -CELL; dx <= CELL; dx += CELL) {
-        for (const spot of this.cells.get(this.key(x + dx, y + dy)) ?? []) {
-          const distance = Math.sqrt((spot.x - x) ** 2 + (spot.y - y) ** 2)
-          if (distance < least) {
-            least = distance
-            best = spot
-          }
-        }
-      }
-    }
-    return best
-  }
+export function spotIndex<S extends Spot>(spots: readonly S[]): PlaceIndex<S> {
+  return new PlaceIndex(spots, ({ x, y }) => [{ x, y, width: 0, height: 0 }])
 }

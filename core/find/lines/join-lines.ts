@@ -1,4 +1,5 @@
 import { ln } from '../../numbers/exact-math.js'
+import { PlaceIndex, squareAround } from '../../shape/place-index.js'
 import type { LinePiece } from './lines.js'
 
 /**
@@ -28,20 +29,13 @@ interface Link {
  */
 function chainsOf(pieces: readonly LinePiece[]): Link[][] {
   const ends = pieces.flatMap((piece, index): End[] => SIDES.map((side) => ({ index, side, ...tipOf(piece, side) })))
-  const cell = 64
-  const cells = new Map<number, End[]>()
-  const key = (x: number, y: number) => Math.floor(y / cell) * 65536 + Math.floor(x / cell)
-  for (const end of ends) listAt(cells, key(end.x, end.y)).push(end)
+  const byPlace = new PlaceIndex(ends, ({ x, y }) => [{ x, y, width: 0, height: 0 }])
   const offers: { a: End; b: End; price: number }[] = []
   for (const a of ends) {
-    for (let dy = -1; dy <= 1; dy++) {
-      for (let dx = -1; dx <= 1; dx++) {
-        for (const b of cells.get(key(a.x + dx * cell, a.y + dy * cell)) ?? []) {
-          if (b.index <= a.index) continue
-          const price = joinCost(pieces[a.index]!, a, pieces[b.index]!, b)
-          if (price < 1) offers.push({ a, b, price })
-        }
-      }
+    for (const b of byPlace.near(squareAround(a.x, a.y, WIDEST_GAP))) {
+      if (b.index <= a.index) continue
+      const price = joinCost(pieces[a.index]!, a, pieces[b.index]!, b)
+      if (price < 1) offers.push({ a, b, price })
     }
   }
   offers.sort((p, q) => p.price - q.price || p.a.index - q.a.index || p.b.index - q.b.index)
@@ -101,6 +95,8 @@ function tipOf(piece: LinePiece, side: End['side']): Tip {
   return { x: tip[0], y: tip[1], dx: (tip[0] - back[0]) / length, dy: (tip[1] - back[1]) / length }
 }
 
+/** Ends are joined over so many pixels at most. */
+const WIDEST_GAP = 60
 /** Cosine of the turn between two ends that may be of one line, and of the way from one to the other at least. */
 const FACING = 0.8
 const TOWARD = 0.85
@@ -119,7 +115,7 @@ export function meeting(p: LinePiece, a: Tip, q: LinePiece, b: Tip, most: number
 /** Below 1 two ends are taken for the same line; the less the better. */
 function joinCost(p: LinePiece, a: Tip, q: LinePiece, b: Tip): number {
   const straight = isStraight(p) && isStraight(q)
-  const most = Math.min(60, Math.max(6, 2 * Math.max(p.width, q.width), (straight ? 0.8 : 0.35) * Math.min(p.length, q.length)))
+  const most = Math.min(WIDEST_GAP, Math.max(6, 2 * Math.max(p.width, q.width), (straight ? 0.8 : 0.35) * Math.min(p.length, q.length)))
   const met = meeting(p, a, q, b, most)
   if (!met) return Infinity
   const unlike = Math.abs(ln(p.difference / q.difference))

@@ -7,6 +7,7 @@ import { tintField } from '../lift/tint.js'
 import { donorRegion } from '../../shape/donor.js'
 import { decisionsOf, versionOf, type Decisions } from '../methods.js'
 import { clipRegion, overlaps, type Region } from '../../raster/raster.js'
+import { PlaceIndex } from '../../shape/place-index.js'
 import { shapeBounds } from '../../shape/shape.js'
 import type { Area, Original, Plan, Step } from '../../treatment/schema.js'
 
@@ -24,36 +25,18 @@ export interface PatchAddress {
  * the edit costs anything.
  */
 export function patchKeys({ original, steps, areas }: Plan): PatchAddress[] {
-  const writers = new Map<number, number[]>()
-  const extents: PatchExtent[] = []
+  const extents = steps.map((step) => stepExtent(step, original))
+  const written = new PlaceIndex(extents, ({ writes }) => [writes])
   const addresses: PatchAddress[] = []
   steps.forEach((step, index) => {
-    const extent = stepExtent(step, original)
     const below = new Set<number>()
-    for (const region of extent.reads) {
-      for (const cell of cellsOf(region)) {
-        for (const earlier of writers.get(cell) ?? []) if (overlaps(region, extents[earlier]!.writes)) below.add(earlier)
-      }
+    for (const region of extents[index]!.reads) {
+      for (const earlier of written.placesNear(region)) if (earlier < index && overlaps(region, extents[earlier]!.writes)) below.add(earlier)
     }
     const seen = [...below].sort((a, b) => a - b)
     addresses.push({ key: keyOf(original, step, [...seen.map((earlier) => addresses[earlier]!.key), ...guardTexts(step, areas)].join('\n')), below: seen })
-    extents.push(extent)
-    for (const cell of cellsOf(extent.writes)) {
-      const list = writers.get(cell)
-      if (list) list.push(index)
-      else writers.set(cell, [index])
-    }
   })
   return addresses
-}
-
-/** Side of the cells in which overlapping steps are looked up. */
-const CELL = 256
-
-function* cellsOf(region: Region): Generator<number> {
-  for (let row = Math.floor(region.y / CELL); row * CELL < region.y + region.height; row++) {
-    for (let column = Math.floor(region.x / CELL); column * CELL < region.x + region.width; column++) yield row * 65536 + column
-  }
 }
 
 /** What a step's guards cover, as text: moved guards make other patches. */

@@ -3,11 +3,16 @@ import { mendShape } from '../mend-shape.js'
 import type { MendRequest } from '../trial.js'
 import type { Mended } from '../../check/mended.js'
 import type { MethodName } from '../methods.js'
+import { growRegion, type Region } from '../../raster/raster.js'
 import type { Transfer } from '../../raster/transfer.js'
 import type { MendablePicture } from '../patches/patch.js'
 import { liesWithin } from '../../shape/area.js'
+import { PlaceIndex } from '../../shape/place-index.js'
 import { shapeBounds, shapeCentre } from '../../shape/shape.js'
 import type { Area, Flaw, Step } from '../../treatment/schema.js'
+
+/** Other flaws are looked up so far around a flaw, in pixels. */
+const AROUND_PX = 512
 
 /**
  * Choose a mend for every flaw, each seeing the earlier ones: big flaws first.
@@ -26,10 +31,11 @@ export function mendAll(
   const order = flaws.filter((flaw) => !LEFT_TO_THE_RESTORER.includes(flaw.kind) && !liesWithin(mendShape(flaw), guards)).sort((a, b) => shapeCentre(b.shape).r - shapeCentre(a.shape).r)
   const open = new Set([...order, ...beside])
   const steps: Step[] = []
-  const near = nearbyIndex([...open])
+  const byPlace = new PlaceIndex([...open], placesOf)
   for (const flaw of order) {
     open.delete(flaw)
-    const neighbours = near(flaw).filter((other) => open.has(other)).map((other) => mendShape(other))
+    const around = new Set(placesOf(flaw).flatMap((place) => byPlace.near(growRegion(place, AROUND_PX))))
+    const neighbours = [...around].filter((other) => open.has(other)).map((other) => mendShape(other))
     const expected = options.expected?.(flaw)
     const { step, mended } = chooseAndMend({ picture, transfer, flaw, openFlaws: neighbours, guards, id: options.id(flaw), ...(options.method ? { method: options.method } : {}), ...(expected ? { expected } : {}) })
     if (flaw.kind === 'stain' && step.method !== 'lift' && !options.method) continue
@@ -88,29 +94,12 @@ export function partsOfFlaws(flaws: readonly Flaw[], width: number): PartOfFlaws
   ]
 }
 
-/** Flaws in cells, so that thousands of them find their neighbours at once; a long line lies in many. */
-function nearbyIndex(flaws: readonly Flaw[]): (flaw: Flaw) => Flaw[] {
-  const cell = 512
-  const cells = new Map<number, Flaw[]>()
-  const key = (column: number, row: number) => row * 65536 + column
-  const placesOf = ({ shape }: Flaw): Set<number> => {
-    const { x, y, width, height } = shapeBounds(shape)
-    const places = new Set<number>()
-    if (shape.type === 'stroke') for (const [px, py] of shape.points) places.add(key(Math.floor(px / cell), Math.floor(py / cell)))
-    else for (let row = Math.floor(y / cell); row <= (y + height) / cell; row++) for (let column = Math.floor(x / cell); column <= (x + width) / cell; column++) places.add(key(column, row))
-    return places
-  }
-  for (const flaw of flaws) {
-    for (const at of placesOf(flaw)) {
-      const list = cells.get(at)
-      if (list) list.push(flaw)
-      else cells.set(at, [flaw])
-    }
-  }
-  return (flaw) => {
-    const found = new Set<Flaw>()
-    for (const at of placesOf(flaw)) for (let dy = -1; dy <= 1; dy++) for (let dx = -1; dx <= 1; dx++) for (const other of cells.get(at + key(dx, dy)) ?? []) found.add(other)
-    found.delete(flaw)
-    return [...found]
-  }
+/** So many points of a line share a rectangle. */
+const PART_POINTS = 16
+
+/** Where a flaw lies: a long line in the rectangles of its parts, since it leaves most of the one around it free. */
+function placesOf({ shape }: Flaw): Region[] {
+  if (shape.type !== 'stroke') return [shapeBounds(shape)]
+  const parts = Math.ceil((shape.points.length - 1) / PART_POINTS) || 1
+  return Array.from({ length: parts }, (_, k) => shapeBounds({ ...shape, points: shape.points.slice(k * PART_POINTS, (k + 1) * PART_POINTS + 1) }))
 }
