@@ -4,6 +4,7 @@ import { join } from 'node:path'
 import sharp from 'sharp'
 import { openBrowser, rest } from '../../e2e/browser.js'
 import { arrival, demoFiles, upload } from '../../demo/load.js'
+import { timesToPainted } from './hand.js'
 import { startServices } from '../../scripts/services.js'
 
 /**
@@ -37,22 +38,7 @@ try {
       await page.locator(`[data-operation=${operation}]`).click()
       await rest(page, 800)
       await page.locator(`[data-test=set-${setting}] [role=slider]`).focus()
-      const times: number[] = []
-      for (let i = 0; i < 30; i++) {
-        // As text: what compiles this file puts helpers into functions that the page does not have.
-        const time = await page.evaluate(`new Promise((resolve) => {
-          performance.clearMarks('fennip-painted')
-          const began = performance.now()
-          function look() {
-            if (performance.getEntriesByName('fennip-painted').length > 0) resolve(performance.now() - began)
-            else requestAnimationFrame(look)
-          }
-          document.activeElement.dispatchEvent(new KeyboardEvent('keydown', { key: 'ArrowLeft', code: 'ArrowLeft', bubbles: true }))
-          requestAnimationFrame(look)
-        })`) as number
-        times.push(time)
-      }
-      times.sort((a, b) => a - b)
+      const times = await timesToPainted(page, { key: 'ArrowLeft', code: 'ArrowLeft' }, 30)
       console.log(`${operation}, ${view}: median ${times[15]!.toFixed(0)} ms, 95 of 100 ${times[28]!.toFixed(0)} ms`)
     }
   }

@@ -22,6 +22,7 @@ import { openBrowser, rest } from '../../e2e/browser.js'
 import { startServices } from '../../scripts/services.js'
 import { buildWeb } from '../../scripts/build-web.js'
 import { Threads } from '../../server/threads.js'
+import { framesOfPan } from './hand.js'
 import { hashFile } from '../../server/storage/storage.js'
 
 /** Speed, each against a reference measured in the same run: `npm run bench`. Nothing else may run meanwhile. */
@@ -160,24 +161,7 @@ await fetch(`${services.address}/api/pictures/${picture}/edits`, { method: 'POST
 await page.reload()
 await page.waitForSelector('[data-test=ledger-row]')
 await rest(page, 2000)
-// As text: the runner would rename functions inside, which the page does not know.
-const frames = page.evaluate<number>(`new Promise((resolve) => {
-  const start = performance.now()
-  let count = 0
-  requestAnimationFrame(function tick() {
-    count++
-    if (performance.now() - start < 2500) requestAnimationFrame(tick)
-    else resolve((1000 * count) / (performance.now() - start))
-  })
-})`)
-await page.mouse.move(box.x + box.width / 2, box.y + box.height / 2)
-await page.mouse.down()
-for (let i = 0; i < 120; i++) {
-  await page.mouse.move(box.x + box.width / 2 + 150 * Math.sin(i / 9), box.y + box.height / 2 + 90 * Math.cos(i / 7))
-  await page.waitForTimeout(14)
-}
-await page.mouse.up()
-line('pan with 2 000 marks', `${(await frames).toFixed(0)} frames/s`, 'target 30, aim 40')
+line('pan with 2 000 marks', `${(await framesOfPan(page)).toFixed(0)} frames/s`, 'target 30, aim 40')
 await browser.close()
 await services.stop()
 rmSync(home, { recursive: true, force: true })

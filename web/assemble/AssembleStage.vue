@@ -11,6 +11,7 @@ import { useBench } from '../store/bench.js'
 import BracketView from './BracketView.vue'
 import BringOver from './BringOver.vue'
 import PiecesView from './PiecesView.vue'
+import { counted } from '../shared/words.js'
 
 /** Pieces of a torn print on one scan: found, fitted, moved by hand, joined. */
 const props = defineProps<{ job: string }>()
@@ -105,7 +106,7 @@ useKeys(['assemble'], {
       <template v-else><h2>Assemble</h2><p class="soft">A torn print is put together from its pieces. When they are on several scans, select those on the contact sheet and lay them together first. A picture of one piece needs nothing here.</p></template>
       <BringOver v-if="pieces.length === 0 && !isBracket" :job="props.job" />
       <template v-if="assemble.joined && assemble.joined.carried">
-        <p class="soft">What was done on the pieces went along: {{ assemble.joined.carried }} {{ assemble.joined.carried === 1 ? 'step' : 'steps' }}.</p>
+        <p class="soft">What was done on the pieces went along: {{ counted(assemble.joined.carried, 'step', 'steps') }}.</p>
         <p v-for="one in assemble.joined.left ?? []" :key="one" class="shows">{{ one }} It was not carried along.</p>
       </template>
       <RouterLink v-if="assemble.joined" v-slot="{ navigate }" :to="`/jobs/${props.job}/pictures/${assemble.joined.picture}/mend`" custom>

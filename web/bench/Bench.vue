@@ -11,6 +11,7 @@ import { useKeptFocus } from '../shared/keys.js'
 import { useTimeSpent } from '../shared/time-spent.js'
 import { setTitle } from '../router.js'
 import { LENS_WORDS, megapixels, RUN_WORDS } from '../shared/words.js'
+import OnlyLooking from '../access/OnlyLooking.vue'
 import { useSession } from '../access/session.js'
 import { useOutbox } from '../store/outbox.js'
 import { useAreas } from '../store/areas.js'
@@ -152,7 +153,7 @@ watch(() => bench.run, (now, before) => {
       <ElButton link data-test="cancel" @click="bench.cancel(bench.run!.id)">Cancel</ElButton>
     </div>
     <p v-if="warning" class="warned" data-test="file-warning">{{ warning }}</p>
-    <p v-if="!session.mayChange" class="warned looking" data-test="only-looking">You may look at everything here. Owners of this Fennip make changes.</p>
+    <OnlyLooking />
     <p v-if="failed" class="failed">{{ failed }}</p>
     <HandOver v-else-if="bench.opened && stage === 'hand-over'" :job="job" />
     <AssembleStage v-else-if="bench.opened && stage === 'assemble'" :inert="!session.mayChange" :job="job" />
@@ -242,6 +243,5 @@ watch(() => bench.run, (now, before) => {
 .run { position: absolute; left: 50%; top: 94px; transform: translateX(-50%); z-index: 5; display: grid; grid-template-columns: auto 220px auto; gap: 14px; align-items: center; padding: 7px 14px; background: var(--sheet); border: 1px solid var(--ink); border-radius: 3px; }
 .failed { padding: 24px; }
 .warned { margin: 0; padding: 5px 14px; background: #fff; color: var(--shows); border-bottom: 1px solid var(--hairline); }
-.looking { color: var(--soft-ink); }
 .saved { flex: none; max-width: 420px; overflow: hidden; text-overflow: ellipsis; }
 </style>

@@ -6,7 +6,7 @@ import { whatShows } from '@fennip/core/check/telltales.js'
 import { shapeCentre } from '@fennip/core/shape/shape.js'
 import type { Flaw } from '@fennip/core/treatment/schema.js'
 import Crop from '../shared/Crop.vue'
-import { minutesLeft, nameOf, STATE_WORDS, strengthWords, TELLTALE_SHORT, thousands } from '../shared/words.js'
+import { counted, minutesLeft, nameOf, STATE_WORDS, strengthWords, TELLTALE_SHORT, thousands } from '../shared/words.js'
 import { useGroup } from '../store/group.js'
 import { useBench } from '../store/bench.js'
 import type { LedgerFilter, LedgerOrder } from '../store/ledger.js'
@@ -95,7 +95,7 @@ watch(() => bench.selectedId, async (id) => {
 <template>
   <section class="ledger" aria-label="Ledger">
     <header>
-      <div class="sum"><b>{{ thousands(bench.flaws.length) }} {{ bench.flaws.length === 1 ? 'flaw' : 'flaws' }}</b> <span class="soft">{{ bench.flaws.length > 0 ? minutesLeft(bench.counts.open, bench.counts.mended) : 'not searched yet' }}</span></div>
+      <div class="sum"><b>{{ counted(bench.flaws.length, 'flaw', 'flaws') }}</b> <span class="soft">{{ bench.flaws.length > 0 ? minutesLeft(bench.counts.open, bench.counts.mended) : 'not searched yet' }}</span></div>
       <div class="bar"><i v-for="bar in bars" :key="bar.state" :class="bar.state" :style="{ width: `${bar.width}%` }" /></div>
       <div class="counts">
         <span><b>{{ bench.counts.settled }}</b> settled</span><span><b>{{ bench.counts.mended }}</b> to judge</span>

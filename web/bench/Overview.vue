@@ -3,7 +3,7 @@ import { ElButton } from 'element-plus'
 import { computed } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import ToneChart from '../finish/ToneChart.vue'
-import { minutesLeft, thousands } from '../shared/words.js'
+import { counted, minutesLeft, thousands } from '../shared/words.js'
 import { useBench } from '../store/bench.js'
 
 /** What the strip shows while nothing is selected: what is open in each stage, the next thing to do, and the tones. */
@@ -14,7 +14,7 @@ const finished = computed(() => (bench.treatment?.operations ?? []).filter(({ st
 const lines = computed(() => [
   { stage: 'find', word: 'Find', text: bench.flaws.length > 0 ? `${thousands(bench.flaws.length)} flaws listed` : bench.opened?.searched ? 'searched, nothing found' : 'not searched yet' },
   { stage: 'mend', word: 'Mend', text: bench.flaws.length === 0 ? 'nothing to mend' : `${thousands(bench.counts.open)} open, ${thousands(bench.counts.mended)} to judge${bench.counts.shows > 0 ? `, ${bench.counts.shows} show` : ''}` },
-  { stage: 'finish', word: 'Finish', text: finished.value > 0 ? `${finished.value} ${finished.value === 1 ? 'step' : 'steps'}` : 'tones as they came' },
+  { stage: 'finish', word: 'Finish', text: finished.value > 0 ? `${counted(finished.value, 'step', 'steps')}` : 'tones as they came' },
   { stage: 'hand-over', word: 'Hand over', text: `${bench.runs.filter(({ kind, state }) => kind === 'export' && state === 'done').length} files written` },
 ])
 const next = computed<{ word: string; go: () => void }>(() => {

@@ -8,6 +8,7 @@ import WhatIsWrong from '../steps/WhatIsWrong.vue'
 import SentenceValue from '../steps/SentenceValue.vue'
 import { useSteps } from '../store/steps.js'
 import { partsInWords, useZones } from '../store/zones.js'
+import { counted } from '../shared/words.js'
 
 /** Corrections as sentences, each with its zone and strength, and the zones of the picture. */
 const list = useSteps()
@@ -35,7 +36,7 @@ const choose = (name: string) => list.add(name, {}, { zone: zones.current?.id, p
 
 <template>
   <section class="correct-list" data-keys aria-label="Corrections">
-    <header><b>{{ list.own.length }} {{ list.own.length === 1 ? 'correction' : 'corrections' }}</b> <span class="soft">{{ covered }}</span></header>
+    <header><b>{{ counted(list.own.length, 'correction', 'corrections') }}</b> <span class="soft">{{ covered }}</span></header>
     <StepRows>
       <template #more="{ step }">
         <template v-if="!isByHand(step)"><span>, in </span>

@@ -2,6 +2,7 @@
 import { ElRadioButton, ElRadioGroup } from 'element-plus'
 import { onMounted, ref, watch } from 'vue'
 import { RouterLink } from 'vue-router'
+import { useSession } from '../access/session.js'
 import PictureView from '../stage/PictureView.vue'
 import { useBench } from '../store/bench.js'
 import { useHandOver } from './hand-over.js'
@@ -15,6 +16,7 @@ import WrittenFiles from './WrittenFiles.vue'
 /** What the client gets: files with their settings, what they will be, remarks, and what was written. */
 const props = defineProps<{ job: string }>()
 const bench = useBench()
+const session = useSession()
 const handOver = useHandOver()
 const remarks = useRemarks()
 type Shown = 'files' | 'remarks' | 'written'
@@ -39,10 +41,10 @@ watch(() => bench.opened?.id, () => void handOver.look())
         <RouterLink class="soft job" :to="`/jobs/${job}/hand-over`">The whole job: archive, space, time</RouterLink>
       </div>
       <OutputView v-if="shown === 'files'" />
-      <div v-else-if="shown === 'remarks'" class="with-remarks"><PictureView :editable="false" /><RemarksPanel /></div>
+      <div v-else-if="shown === 'remarks'" class="with-remarks"><PictureView :editable="false" /><RemarksPanel :inert="!session.mayChange" /></div>
       <WrittenFiles v-else />
     </div>
-    <OutputSlip />
+    <OutputSlip :inert="!session.mayChange" />
   </main>
 </template>
 

@@ -5,12 +5,15 @@ import { RouterLink } from 'vue-router'
 import { ProblemError } from '@fennip/core/problem.js'
 import { STAGE_WORDS } from '@fennip/core/treatment/words.js'
 import { api, listen, type OpenedJob, type Run, type RunFile, type Space, type TimeSpent } from '../shared/api.js'
-import { RUN_WORDS } from '../shared/words.js'
+import OnlyLooking from '../access/OnlyLooking.vue'
+import { useSession } from '../access/session.js'
+import { counted, RUN_WORDS } from '../shared/words.js'
 import { setTitle } from '../router.js'
 import { megabytes } from './output-words.js'
 
 /** What outlives the work: the job as an archive, its contact sheet, the room it takes and the time it took. */
 const props = defineProps<{ job: string }>()
+const session = useSession()
 const opened = ref<OpenedJob | null>(null)
 const runs = ref<Run[]>([])
 const space = ref<Space | null>(null)
@@ -91,17 +94,18 @@ const allMinutes = computed(() => Math.round(times.value.reduce((sum, row) => su
 <template>
   <div class="job-hand-over">
     <div class="top-bar"><RouterLink class="brand" to="/">Fennip</RouterLink><span v-if="opened"><RouterLink class="soft" :to="`/jobs/${job}`">{{ opened.title }}</RouterLink> / <b>Hand over</b></span></div>
+    <OnlyLooking />
     <main v-if="opened" tabindex="-1" data-home>
       <h1>Hand over the job</h1>
       <p v-if="problem" class="shows" data-test="problem">{{ problem }}</p>
       <section>
         <header><div><h2>Archive</h2><p class="soft">One zip file with every original, treatment, history, chart, written file and report, readable without Fennip. The shelf takes it in again to the same state.</p></div>
-          <div class="acts"><ElButton data-test="write-sheet" :loading="isBusy('contact-sheet')" @click="begin('contact-sheet')">Write the contact sheet</ElButton><ElButton type="primary" data-test="write-archive" :loading="isBusy('archive')" @click="begin('archive')">Write the archive</ElButton></div>
+          <div v-if="session.mayChange" class="acts"><ElButton data-test="write-sheet" :loading="isBusy('contact-sheet')" @click="begin('contact-sheet')">Write the contact sheet</ElButton><ElButton type="primary" data-test="write-archive" :loading="isBusy('archive')" @click="begin('archive')">Write the archive</ElButton></div>
         </header>
         <p v-if="runs.length === 0" class="soft">Nothing has been written of the whole job yet.</p>
         <div v-for="run in runs" :key="run.id" class="run-row" data-test="job-run">
           <span>{{ RUN_WORDS[run.kind].batch }}</span><span class="soft">{{ when(run) }}</span>
-          <span v-if="isUnderWay(run)" class="under-way"><ElProgress :percentage="Math.round(100 * run.progress)" :stroke-width="5" /><ElButton link @click="attempt(() => api.cancel(run.id))">Cancel</ElButton></span>
+          <span v-if="isUnderWay(run)" class="under-way"><ElProgress :percentage="Math.round(100 * run.progress)" :stroke-width="5" /><ElButton v-if="session.mayChange" link @click="attempt(() => api.cancel(run.id))">Cancel</ElButton></span>
           <span v-else-if="run.state === 'failed'" class="shows">{{ run.problem?.detail }}</span>
           <span v-else-if="run.state === 'cancelled'" class="soft">cancelled</span>
           <span v-else-if="filesOf(run).length === 0" class="soft">thrown away</span>
@@ -116,8 +120,8 @@ const allMinutes = computed(() => Math.round(times.value.reduce((sum, row) => su
               <td>{{ row.word }}<small class="soft">{{ row.help }}</small></td>
               <td class="bar"><i :style="{ width: `${(100 * space[row.id].bytes) / Math.max(1, total)}%` }" /></td>
               <td class="number">{{ megabytes(space[row.id].bytes) }}</td>
-              <td class="number soft">{{ space[row.id].files }} {{ space[row.id].files === 1 ? 'file' : 'files' }}</td>
-              <td class="number"><ElButton v-if="row.disposable" size="small" :disabled="space[row.id].files === 0" :data-test="`throw-${row.id}`" @click="throwAway(row)">Throw away</ElButton></td>
+              <td class="number soft">{{ counted(space[row.id].files, 'file', 'files') }}</td>
+              <td class="number"><ElButton v-if="row.disposable && session.mayChange" size="small" :disabled="space[row.id].files === 0" :data-test="`throw-${row.id}`" @click="throwAway(row)">Throw away</ElButton></td>
             </tr>
           </tbody>
         </table>

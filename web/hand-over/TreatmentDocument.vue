@@ -3,6 +3,7 @@ import { ElButton } from 'element-plus'
 import { computed, ref } from 'vue'
 import { api } from '../shared/api.js'
 import { useBench } from '../store/bench.js'
+import { counted } from '../shared/words.js'
 
 /** The treatment as a document: kept, and opened again, on its original or on another scan of the same print. */
 const bench = useBench()
@@ -12,7 +13,7 @@ const words = computed(() => {
   if (!carried.value) return ''
   const { moved, unfit, turnDegrees, scale } = carried.value
   const { length } = unfit
-  return `This scan lies turned by ${turnDegrees.toFixed(1)}° and ${(100 * scale).toFixed(1)} % as large: ${moved} mends were carried over${length > 0 ? `, ${length} ${length === 1 ? 'does' : 'do'} not fit and ${length === 1 ? 'is' : 'are'} open` : ', all fit'}.`
+  return `This scan lies turned by ${turnDegrees.toFixed(1)}° and ${(100 * scale).toFixed(1)} % as large: ${moved} mends were carried over${length > 0 ? `, ${counted(length, 'does', 'do')} not fit and ${length === 1 ? 'is' : 'are'} open` : ', all fit'}.`
 })
 
 async function open(event: Event): Promise<void> {

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { ElButton, ElProgress } from 'element-plus'
+import { useSession } from '../access/session.js'
 import type { Run } from '../shared/api.js'
 import { thousands } from '../shared/words.js'
 import { useBench } from '../store/bench.js'
@@ -8,6 +9,7 @@ import { megabytes } from './output-words.js'
 
 /** What was written, to be fetched or opened. */
 const bench = useBench()
+const session = useSession()
 const handOver = useHandOver()
 const isUnderWay = ({ state }: Run) => state === 'queued' || state === 'running'
 const opens = (name: string) => /\.(pdf|html|jpe?g|png|webp|avif)$/.test(name)
@@ -21,7 +23,7 @@ const isOld = (run: Run) => run.state === 'done' && (run.result?.revision as num
     <p v-if="handOver.written.length === 0" class="soft">Nothing has been written yet.</p>
     <div v-for="run in handOver.written" :key="run.id" class="run-row" data-test="export-row">
       <header><b>{{ when(run) }}</b> <span class="soft">{{ run.state === 'done' ? `${run.result?.mends} mends${isOld(run) ? '; the picture has been changed since' : ''}` : run.state === 'failed' ? '' : run.state }}</span>
-        <ElProgress v-if="isUnderWay(run)" :percentage="Math.round(100 * run.progress)" :stroke-width="5" /><ElButton v-if="isUnderWay(run)" link @click="bench.cancel(run.id)">Cancel</ElButton>
+        <ElProgress v-if="isUnderWay(run)" :percentage="Math.round(100 * run.progress)" :stroke-width="5" /><ElButton v-if="isUnderWay(run) && session.mayChange" link @click="bench.cancel(run.id)">Cancel</ElButton>
       </header>
       <p v-if="run.state === 'failed'" class="shows">{{ run.problem?.detail }}</p>
       <div v-for="(file, i) in handOver.filesOf(run.result)" :key="file.name" class="file" data-test="written-file">

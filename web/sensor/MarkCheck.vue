@@ -3,8 +3,9 @@ import { ElButton } from 'element-plus'
 import { onBeforeUnmount } from 'vue'
 import { RouterLink } from 'vue-router'
 import { shapeCentre } from '@fennip/core/shape/shape.js'
+import { useSession } from '../access/session.js'
 import { useChecking, type Checked } from '../store/checking.js'
-import { STATE_WORDS, TELLTALE_SHORT } from '../shared/words.js'
+import { counted, STATE_WORDS, TELLTALE_SHORT } from '../shared/words.js'
 import type { TelltaleName } from '@fennip/core/treatment/schema.js'
 import CropPair from './CropPair.vue'
 import { CropPainters } from './crops.js'
@@ -12,6 +13,7 @@ import { CropPainters } from './crops.js'
 /** One mark in all frames, before and after at 1:1, the worst telltale first. */
 defineProps<{ job: string }>()
 const checking = useChecking()
+const session = useSession()
 const painters = new CropPainters()
 onBeforeUnmount(() => painters.end())
 
@@ -30,7 +32,7 @@ const saying = ({ shows }: Checked) => shows.map((name) => TELLTALE_SHORT[name a
       <span class="soft" data-test="check-counts">{{ checking.counts.judged }} of {{ checking.counts.all }} looked at<template v-if="checking.counts.shows">, <span class="shows">{{ checking.counts.shows }} show</span></template></span>
       <span class="keys"><span class="key">&larr;</span> <span class="key">&rarr;</span> mark <span class="key">&uarr;</span> <span class="key">&darr;</span> frame</span>
     </div>
-    <p v-if="checking.reading > 0" class="soft">Reading {{ checking.reading }} {{ checking.reading === 1 ? 'frame' : 'frames' }}</p>
+    <p v-if="checking.reading > 0" class="soft">Reading {{ counted(checking.reading, 'frame', 'frames') }}</p>
     <p v-else-if="checking.byMark.size === 0" class="soft">The chart has not been applied to any frame yet. Choose frames on the right and apply it.</p>
     <p v-else-if="checking.list.length === 0" class="soft">No frame shows this mark.</p>
     <div class="rows" tabindex="0" data-keys data-home role="group" aria-label="The mark in all frames">
@@ -44,7 +46,7 @@ const saying = ({ shows }: Checked) => shows.map((name) => TELLTALE_SHORT[name a
         </div>
       </div>
     </div>
-    <div v-if="checking.current" class="acts">
+    <div v-if="checking.current && session.mayChange" class="acts">
       <ElButton type="primary" data-test="check-settle" @click="checking.judge('settled')">Settle <span class="key">Enter</span></ElButton>
       <ElButton data-test="check-leave" @click="checking.judge('left')">Leave <span class="key">L</span></ElButton>
       <RouterLink class="plain-button" data-test="check-bench" :to="`/jobs/${job}/pictures/${checking.current.picture.id}/mend?flaw=${checking.current.flaw.id}`">On the bench <span class="key">B</span></RouterLink>

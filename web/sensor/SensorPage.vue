@@ -7,10 +7,12 @@ import { ProblemError } from '@fennip/core/problem.js'
 import { LEAST_FRAMES } from '@fennip/core/series/learn-chart.js'
 import { api, listen, type Picture, type Run } from '../shared/api.js'
 import { setTitle } from '../router.js'
+import OnlyLooking from '../access/OnlyLooking.vue'
+import { useSession } from '../access/session.js'
 import HelpButton from '../help/HelpButton.vue'
 import { useKeys } from '../help/use-keys.js'
 import { useKeptFocus } from '../shared/keys.js'
-import { RUN_WORDS, thousands } from '../shared/words.js'
+import { counted, RUN_WORDS, thousands } from '../shared/words.js'
 import { useChecking } from '../store/checking.js'
 import MarkCheck from './MarkCheck.vue'
 import SensorGraphs from './SensorGraphs.vue'
@@ -18,6 +20,7 @@ import SensorMap from './SensorMap.vue'
 
 const props = defineProps<{ job: string; sensor: string }>()
 const checking = useChecking()
+const session = useSession()
 const router = useRouter()
 const chosen = ref(new Set<string>())
 const running = ref(new Map<string, { kind: Run['kind']; progress: number; run: string }>())
@@ -79,10 +82,10 @@ useKeys(['sensor'], {
   'mark-back': () => checking.stepMark(-1),
   'frame-next': () => checking.stepFrame(1),
   'frame-back': () => checking.stepFrame(-1),
-  'mark-settle': () => void checking.judge('settled'),
-  'mark-leave': () => void checking.judge('left'),
-  'mark-settle-all': () => void checking.settleAll(),
-  'mark-settle-quiet': () => void checking.settleUnremarkable(),
+  'mark-settle': { act: () => void checking.judge('settled'), when: () => session.mayChange },
+  'mark-leave': { act: () => void checking.judge('left'), when: () => session.mayChange },
+  'mark-settle-all': { act: () => void checking.settleAll(), when: () => session.mayChange },
+  'mark-settle-quiet': { act: () => void checking.settleUnremarkable(), when: () => session.mayChange },
   'mark-open': () => {
     const { current } = checking
     if (current) void router.push(`/jobs/${props.job}/pictures/${current.picture.id}/mend?flaw=${current.flaw.id}`)
@@ -115,18 +118,19 @@ onUnmounted(() => stop())
       <span v-if="checking.sensor"><RouterLink class="soft" :to="`/jobs/${job}`">{{ checking.sensor.job.title }}</RouterLink> / <b>Sensor of {{ checking.sensor.name }}</b></span>
       <div class="rest">
         <a v-if="chart" class="link-button" :href="`/api/sensors/${sensor}/chart`" download data-test="chart-keep">Keep the chart as a file</a>
-        <ElButton link data-test="chart-take" @click="picker?.click()">Take a chart in</ElButton>
+        <ElButton v-if="session.mayChange" link data-test="chart-take" @click="picker?.click()">Take a chart in</ElButton>
         <input ref="picker" type="file" accept=".json,application/json" hidden data-test="chart-picker" @change="takeIn" />
         <HelpButton stage="sensor" />
       </div>
     </div>
+    <OnlyLooking />
     <p v-if="checking.problem" class="shows note">{{ checking.problem }}</p>
     <div class="room">
       <section class="map" aria-label="Sensor chart" tabindex="0">
         <template v-if="chart">
           <div class="line">
             <b data-test="marks-known">{{ thousands(chart.marks.length) }} marks</b>
-            <span class="soft">learned from {{ chart.frames.length }} {{ chart.frames.length === 1 ? 'frame' : 'frames' }}, shown at f/{{ aperture }}</span>
+            <span class="soft">learned from {{ counted(chart.frames.length, 'frame', 'frames') }}, shown at f/{{ aperture }}</span>
             <ElSlider v-model="apertureStep" :min="0" :max="APERTURES.length - 1" :show-tooltip="false" aria-label="Aperture" />
           </div>
           <SensorMap :chart="chart" :aperture="aperture" :selected="checking.markId" :judged="checking.judgedMarks" @select="checking.select" />
@@ -138,8 +142,8 @@ onUnmounted(() => stop())
         </div>
       </section>
       <MarkCheck :job="job" />
-      <section class="frames" aria-label="Frames">
-        <div class="line"><ElCheckbox :model-value="frames.length > 0 && chosen.size === frames.length" :indeterminate="chosen.size > 0 && chosen.size < frames.length" aria-label="Select all frames" data-test="all-frames" @change="toggleAll"><b>{{ frames.length }} {{ frames.length === 1 ? 'frame' : 'frames' }}</b></ElCheckbox></div>
+      <section class="frames" :inert="!session.mayChange" aria-label="Frames">
+        <div class="line"><ElCheckbox :model-value="frames.length > 0 && chosen.size === frames.length" :indeterminate="chosen.size > 0 && chosen.size < frames.length" aria-label="Select all frames" data-test="all-frames" @change="toggleAll"><b>{{ counted(frames.length, 'frame', 'frames') }}</b></ElCheckbox></div>
         <div class="list" tabindex="0" role="group" aria-label="Frames of this body">
           <div v-for="frame in frames" :key="frame.id" class="frame" data-test="frame">
             <ElCheckbox :model-value="chosen.has(frame.id)" :aria-label="`Select ${frame.name}`" @change="toggle(frame.id)" />
@@ -152,8 +156,8 @@ onUnmounted(() => stop())
           </div>
         </div>
         <div v-if="learning" class="learning"><span class="soft">{{ RUN_WORDS.learn.doing }}</span><ElProgress :percentage="Math.round(100 * learning.progress)" :stroke-width="5" /><ElButton link @click="api.cancel(learning.run)">Cancel</ElButton></div>
-        <ElButton :type="chart ? undefined : 'primary'" data-test="learn" :disabled="chosen.size < LEAST_FRAMES || !!learning" @click="learn">{{ chart ? 'Learn anew' : 'Learn the chart' }} from {{ chosen.size }}</ElButton>
-        <ElButton :type="chart ? 'primary' : undefined" data-test="apply" :disabled="!chart || chosen.size === 0" @click="apply">Apply to {{ chosen.size }}</ElButton>
+        <ElButton v-if="session.mayChange" :type="chart ? undefined : 'primary'" data-test="learn" :disabled="chosen.size < LEAST_FRAMES || !!learning" @click="learn">{{ chart ? 'Learn anew' : 'Learn the chart' }} from {{ chosen.size }}</ElButton>
+        <ElButton v-if="session.mayChange" :type="chart ? 'primary' : undefined" data-test="apply" :disabled="!chart || chosen.size === 0" @click="apply">Apply to {{ chosen.size }}</ElButton>
       </section>
     </div>
   </div>

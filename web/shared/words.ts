@@ -44,6 +44,8 @@ export const RUN_WORDS: Record<Run['kind'], { doing: string; batch: string }> = 
   'contact-sheet': { doing: 'Writing the contact sheet', batch: 'Write the contact sheet' },
 }
 
+/** A number with the word for it. */
+export const counted = (value: number, one: string, many: string) => `${thousands(value)} ${value === 1 ? one : many}`
 export const thousands = (value: number) => value.toString().replace(/\B(?=(\d{3})+$)/g, '\u202f')
 export const megapixels = (width: number, height: number) => `${((width * height) / 1e6).toFixed(1)} MP`
 
@@ -67,7 +69,7 @@ export function strengthWords({ kind, contrast, weight }: Pick<Flaw, 'kind' | 'c
 /** How likely a find is a flaw; empty where there is hardly a doubt. */
 export function likelihoodWords({ confidence }: Pick<Flaw, 'confidence'>): string {
   const real = Math.max(1, Math.round(100 * confidence))
-  return real >= 95 ? '' : `Of 100 such finds about ${real} ${real === 1 ? 'is' : 'are'} real.`
+  return real >= 95 ? '' : `Of 100 such finds about ${counted(real, 'is', 'are')} real.`
 }
 
 /** What and where a flaw is, for the names of steps: "dust at 1204, 833". */

@@ -1,11 +1,13 @@
 <script setup lang="ts">
 import { ElButton, ElProgress } from 'element-plus'
 import { computed } from 'vue'
+import { useSession } from '../access/session.js'
 import type { Batch } from '../shared/api.js'
 import { RUN_WORDS } from '../shared/words.js'
 
 /** How far work on many pictures is: all together, each that runs or failed, and what can be done about it. */
 const props = defineProps<{ batch: Batch }>()
+const session = useSession()
 defineEmits<{ steer: [what: 'pause' | 'resume' | 'cancel' | 'retry']; dismiss: [] }>()
 
 const count = (...states: string[]) => props.batch.items.filter(({ state }) => states.includes(state)).length
@@ -32,10 +34,10 @@ const words = computed(() => [
       <ElProgress :percentage="share" :stroke-width="5" :show-text="false" :color="batch.paused ? '#777' : '#0c6a6a'" />
       <span class="soft" data-test="batch-words">{{ words }}</span>
       <span class="acts">
-        <ElButton link v-if="waiting > 0 && !batch.paused" data-test="batch-pause" @click="$emit('steer', 'pause')">Pause</ElButton>
+        <template v-if="session.mayChange"><ElButton link v-if="waiting > 0 && !batch.paused" data-test="batch-pause" @click="$emit('steer', 'pause')">Pause</ElButton>
         <ElButton link v-if="batch.paused && waiting > 0" data-test="batch-resume" @click="$emit('steer', 'resume')">Go on</ElButton>
         <ElButton link v-if="!over" data-test="batch-cancel" @click="$emit('steer', 'cancel')">Cancel</ElButton>
-        <ElButton link v-if="failed.length > 0" data-test="batch-retry" @click="$emit('steer', 'retry')">Try {{ failed.length }} again</ElButton>
+        <ElButton link v-if="failed.length > 0" data-test="batch-retry" @click="$emit('steer', 'retry')">Try {{ failed.length }} again</ElButton></template>
         <ElButton link v-if="over" @click="$emit('dismiss')">Dismiss</ElButton>
       </span>
     </div>

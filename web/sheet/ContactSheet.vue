@@ -9,7 +9,8 @@ import { ProblemError } from '@fennip/core/problem.js'
 import { setTitle } from '../router.js'
 import { api, listen, type Batch, type OpenedJob, type Picture, type Run, type SensorSummary } from '../shared/api.js'
 import { useKeptFocus } from '../shared/keys.js'
-import { minutesLeft } from '../shared/words.js'
+import { counted, minutesLeft } from '../shared/words.js'
+import OnlyLooking from '../access/OnlyLooking.vue'
 import { useSession } from '../access/session.js'
 import HelpButton from '../help/HelpButton.vue'
 import Arrivals from './Arrivals.vue'
@@ -51,7 +52,7 @@ const loadSoon = useThrottleFn(load, 700, true)
 
 function onDrop(event: DragEvent): void {
   dropping.value = false
-  if (event.dataTransfer) arrivals.value?.add(event.dataTransfer.files)
+  if (session.mayChange && event.dataTransfer) arrivals.value?.add(event.dataTransfer.files)
 }
 function onPick(): void {
   if (picker.value?.files) arrivals.value?.add(picker.value.files)
@@ -97,7 +98,7 @@ const chartOfChosen = computed(() => {
 })
 
 /** Frames that are a bracket by their times and light. */
-const brackets = computed(() => proposeBrackets((sheet.value?.list ?? []).map(({ id, original, about }) => ({ id, width: original.width, height: original.height, ...about.camera }))))
+const brackets = computed(() => (!session.mayChange ? [] : proposeBrackets((sheet.value?.list ?? []).map(({ id, original, about }) => ({ id, width: original.width, height: original.height, ...about.camera })))))
 const namesOf = (ids: readonly string[]) => ids.map((id) => sheet.value?.list.find((picture) => picture.id === id)?.name ?? '').join(', ')
 const router = useRouter()
 /** What is chosen may be merged when it is of one size. */
@@ -129,7 +130,7 @@ const sum = computed(() => {
   const open = list.reduce((total, { counts }) => total + (counts.open ?? 0), 0)
   const mended = list.reduce((total, { counts }) => total + (counts.mended ?? 0), 0)
   const own = sheet.value?.pace.judge || sheet.value?.pace.mend ? ' at your own pace' : ''
-  return `${sheet.value?.list.length ?? 0} pictures, ${list.filter(({ searched }) => searched).length} of them searched${open + mended > 0 ? `, ${minutesLeft(open, mended, sheet.value?.pace)}${own}` : ''}.`
+  return `${counted(sheet.value?.list.length ?? 0, 'picture', 'pictures')}, ${list.filter(({ searched }) => searched).length} searched${open + mended > 0 ? `, ${minutesLeft(open, mended, sheet.value?.pace)}${own}` : ''}.`
 })
 
 let stop = () => {}
@@ -148,8 +149,9 @@ onUnmounted(() => stop())
 </script>
 
 <template>
-  <div ref="page" class="sheet" :class="{ dropping }" @dragover.prevent="dropping = true" @dragleave="dropping = false" @drop.prevent="onDrop">
+  <div ref="page" class="sheet" :class="{ dropping }" @dragover.prevent="dropping = session.mayChange" @dragleave="dropping = false" @drop.prevent="onDrop">
     <div class="top-bar"><RouterLink class="brand" to="/">Fennip</RouterLink><span><RouterLink class="soft" to="/">Shelf</RouterLink> / <b>{{ sheet?.title }}</b></span><span class="rest"><RouterLink class="soft" :to="`/jobs/${job}/hand-over`" data-test="job-hand-over">Archive, space, time</RouterLink><HelpButton stage="sheet" /></span></div>
+    <OnlyLooking />
     <header>
       <div tabindex="-1" data-home><h1>{{ sheet?.title }}</h1><p class="soft">{{ problem || sum }}</p></div>
       <div v-if="session.mayChange" class="actions">
@@ -167,7 +169,7 @@ onUnmounted(() => stop())
     <Arrivals ref="arrivals" :job="job" @arrived="load" />
     <div v-for="coming in sheet?.arriving ?? []" :key="coming.id" class="coming" data-test="arriving">
       <b>{{ coming.name }}</b>
-      <template v-if="coming.state === 'failed'"><span class="shows" data-test="arrival-problem">{{ coming.problem }}</span><ElButton text size="small" data-test="dismiss-arrival" @click="dismissArrival(coming.id)">Dismiss</ElButton></template>
+      <template v-if="coming.state === 'failed'"><span class="shows" data-test="arrival-problem">{{ coming.problem }}</span><ElButton v-if="session.mayChange" text size="small" data-test="dismiss-arrival" @click="dismissArrival(coming.id)">Dismiss</ElButton></template>
       <template v-else><ElProgress :percentage="Math.round(100 * (working.get(coming.id)?.progress ?? coming.progress))" :stroke-width="5" :aria-label="`Taking in ${coming.name}`" /><span class="soft">{{ coming.state === 'running' ? 'being taken in' : 'waits to be taken in' }}</span></template>
     </div>
     <BatchPanel v-for="batch in shownBatches" :key="batch.id" :batch="batch" @steer="(what) => steer(batch, what)" @dismiss="dismissed = new Set([...dismissed, batch.id])" />
@@ -179,19 +181,19 @@ onUnmounted(() => stop())
       <span>Order <ElSelect v-model="order" size="small" aria-label="Order of the pictures" data-test="order"><ElOption v-for="(word, id) in ORDERS" :key="id" :value="id" :label="word" /></ElSelect></span>
       <ElRadioGroup v-model="view" size="small" aria-label="How pictures are shown"><ElRadioButton value="rows" data-test="view-rows">Rows</ElRadioButton><ElRadioButton value="large" data-test="view-large">Large</ElRadioButton></ElRadioGroup>
       <span v-if="sensors.length > 0" class="bodies">Camera bodies
-        <RouterLink v-for="sensor in sensors" :key="sensor.id" :to="`/jobs/${job}/sensors/${sensor.id}`" data-test="sensor"><span class="linked">{{ sensor.name }}</span> <span class="soft">{{ sensor.frames }} {{ sensor.frames === 1 ? 'frame' : 'frames' }}, {{ sensor.marks === null ? 'no chart' : `${sensor.marks} marks` }}</span></RouterLink>
+        <RouterLink v-for="sensor in sensors" :key="sensor.id" :to="`/jobs/${job}/sensors/${sensor.id}`" data-test="sensor"><span class="linked">{{ sensor.name }}</span> <span class="soft">{{ counted(sensor.frames, 'frame', 'frames') }}, {{ sensor.marks === null ? 'no chart' : `${sensor.marks} marks` }}</span></RouterLink>
       </span>
     </div>
     <div v-if="view === 'large'" class="large">
       <figure v-for="picture in shown" :key="picture.id" data-test="large-picture"><RouterLink :to="`/jobs/${job}/pictures/${picture.id}/${picture.searched ? 'mend' : 'find'}`" :aria-label="`Open ${picture.name}`"><Thumbnail :picture="picture" :width="290" :most="220" /></RouterLink><figcaption><b>{{ picture.name }}</b> <span class="soft">{{ picture.searched ? `${(picture.counts.open ?? 0) + (picture.counts.mended ?? 0)} to do` : 'not searched' }}</span></figcaption></figure>
     </div>
-    <div v-if="view === 'rows'" class="heads"><ElCheckbox :model-value="allChosen" aria-label="Select all that are shown" data-test="all" @change="toggleAll" /><span /><span>Picture</span><span class="right">Flaws</span><span>Of which</span><span>Where</span><span class="right">Time left</span><span>Verdict</span><span /></div>
+    <div v-if="view === 'rows'" class="heads"><ElCheckbox v-if="session.mayChange" :model-value="allChosen" aria-label="Select all that are shown" data-test="all" @change="toggleAll" /><span v-else /><span /><span>Picture</span><span class="right">Flaws</span><span>Of which</span><span>Where</span><span class="right">Time left</span><span>Verdict</span><span /></div>
     <PictureRow v-for="picture in view === 'rows' ? shown : []" :key="picture.id" :job="job" :picture="picture" :pace="sheet?.pace ?? {}" :chosen="chosen.has(picture.id)" :working="working.get(picture.id) ?? null" @toggle="toggle(picture.id)" @aside="putAside(picture)" @delete="remove(picture)" />
     <p v-if="sheet && sheet.list.length === 0 && !arrivals?.arrivals.length && sheet.arriving.length === 0" class="empty soft">Drop photographs here: JPEG, PNG, TIFF or WebP, 8 or 16 bit. The originals are never changed.</p>
     <p v-else-if="sheet && shown.length === 0" class="empty soft">No picture is {{ FILTERS[filter] }}.</p>
     <section v-if="(sheet?.deleted.length ?? 0) > 0" class="gone" data-test="deleted-pictures">
       <h2>Deleted within a day</h2>
-      <p v-for="gone in sheet!.deleted" :key="gone.id">{{ gone.name }} <ElButton size="small" data-test="restore-picture" @click="restore(gone.id)">Bring back</ElButton></p>
+      <p v-for="gone in sheet!.deleted" :key="gone.id">{{ gone.name }} <ElButton v-if="session.mayChange" size="small" data-test="restore-picture" @click="restore(gone.id)">Bring back</ElButton></p>
     </section>
   </div>
 </template>

@@ -51,7 +51,7 @@ const link = computed(() => `/jobs/${props.job}/pictures/${props.picture.id}/${p
 
 <template>
   <div class="row" :class="{ chosen, aside: picture.setAside }" data-test="picture-row" :data-name="picture.name">
-    <ElCheckbox :model-value="chosen" :aria-label="`Select ${picture.name}`" @change="$emit('toggle')" />
+    <ElCheckbox v-if="session.mayChange" :model-value="chosen" :aria-label="`Select ${picture.name}`" @change="$emit('toggle')" /><span v-else />
     <RouterLink :to="link" :aria-label="`Open ${picture.name}`" tabindex="-1"><Thumbnail :picture="picture" /></RouterLink>
     <div class="name">
       <RouterLink :to="link"><b>{{ picture.name }}</b><small class="soft">{{ about }}</small></RouterLink>

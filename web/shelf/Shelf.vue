@@ -6,7 +6,7 @@ import { ProblemError } from '@fennip/core/problem.js'
 import { api, listen, type Deleted, type Job, type Run } from '../shared/api.js'
 import AccountMenu from '../access/AccountMenu.vue'
 import { useSession } from '../access/session.js'
-import { minutesLeft } from '../shared/words.js'
+import { counted, minutesLeft } from '../shared/words.js'
 import Arrivals from '../sheet/Arrivals.vue'
 import Thumbnail from '../sheet/Thumbnail.vue'
 
@@ -47,7 +47,7 @@ async function attempt(act: () => Promise<unknown>): Promise<void> {
   }
 }
 async function remove(job: Job): Promise<void> {
-  const pictures = `${job.pictures} ${job.pictures === 1 ? 'picture' : 'pictures'}`
+  const pictures = `${counted(job.pictures, 'picture', 'pictures')}`
   const sure = await ElMessageBox.confirm(`${job.title} goes with its ${pictures} and everything done to them. For a day it can be brought back from the shelf.`, 'Delete the job', { confirmButtonText: 'Delete', cancelButtonText: 'Keep it', type: 'warning' }).then(() => true, () => false)
   if (sure) await attempt(() => api.delete('jobs', job.id))
 }
@@ -100,7 +100,7 @@ onUnmounted(() => stop())
       <p v-if="jobs && jobs.length === 0" class="soft">The shelf is empty. Make a job, then drop pictures on its contact sheet.</p>
       <div v-for="job in jobs ?? []" :key="job.id" class="job" data-test="job" @click.self="router.push(`/jobs/${job.id}`)">
         <div><RouterLink :to="`/jobs/${job.id}`" data-test="job-link"><b>{{ job.title }}</b></RouterLink><span class="soft">{{ job.client }}</span><span v-if="job.notes" class="soft notes">{{ job.notes }}</span></div>
-        <span>{{ job.pictures }} {{ job.pictures === 1 ? 'picture' : 'pictures' }}</span>
+        <span>{{ counted(job.pictures, 'picture', 'pictures') }}</span>
         <div class="progress">
           <div class="bar"><i class="settled" :style="{ width: `${(100 * (job.settled + job.left)) / Math.max(1, total(job))}%` }" /><i class="mended" :style="{ width: `${(100 * job.mended) / Math.max(1, total(job))}%` }" /></div>
           <span class="soft">{{ total(job) === 0 ? 'not searched yet' : `${job.settled + job.left} of ${total(job)} flaws judged` }}</span>
