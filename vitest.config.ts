@@ -6,6 +6,8 @@ export default defineConfig({
     exclude: ['**/node_modules/**', '**/dist/**'],
     // Server, worker and threads run compiled.
     globalSetup: ['scripts/compile-server.ts'],
+    // Where files share a process, a global that one has replaced is not left to the next.
+    setupFiles: ['scripts/restore-globals.ts'],
     testTimeout: 120000,
     hookTimeout: 180000,
     // A poll waits for what a person would wait for; on a busy machine that is more than a second.

@@ -1,0 +1,5 @@
+import { afterAll, vi } from 'vitest'
+
+afterAll(() => {
+  vi.unstubAllGlobals()
+})
