@@ -75,7 +75,8 @@ export function layShapePart(cover: Float32Array, region: Region, { mode, shape,
 
 function coverOf(shape: Shape, softEdgePx: number, movedPx: number, region: Region): ArrayLike<number> {
   if (softEdgePx === 0 && movedPx === 0 && shape.type === 'outline') return insideOutline(shape, region)
-  const distances = distanceOutside(shape, region, softEdgePx / 2 + Math.abs(movedPx) + 1).data
+  const reach = softEdgePx / 2 + Math.abs(movedPx) + 1
+  const distances = distanceOutside(shape, region, reach, reach).data
   return distances.map((distance) => {
     const d = distance - movedPx
     return softEdgePx === 0 ? (d < 0 ? 1 : 0) : Math.max(0, Math.min(1, 0.5 - d / softEdgePx))
@@ -87,7 +88,7 @@ export function touchesArea(shape: Shape, areas: readonly Area[]): boolean {
   const bounds = shapeBounds(shape)
   const cover = areaCoverage(areas, bounds)
   if (!cover) return false
-  const distance = distanceOutside(shape, bounds, 1).data
+  const distance = distanceOutside(shape, bounds, 1, 1).data
   return cover.data.some((value, i) => value > 0 && distance[i]! < 0)
 }
 

@@ -54,10 +54,19 @@ export function visitParts(segments: Float64Array, region: Region, reach: number
   if (region.width > 0 && region.height > 0) visit(0, 0, region.width, region.height, 0, all)
 }
 
-/** Distances of pixel centres to the nearest of some paths, no larger than the reach. */
-export function distancesToPaths(paths: readonly Path[], closed: boolean, region: Region, reach: number, into: Float32Array): void {
+/**
+ * Distances of pixel centres to the nearest of some paths, no larger than the reach.
+ *
+ * @param near  Those below it are at most this, and not exact: the middle of a broad stroke costs nothing.
+ */
+export function distancesToPaths(paths: readonly Path[], closed: boolean, region: Region, reach: number, near: number, into: Float32Array): void {
   const segments = segmentsOf(paths, closed)
   visitParts(segments, region, reach, {
+    skip: (left, top, width, height, furthest) => {
+      if (furthest > near) return false
+      for (let y = top; y < top + height; y++) into.fill(near, y * region.width + left, y * region.width + left + width)
+      return true
+    },
     leaf: (left, top, width, height, nearest) => {
       for (let y = top; y < top + height; y++) {
         const row = y * region.width

@@ -113,9 +113,10 @@ export function scaleShape<S extends Shape>(shape: S, by: number): S {
  * @param region   Where to measure.
  * @param reachPx  Distances are exact up to this; further away they are at least this. Paths of many points cost far less
  *                 with a small reach.
+ * @param depthPx  Inside a stroke they are exact as deep as this; deeper they are at least as deep.
  * @returns A plane of the region's size.
  */
-export function distanceOutside(shape: Shape, region: Region, reachPx = Infinity): Plane {
+export function distanceOutside(shape: Shape, region: Region, reachPx = Infinity, depthPx = Infinity): Plane {
   const { width, height } = region
   const data = new Float32Array(width * height)
   if (shape.type === 'disc') {
@@ -130,12 +131,12 @@ export function distanceOutside(shape: Shape, region: Region, reachPx = Infinity
   }
   if (shape.type === 'stroke') {
     const half = shape.width / 2
-    distancesToPaths([shape.points], false, region, reachPx + half, data)
+    distancesToPaths([shape.points], false, region, reachPx + half, half - depthPx, data)
     for (let i = 0; i < data.length; i++) data[i]! -= half
     return { width, height, data }
   }
   const rings = ringsOf(shape)
-  distancesToPaths(rings, true, region, reachPx, data)
+  distancesToPaths(rings, true, region, reachPx, -Infinity, data)
   const inside = insideRings(rings, region)
   for (let i = 0; i < data.length; i++) if (inside[i]) data[i] = -data[i]!
   return { width, height, data }
