@@ -2,7 +2,7 @@
 import { nextTick, watch } from 'vue'
 import { RouterView, useRoute } from 'vue-router'
 import { announce, announcement } from './shared/announce.js'
-import { useOutbox } from './store/outbox.js'
+import { useOutbox } from './store/saving/outbox.js'
 
 const outbox = useOutbox()
 void outbox.load()

@@ -45,7 +45,8 @@ try {
   await page.close()
   const run = async (body: object) => {
     const began = performance.now()
-    const { id } = await ask('/exports', body)
+    const { id } = await ask('/exports', { outputs: [body] })
+    if (!id) throw new Error('The export was refused')
     for (;;) {
       const now = (await (await fetch(`${services.address}/api/runs/${id as string}`)).json()) as { state: string; problem: unknown }
       if (now.state === 'done') return (performance.now() - began) / 1000

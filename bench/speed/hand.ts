@@ -29,15 +29,25 @@ export async function framesOfPan(page: Page): Promise<number> {
   return frames
 }
 
-/** Milliseconds from a key to the next painted picture, for each of so many presses. */
-export async function timesToPainted(page: Page, key: { key: string; code?: string; ctrlKey?: boolean }, presses: number): Promise<number[]> {
+/** A condition in the page, as text: what the compiler puts into functions the page does not have. */
+const PAINTED = { before: "performance.clearMarks('fennip-painted')", after: "performance.getEntriesByName('fennip-painted').length > 0" }
+const SELECTED = { before: "const row = document.querySelector('[data-test=ledger-row][aria-selected=true]')?.id", after: "document.querySelector('[data-test=ledger-row][aria-selected=true]')?.id !== row" }
+
+interface Key { readonly key: string; readonly code?: string; readonly ctrlKey?: boolean }
+
+/** Milliseconds from a key to the next painted picture, for each of so many presses, least first. */
+export const timesToPainted = (page: Page, key: Key, presses: number) => timesTo(page, key, presses, PAINTED)
+/** Milliseconds from a key until another row of the ledger is selected. */
+export const timesToSelected = (page: Page, key: Key, presses: number) => timesTo(page, key, presses, SELECTED)
+
+async function timesTo(page: Page, key: Key, presses: number, { before, after }: { before: string; after: string }): Promise<number[]> {
   const times: number[] = []
   for (let i = 0; i < presses; i++) {
     times.push(await page.evaluate(`new Promise((resolve) => {
-      performance.clearMarks('fennip-painted')
+      ${before}
       const began = performance.now()
       function look() {
-        if (performance.getEntriesByName('fennip-painted').length > 0) resolve(performance.now() - began)
+        if (${after}) resolve(performance.now() - began)
         else if (performance.now() - began > 5000) resolve(Infinity)
         else requestAnimationFrame(look)
       }

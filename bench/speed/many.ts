@@ -9,14 +9,16 @@ import { arrival, demoFiles, upload } from '../../demo/load.js'
 import { openBrowser, rest } from '../../e2e/browser.js'
 import { buildWeb } from '../../scripts/build-web.js'
 import { startServices } from '../../scripts/services.js'
-import { framesOfPan, framesPerSecond, timesToPainted } from './hand.js'
+import { framesOfPan, framesPerSecond, timesToPainted, timesToSelected } from './hand.js'
 
 /**
  * What many of a thing cost: 2 000 drawn strokes on a picture of 24 megapixels (opened, dragged about), 10 000 flaws against
- * ten (opened, the next one chosen, a mark undone), 500 frames in a job (opened, scrolled). `npx tsx bench/speed/many.ts`
+ * ten (opened, the next one chosen, a mark undone), 500 frames in a job (opened, scrolled). `npx tsx bench/speed/many.ts [strokes] [flaws] [frames]`
  */
 
 const FRAMES = 500
+const asked = process.argv.slice(2)
+const isAsked = (what: string) => asked.length === 0 || asked.includes(what)
 await buildWeb()
 const home = mkdtempSync(join(tmpdir(), 'fennip-many-'))
 const services = await startServices({ home: join(home, '.fennip'), logLevel: 'silent' })
@@ -40,10 +42,9 @@ async function opened(page: Page, path: string): Promise<string> {
   return `${first.toFixed(2)} s to pixels, ${((performance.now() - began) / 1000).toFixed(2)} s to rest`
 }
 
-async function aPicture(job: string): Promise<string> {
-  const file = demoFiles().find(({ name }) => name === 'pylon-7-west.jpg')!
-  return (await arrival(services.address, await upload(services.address, job, file.name, await file.make()))).picture!
-}
+const file = demoFiles().find(({ name }) => name === 'pylon-7-west.jpg')!
+const bytes = await file.make()
+const aPicture = async (job: string): Promise<string> => (await arrival(services.address, await upload(services.address, job, file.name, bytes))).picture!
 
 /** Groups of 200 short strokes all over the picture, as folds of cloth are drawn. */
 function groups(count: number): OperationStep[] {
@@ -66,31 +67,44 @@ try {
   const { id: job } = await ask<{ id: string }>('POST', '/api/jobs', { title: 'Many' })
   const page = await browser.newPage({ viewport: { width: 1280, height: 800 } })
 
+  if (isAsked('strokes')) await manyStrokes(page, job)
+  if (isAsked('flaws')) for (const count of [10, 10_000]) await manyFlaws(page, job, count)
+  if (isAsked('frames')) await manyFrames(page)
+} finally {
+  await browser.close()
+  await services.stop()
+  rmSync(home, { recursive: true, force: true })
+}
+process.exit(0)
+
+async function manyStrokes(page: Page, job: string): Promise<void> {
   const drawn = await aPicture(job)
   const steps = groups(10)
   for (const [k, step] of steps.entries()) await ask('POST', `/api/pictures/${drawn}/edits`, { revision: k, label: 'Drawn', operations: [{ type: 'put', list: 'operations', items: [step] }] })
   console.log(`2 000 strokes: ${await opened(page, `/jobs/${job}/pictures/${drawn}/rebuild`)} (2 s wanted)`)
   await rest(page, 1500)
   console.log(`2 000 strokes, dragged about: ${(await framesOfPan(page)).toFixed(0)} frames/s (40 wanted)`)
+}
 
-  for (const count of [10, 10_000]) {
-    const picture = await aPicture(job)
-    const list = flaws(count)
-    for (let k = 0; k * 2000 < count; k++) await ask('POST', `/api/pictures/${picture}/edits`, { revision: k, label: 'Many', operations: [{ type: 'put', list: 'flaws', items: list.slice(k * 2000, (k + 1) * 2000) }] })
-    const words = await opened(page, `/jobs/${job}/pictures/${picture}/mend`)
-    await rest(page, 1500)
-    await page.locator('[data-home]').focus()
-    await page.keyboard.press('Home')
-    await rest(page, 1500)
-    const next = await timesToPainted(page, { key: 'ArrowDown', code: 'ArrowDown' }, 8)
-    await rest(page, 1500)
-    await page.keyboard.press('l')
-    await rest(page, 1500)
-    const [undone] = await timesToPainted(page, { key: 'z', code: 'KeyZ', ctrlKey: true }, 1)
-    await rest(page, 1500)
-    console.log(`${count} flaws: ${words}; the next one ${middle(next).toFixed(0)} ms, undo ${undone!.toFixed(0)} ms, dragged about ${(await framesOfPan(page)).toFixed(0)} frames/s`)
-  }
+async function manyFlaws(page: Page, job: string, count: number): Promise<void> {
+  const picture = await aPicture(job)
+  const list = flaws(count)
+  for (let k = 0; k * 2000 < count; k++) await ask('POST', `/api/pictures/${picture}/edits`, { revision: k, label: 'Many', operations: [{ type: 'put', list: 'flaws', items: list.slice(k * 2000, (k + 1) * 2000) }] })
+  const words = await opened(page, `/jobs/${job}/pictures/${picture}/mend`)
+  await rest(page, 1500)
+  await page.locator('[data-home]').focus()
+  await page.keyboard.press('Home')
+  await rest(page, 1500)
+  const next = await timesToSelected(page, { key: 'ArrowDown', code: 'ArrowDown' }, 8)
+  await rest(page, 1500)
+  await page.keyboard.press('l')
+  await rest(page, 1500)
+  const [undone] = await timesToPainted(page, { key: 'z', code: 'KeyZ', ctrlKey: true }, 1)
+  await rest(page, 1500)
+  console.log(`${count} flaws: ${words}; the next one ${middle(next).toFixed(0)} ms, undo ${undone!.toFixed(0)} ms, dragged about ${(await framesOfPan(page)).toFixed(0)} frames/s`)
+}
 
+async function manyFrames(page: Page): Promise<void> {
   const { id: many } = await ask<{ id: string }>('POST', '/api/jobs', { title: 'Five hundred' })
   const began = performance.now()
   for (let i = 0; i < FRAMES; i++) {
@@ -116,9 +130,4 @@ try {
     await page.waitForTimeout(14)
   }
   console.log(`${FRAMES} frames, scrolled: ${(await frames).toFixed(0)} frames/s (40 wanted)`)
-} finally {
-  await browser.close()
-  await services.stop()
-  rmSync(home, { recursive: true, force: true })
 }
-process.exit(0)

@@ -4,7 +4,7 @@ import { ref, watch } from 'vue'
 import Setting from '../shared/Setting.vue'
 import { useAreas } from '../store/areas.js'
 import { useBench } from '../store/bench.js'
-import { useGroup } from '../store/group.js'
+import { useGroup } from '../store/bench/group.js'
 
 /** Guards and zones: the list, and how the selected one or a new one is drawn. */
 const bench = useBench()

@@ -6,7 +6,7 @@ import { severity, TELLTALE_NAMES as NAMES } from '@fennip/core/check/telltales.
 import { shapeCentre } from '@fennip/core/shape/shape.js'
 import type { Measure, TelltaleName } from '@fennip/core/treatment/schema.js'
 import Crop from '../shared/Crop.vue'
-import { useOffer } from '../store/offer.js'
+import { useOffer } from '../store/bench/offer.js'
 import Overview from './Overview.vue'
 import TelltaleDrawing from './TelltaleDrawing.vue'
 import { TELLTALE_NAMES } from '../shared/words.js'

@@ -7,9 +7,9 @@ import { shapeCentre } from '@fennip/core/shape/shape.js'
 import type { Flaw } from '@fennip/core/treatment/schema.js'
 import Crop from '../shared/Crop.vue'
 import { counted, minutesLeft, nameOf, STATE_WORDS, strengthWords, TELLTALE_SHORT, thousands } from '../shared/words.js'
-import { useGroup } from '../store/group.js'
+import { useGroup } from '../store/bench/group.js'
 import { useBench } from '../store/bench.js'
-import type { LedgerFilter, LedgerOrder } from '../store/ledger.js'
+import type { LedgerFilter, LedgerOrder } from '../store/bench/ledger.js'
 
 const bench = useBench()
 const group = useGroup()

@@ -76,9 +76,9 @@ vi.mock('../workers/pool.js', () => ({
 vi.stubGlobal('window', globalThis)
 const { useBench } = await import('./bench.js')
 const { useAreas } = await import('./areas.js')
-const { useGroup } = await import('./group.js')
-const { useOutbox } = await import('./outbox.js')
-const { useShaping } = await import('./shaping.js')
+const { useGroup } = await import('./bench/group.js')
+const { useOutbox } = await import('./saving/outbox.js')
+const { useShaping } = await import('./bench/shaping.js')
 
 let bench: ReturnType<typeof useBench>
 beforeEach(async () => {

@@ -1,7 +1,7 @@
 import { shallowRef } from 'vue'
 import type { Region } from '@fennip/core/raster/raster.js'
 import type { useBench } from '../../store/bench.js'
-import type { useGroup } from '../../store/group.js'
+import type { useGroup } from '../../store/bench/group.js'
 
 /** A rectangle drawn with Shift held, with the select tool: what lies in it joins the group. */
 export function useChoosingRectangle(bench: ReturnType<typeof useBench>, group: ReturnType<typeof useGroup>) {

@@ -6,9 +6,9 @@ import type { Flaw, Source, Step } from '@fennip/core/treatment/schema.js'
 import { plain } from '../../shared/plain.js'
 import { placeWords } from '../../shared/words.js'
 import { identifier } from '../identifier.js'
-import type { Drawn } from '../kept.js'
-import { useOutbox } from '../outbox.js'
-import { rememberedSources } from '../remembered-sources.js'
+import type { Drawn } from '../saving/kept.js'
+import { useOutbox } from '../saving/outbox.js'
+import { rememberedSources } from './remembered-sources.js'
 import type { BenchTools } from './tools.js'
 
 /** When what was drawn without pixels at hand is tried again, in milliseconds. */

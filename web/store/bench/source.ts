@@ -7,7 +7,7 @@ import { roundedShape, type Shape } from '@fennip/core/shape/shape.js'
 import type { Flaw, Source, Step } from '@fennip/core/treatment/schema.js'
 import { plain } from '../../shared/plain.js'
 import { placeWords } from '../../shared/words.js'
-import type { Settings } from '../draft.js'
+import type { Settings } from './draft.js'
 import type { BenchTools } from './tools.js'
 
 /** How far a source is moved by snapping, in pixels. */

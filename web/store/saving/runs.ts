@@ -1,6 +1,6 @@
 import { computed, ref, type Ref, type ShallowRef } from 'vue'
 import type { SearchedArea } from '@fennip/core/find/searched-area.js'
-import { api, type ExportRequest, type OpenedPicture, type Run } from '../shared/api.js'
+import { api, type ExportRequest, type OpenedPicture, type Run } from '../../shared/api.js'
 
 interface Worked {
   readonly opened: ShallowRef<OpenedPicture['picture'] | null>

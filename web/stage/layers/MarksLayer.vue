@@ -4,10 +4,10 @@ import { whatShows } from '@fennip/core/check/telltales.js'
 import { mendShape } from '@fennip/core/mend/mend-shape.js'
 import { sourceShape } from '@fennip/core/shape/donor.js'
 import { shapeCentre } from '@fennip/core/shape/shape.js'
-import { useBench } from '../store/bench.js'
-import type { DragPreview } from './tools/mark-drag.js'
-import { pathOf } from './paths.js'
-import type { Sight } from './sight.js'
+import { useBench } from '../../store/bench.js'
+import type { DragPreview } from '../tools/mark-drag.js'
+import { pathOf } from '../paths.js'
+import type { Sight } from '../sight.js'
 
 const props = defineProps<{ sight: Sight; resting: Sight; drag: DragPreview | null; faded: boolean }>()
 const bench = useBench()

@@ -3,9 +3,9 @@ import { ref, watch } from 'vue'
 import { addToShape, joinStrokes, splitStroke, strokeFromSpot, takeFromShape, widenShape } from '@fennip/core/shape/edit-shape.js'
 import type { Shape } from '@fennip/core/shape/shape.js'
 import type { Flaw, Operation, Step } from '@fennip/core/treatment/schema.js'
-import { plain } from '../shared/plain.js'
-import { useBench } from './bench.js'
-import { identifier } from './identifier.js'
+import { plain } from '../../shared/plain.js'
+import { useBench } from '../bench.js'
+import { identifier } from '../identifier.js'
 
 /** What is about to be done to the shape of the selected flaw. */
 export type Shaping = 'add' | 'take' | 'split' | 'draw-out'

@@ -1,6 +1,6 @@
 <script setup lang="ts">
-import { useRemarks } from '../hand-over/remarks.js'
-import type { Sight } from './sight.js'
+import { useRemarks } from '../../hand-over/remarks.js'
+import type { Sight } from '../sight.js'
 
 /** Numbered pins of remarks over the picture. */
 defineProps<{ sight: Sight }>()

@@ -2,7 +2,7 @@ import { defineStore } from 'pinia'
 import { computed, ref, shallowRef } from 'vue'
 import { ProblemError } from '@fennip/core/problem.js'
 import type { Operation } from '@fennip/core/treatment/schema.js'
-import { api } from '../shared/api.js'
+import { api } from '../../shared/api.js'
 import { Kept, type Drawn, type Gesture } from './kept.js'
 
 /** How long to wait before what could not be sent is sent again, in milliseconds. */

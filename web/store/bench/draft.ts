@@ -2,8 +2,8 @@ import { shallowRef, watch, type ComputedRef, type Ref } from 'vue'
 import type { Region } from '@fennip/core/raster/raster.js'
 import { shapeCentre, type Shape } from '@fennip/core/shape/shape.js'
 import type { Operation, Step } from '@fennip/core/treatment/schema.js'
-import { plain } from '../shared/plain.js'
-import type { PixelPool } from '../workers/pool.js'
+import { plain } from '../../shared/plain.js'
+import type { PixelPool } from '../../workers/pool.js'
 
 /** What of a mend can be set without choosing it anew. */
 export type Settings = Partial<Pick<Step, 'strength' | 'softEdgePx' | 'source'>>

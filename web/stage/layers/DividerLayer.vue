@@ -1,8 +1,8 @@
 <script setup lang="ts">
 import type { Region } from '@fennip/core/raster/raster.js'
-import { useBench } from '../store/bench.js'
-import { useLook } from '../store/look.js'
-import type { Sight } from './sight.js'
+import { useBench } from '../../store/bench.js'
+import { useLook } from '../../store/look.js'
+import type { Sight } from '../sight.js'
 
 /** The line between what was and what is, moved by the pointer. */
 const props = defineProps<{ sight: Sight; before: string }>()

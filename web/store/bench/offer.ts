@@ -3,8 +3,8 @@ import { computed, shallowRef, watch } from 'vue'
 import { whatShows } from '@fennip/core/check/telltales.js'
 import { worstOf } from '@fennip/core/mend/next-best.js'
 import type { Step } from '@fennip/core/treatment/schema.js'
-import { plain } from '../shared/plain.js'
-import { useBench } from './bench.js'
+import { plain } from '../../shared/plain.js'
+import { useBench } from '../bench.js'
 
 /** How long a flaw must be looked at before another mend is worked out for it, in milliseconds. */
 const PAUSE = 350

@@ -1,10 +1,10 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import { useFinish } from '../finish/finish.js'
-import { useSteps } from '../store/steps.js'
-import { useLook } from '../store/look.js'
-import type { useFinishTools } from './tools/finish-tools.js'
-import type { Sight } from './sight.js'
+import { useFinish } from '../../finish/finish.js'
+import { useSteps } from '../../store/steps.js'
+import { useLook } from '../../store/look.js'
+import type { useFinishTools } from '../tools/finish-tools.js'
+import type { Sight } from '../sight.js'
 
 /** The frame of the delivered picture, drawn over the picture that it is cut from, and what the tools of Finish draw. */
 const props = defineProps<{ sight: Sight; tools: ReturnType<typeof useFinishTools> }>()

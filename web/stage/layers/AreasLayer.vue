@@ -2,10 +2,10 @@
 import { shapePartsOf } from '@fennip/core/shape/area.js'
 import { computed } from 'vue'
 import type { Area } from '@fennip/core/treatment/schema.js'
-import { useAreas } from '../store/areas.js'
-import { useBench } from '../store/bench.js'
-import { pathOf } from './paths.js'
-import type { Sight } from './sight.js'
+import { useAreas } from '../../store/areas.js'
+import { useBench } from '../../store/bench.js'
+import { pathOf } from '../paths.js'
+import type { Sight } from '../sight.js'
 
 /** Guards and zones over the picture, and what is growing. */
 const props = defineProps<{ sight: Sight; resting: Sight; faded: boolean }>()
