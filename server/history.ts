@@ -94,6 +94,14 @@ async function stacks(query: Queryable, picture: string): Promise<Gestures> {
   return { done, undone }
 }
 
+/** What taking back has done: the edits, as a page makes them that has the treatment; without them it is read anew. */
+export interface WentBack {
+  readonly revision: number
+  readonly operations?: readonly Operation[]
+  readonly undoLabel?: string | null
+  readonly redoLabel?: string | null
+}
+
 /** What a gesture has become. */
 export interface Appended {
   readonly revision: number
@@ -150,10 +158,10 @@ export async function replaceTreatment(database: Database, picture: string, made
  * @param times    How many; fewer when there are not so many.
  * @param gesture  Identifier, as of an edit.
  */
-export function appendUndo(database: Database, picture: string, kind: 'undo' | 'redo', madeOn: number, times = 1, gesture: string | null = null): Promise<{ revision: number }> {
+export function appendUndo(database: Database, picture: string, kind: 'undo' | 'redo', madeOn: number, times = 1, gesture: string | null = null): Promise<WentBack> {
   return changing(database, picture, async (query) => {
     const answered = gesture && (await answerOf(query, picture, gesture))
-    if (answered) return answered
+    if (answered) return { revision: answered.revision }
     let { revision, treatment } = await load(query, picture)
     if (madeOn > revision) throw fromTheFuture(madeOn, revision)
     if (madeOn < revision) {
@@ -163,14 +171,18 @@ export function appendUndo(database: Database, picture: string, kind: 'undo' | '
     const targets = (kind === 'undo' ? done : undone).slice(-times).reverse()
     if (targets.length === 0) throw new ProblemError('nothing-to-undo', { title: `There is nothing to ${kind}`, detail: kind === 'undo' ? 'No change of this picture is left to take back.' : 'No change was taken back last.', status: 409 })
     const rows = (await query('history').where('picture_id', picture).whereIn('revision', targets.map(({ revision }) => revision)).select('revision', 'inverse')) as Pick<Row, 'revision' | 'inverse'>[]
+    const made: Operation[] = []
     const inverseOf = new Map(rows.map(({ revision, inverse }) => [revision, inverse]))
     for (const [i, target] of targets.entries()) {
       const operations = inverseOf.get(target.revision)!
       const edited = applyEdit(treatment, operations)
       treatment = edited.treatment
+      made.push(...operations)
       await append(query, picture, { revision: ++revision, kind, label: target.label, operations, inverse: edited.inverse, gesture: i === targets.length - 1 ? gesture : null, made_on: madeOn }, treatment)
     }
-    return { revision }
+    const from = kind === 'undo' ? done : undone
+    const [left, newest] = [from[from.length - targets.length - 1]?.label ?? null, targets.at(-1)!.label]
+    return { revision, operations: made, ...(kind === 'undo' ? { undoLabel: left, redoLabel: newest } : { undoLabel: newest, redoLabel: left }) }
   })
 }
 

@@ -295,6 +295,8 @@ describe('history', () => {
     // Every gesture taken back is an entry of its own.
     expect(undone.body.revision).toBe(revision + 4)
     expect(await ids()).toEqual([...before, 'g0', 'g1'])
+    // What was done is answered too, so that a page with the treatment need not read it anew.
+    expect(undone.body).toMatchObject({ operations: ['g5', 'g4', 'g3', 'g2'].map((id) => ({ type: 'remove', list: 'flaws', ids: [id] })), undoLabel: 'Add', redoLabel: 'Add' })
     const listed = (await get(`/api/pictures/${picture}/gestures`)).body as unknown as { done: { label: string; revision: number }[]; undone: { label: string }[] }
     expect(listed.undone).toHaveLength(4)
     expect(listed.done.at(-1)!.label).toBe('Add')

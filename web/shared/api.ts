@@ -9,7 +9,7 @@ import type { Pace } from '@fennip/core/check/triage.js'
 // Types alone: what the server answers is written there, once.
 import type { ExportRequest } from '@fennip/server/api/bodies.js'
 import type { Arriving } from '@fennip/server/arrivals.js'
-import type { CurrentTreatment, Gesture, Gestures } from '@fennip/server/history.js'
+import type { CurrentTreatment, Gesture, Gestures, WentBack } from '@fennip/server/history.js'
 import type { Space } from '@fennip/server/jobs/space.js'
 import type { TimeSpent } from '@fennip/server/jobs/time.js'
 import type { Deleted, JobPicture, JobSummary, PictureSummary } from '@fennip/server/pictures.js'
@@ -18,7 +18,7 @@ import type { RunFile } from '@fennip/server/runs/export-work.js'
 import type { Run } from '@fennip/server/runs/runs.js'
 import type { Sensor, SensorSummary } from '@fennip/server/sensors.js'
 
-export type { Arriving, Batch, BatchKind, Deleted, ExportRequest, Gesture, Gestures, Run, RunFile, Sensor, SensorSummary, Space, TimeSpent }
+export type { Arriving, Batch, BatchKind, Deleted, ExportRequest, Gesture, Gestures, Run, RunFile, Sensor, SensorSummary, Space, TimeSpent, WentBack }
 /** A picture as the application lists it. */
 export type Picture = PictureSummary
 /** What is needed of a picture to show it small. */
@@ -80,7 +80,7 @@ export const api = {
   picture: (id: string) => ask<OpenedPicture>('GET', `/pictures/${id}`),
   gestures: (id: string) => ask<Gestures>('GET', `/pictures/${id}/gestures`),
   edit: (id: string, revision: number, label: string, operations: Operation[], gesture: string) => ask<{ revision: number; rebased: boolean }>('POST', `/pictures/${id}/edits`, { id: gesture, revision, label, operations }),
-  goBack: (id: string, kind: 'undo' | 'redo', revision: number, times: number, gesture: string) => ask<{ revision: number }>('POST', `/pictures/${id}/${kind}`, { id: gesture, revision, times }),
+  goBack: (id: string, kind: 'undo' | 'redo', revision: number, times: number, gesture: string) => ask<WentBack>('POST', `/pictures/${id}/${kind}`, { id: gesture, revision, times }),
   find: (id: string, kinds: string[], falseFinds: number, where: SearchedArea & { like?: string } = {}) => ask<Run>('POST', `/pictures/${id}/find`, { kinds, falseFinds, ...where }),
   mend: (id: string, revision: number) => ask<Run>('POST', `/pictures/${id}/mend`, { revision }),
   export: (id: string, body: ExportRequest) => ask<Run>('POST', `/pictures/${id}/exports`, body),

@@ -15,8 +15,7 @@ import { useSession } from '../access/session.js'
 import HelpButton from '../help/HelpButton.vue'
 import Arrivals from './Arrivals.vue'
 import BatchPanel from './BatchPanel.vue'
-import PictureRow from './PictureRow.vue'
-import Thumbnail from './Thumbnail.vue'
+import PictureList from './PictureList.vue'
 import { arranged, FILTERS, ORDERS, type Filter, type Order } from './sorting.js'
 
 const props = defineProps<{ job: string }>()
@@ -184,11 +183,8 @@ onUnmounted(() => stop())
         <RouterLink v-for="sensor in sensors" :key="sensor.id" :to="`/jobs/${job}/sensors/${sensor.id}`" data-test="sensor"><span class="linked">{{ sensor.name }}</span> <span class="soft">{{ counted(sensor.frames, 'frame', 'frames') }}, {{ sensor.marks === null ? 'no chart' : `${sensor.marks} marks` }}</span></RouterLink>
       </span>
     </div>
-    <div v-if="view === 'large'" class="large">
-      <figure v-for="picture in shown" :key="picture.id" data-test="large-picture"><RouterLink :to="`/jobs/${job}/pictures/${picture.id}/${picture.searched ? 'mend' : 'find'}`" :aria-label="`Open ${picture.name}`"><Thumbnail :picture="picture" :width="290" :most="220" /></RouterLink><figcaption><b>{{ picture.name }}</b> <span class="soft">{{ picture.searched ? `${(picture.counts.open ?? 0) + (picture.counts.mended ?? 0)} to do` : 'not searched' }}</span></figcaption></figure>
-    </div>
     <div v-if="view === 'rows'" class="heads"><ElCheckbox v-if="session.mayChange" :model-value="allChosen" aria-label="Select all that are shown" data-test="all" @change="toggleAll" /><span v-else /><span /><span>Picture</span><span class="right">Flaws</span><span>Of which</span><span>Where</span><span class="right">Time left</span><span>Verdict</span><span /></div>
-    <PictureRow v-for="picture in view === 'rows' ? shown : []" :key="picture.id" :job="job" :picture="picture" :pace="sheet?.pace ?? {}" :chosen="chosen.has(picture.id)" :working="working.get(picture.id) ?? null" @toggle="toggle(picture.id)" @aside="putAside(picture)" @delete="remove(picture)" />
+    <PictureList :job="job" :pictures="shown" :view="view" :pace="sheet?.pace ?? {}" :chosen="chosen" :working="working" @toggle="toggle" @aside="putAside" @delete="remove" />
     <p v-if="sheet && sheet.list.length === 0 && !arrivals?.arrivals.length && sheet.arriving.length === 0" class="empty soft">Drop photographs here: JPEG, PNG, TIFF or WebP, 8 or 16 bit. The originals are never changed.</p>
     <p v-else-if="sheet && shown.length === 0" class="empty soft">No picture is {{ FILTERS[filter] }}.</p>
     <section v-if="(sheet?.deleted.length ?? 0) > 0" class="gone" data-test="deleted-pictures">
@@ -211,8 +207,6 @@ p { margin: 2px 0 0; }
 .gone h2 { font-size: 13px; margin: 0 0 6px; }
 .choice { flex-wrap: wrap; display: flex; gap: 18px; align-items: center; padding: 7px 20px; background: var(--ground); border-bottom: 1px solid var(--hairline); }
 .choice :deep(.el-select) { width: 150px; }
-.large { display: flex; flex-wrap: wrap; gap: 14px; padding: 16px 20px; }
-.large figure { margin: 0; }
 .bodies { margin-left: auto; display: flex; gap: 14px; }
 .linked { text-decoration: underline; text-underline-offset: 2px; }
 .heads, .sheet :deep(.row) { display: grid; grid-template-columns: 26px 126px minmax(130px, 1fr) 46px minmax(120px, 214px) 112px 92px 108px 44px; gap: 12px; align-items: center; padding: 0 16px 0 10px; }

@@ -26,13 +26,17 @@ const telltales = (severity: number): Telltales => ({
 const flawOf = (id: string, x: number, weight: number, more: Partial<Flaw> = {}): Flaw => ({ id, kind: 'dust', shape: { type: 'disc', x, y: 100, r: 10 }, state: 'open', contrast: -3, weight, confidence: 0.9, origin: 'found', ...more })
 const stepOf = (id: string, flaw: string, severity = 0): Step => ({ id, stage: 'mend', flaw, method: 'heal', methodVersion: 2, shape: { type: 'disc', x: 50, y: 60, r: 10 }, softEdgePx: 3, strength: 1, seed: 0, source: { dx: 30, dy: 0 }, chosenBy: 'fennip', reason: 'test', telltales: telltales(severity) })
 
+/** What the server says it has taken back, and how often the picture was read. */
+let wentBack: Operation[] | null = null
+let read = 0
+
 vi.mock('../shared/api.js', () => ({
   listen: (_id: string, on: typeof listener) => {
     listener = on
     return () => undefined
   },
   api: {
-    picture: () => Promise.resolve({ picture: { id: 'p', original, levels: 2, job: { id: 'j', title: 'x' } }, revision: kept.revision, treatment: kept.treatment, undoLabel: null, redoLabel: null, runs: [] }),
+    picture: () => (read++, Promise.resolve({ picture: { id: 'p', original, levels: 2, job: { id: 'j', title: 'x' } }, revision: kept.revision, treatment: kept.treatment, undoLabel: null, redoLabel: null, runs: [] })),
     edit: (_id: string, _revision: number, label: string, operations: Operation[]) => {
       if (refuse) return Promise.reject(refuse)
       kept = { revision: kept.revision + 1, treatment: applyEdit(kept.treatment, operations).treatment }
@@ -43,7 +47,8 @@ vi.mock('../shared/api.js', () => ({
       undone.push({ kind, times })
       onRevision.push(revision)
       kept = { ...kept, revision: kept.revision + 1 }
-      return Promise.resolve({ revision: kept.revision })
+      if (!wentBack) return Promise.resolve({ revision: kept.revision })
+      return Promise.resolve({ revision: kept.revision, operations: wentBack, undoLabel: 'Find dust', redoLabel: 'Leave' })
     },
     find: (_id: string, kinds: string[]) => {
       searches.push(kinds)
@@ -222,6 +227,19 @@ describe('gestures', () => {
     await bench.goBack('undo', 3)
     expect(saved).toHaveLength(1)
     expect(undone).toEqual([{ kind: 'undo', times: 3 }])
+  })
+  it('taken back change what the server says they change, and the picture is not read anew', async () => {
+    wentBack = [{ type: 'setState', ids: ['heavy'], state: 'left' }]
+    read = 0
+    await bench.goBack('undo')
+    wentBack = null
+    expect(bench.flaws.find(({ id }) => id === 'heavy')!.state).toBe('left')
+    expect([bench.undoLabel, bench.redoLabel, bench.revision]).toEqual(['Find dust', 'Leave', kept.revision])
+    expect(shownInWorkers.at(-1)).toEqual([{ type: 'setState', ids: ['heavy'], state: 'left' }])
+    expect(read).toBe(0)
+    // An answer that was lost and asked for again says no more than the revision.
+    await bench.goBack('redo')
+    expect(read).toBe(1)
   })
   it('and made again at once wait for one another: each is sent on what the one before has left', async () => {
     await Promise.all([bench.goBack('undo'), bench.goBack('redo'), bench.goBack('undo')])

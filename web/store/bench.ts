@@ -17,6 +17,7 @@ import { useMending } from './bench/mending.js'
 import { useSource } from './bench/source.js'
 import type { BenchTools } from './bench/tools.js'
 import { useDraft } from './bench/draft.js'
+import { useGoingBack } from './bench/going-back.js'
 import { useLedger } from './bench/ledger.js'
 import { useRuns } from './saving/runs.js'
 import { isPassing, useOutbox } from './saving/outbox.js'
@@ -116,8 +117,9 @@ export const useBench = defineStore('bench', () => {
     spotRadius.value = Math.max(6, Math.round(answer.picture.original.width / 250))
     strokeWidth.value = Math.max(5, Math.round(answer.picture.original.width / 500))
     take(answer)
+    runs.value = answer.runs
     stopListening = listen(id, (event) => {
-      if (event.type === 'revision' && event.revision! > revision.value && !isWaiting()) void refresh()
+      if (event.type === 'revision' && event.revision! > revision.value && !isWaiting() && !goingBack.hears(event.revision!)) void refresh()
       else if (event.type === 'reconnected') void cameBack()
       else if (event.type === 'run') void noteRun(event.run!, event.state!, event.progress!)
     }, () => void cameBack())
@@ -142,13 +144,12 @@ export const useBench = defineStore('bench', () => {
     runs.value = []
   }
 
-  function take(answer: OpenedPicture): void {
-    outbox.know(answer.picture.id, answer.revision)
+  function take(answer: Pick<OpenedPicture, 'revision' | 'treatment' | 'undoLabel' | 'redoLabel'>): void {
+    outbox.know(opened.value!.id, answer.revision)
     treatment.value = withWaiting(answer.treatment)
     revision.value = answer.revision
     undoLabel.value = answer.undoLabel
     redoLabel.value = answer.redoLabel
-    runs.value = answer.runs
     const there = new Set(treatment.value.flaws.map(({ id }) => id))
     if ([...group.value].some((id) => !there.has(id))) group.value = new Set([...group.value].filter((id) => there.has(id)))
     if (selectedId.value && !there.has(selectedId.value)) selectedId.value = null
@@ -174,6 +175,7 @@ export const useBench = defineStore('bench', () => {
       const answer = await api.picture(id)
       if (opened.value?.id !== id || isWaiting()) return
       take(answer)
+      runs.value = answer.runs
       await thePool().load(answer.treatment)
       tellPixels(null)
     } catch (error) {
@@ -198,52 +200,19 @@ export const useBench = defineStore('bench', () => {
     inverses.set(gesture.id, edited.inverse)
     // The workers' treatment follows every gesture; pixels change with the steps alone.
     await thePool().edit(data)
-    if (data.some((operation) => operation.type !== 'setState' && operation.list === 'steps')) tellPixels(where)
-    else if (data.some((operation) => operation.type !== 'setState' && (operation.list === 'operations' || (operation.list === 'areas' && (treatment.value?.operations ?? []).some(({ zone }) => zone !== undefined))))) tellPixels(null)
+    tellChanged(data, where)
+  }
+
+  /** Pixels change with steps, and with what stands on the mended picture. @param where  Of the steps; everywhere for null. */
+  function tellChanged(operations: readonly Operation[], where: Region | null): void {
+    if (operations.some((operation) => operation.type !== 'setState' && operation.list === 'steps')) tellPixels(where)
+    else if (operations.some((operation) => operation.type !== 'setState' && (operation.list === 'operations' || (operation.list === 'areas' && (treatment.value?.operations ?? []).some(({ zone }) => zone !== undefined))))) tellPixels(null)
   }
 
   async function settled(): Promise<void> {
     await keepDraft()
     while (isWaiting() && !outbox.trouble) await new Promise((resolve) => setTimeout(resolve, 20))
     if (isWaiting()) throw new ProblemError('not-saved', { title: 'Not everything is saved', detail: 'The server cannot be reached, so this has to wait. What you did is kept in this browser and sent by itself.', status: 503 })
-  }
-
-  /** One after the other: what is pressed while an undo is on its way stands on what that leaves. */
-  let turn: Promise<unknown> = Promise.resolve()
-  function goBack(kind: 'undo' | 'redo', times = 1): Promise<void> {
-    const going = turn.then(() => goBackNow(kind, times))
-    turn = going
-    return going
-  }
-
-  async function goBackNow(kind: 'undo' | 'redo', times: number): Promise<void> {
-    const id = opened.value?.id
-    if (!id) return
-    try {
-      await keepDraft()
-      if (outbox.trouble && kind === 'undo' && times === 1 && (await takeBackWaiting(id))) return
-      await settled()
-      const gesture = crypto.randomUUID()
-      // An answer that got lost is asked for once more: the server knows the identifier.
-      await api.goBack(id, kind, revision.value, times, gesture).catch((error: unknown) => {
-        if (isPassing(error)) return api.goBack(id, kind, revision.value, times, gesture)
-        throw error
-      })
-      await refresh()
-    } catch (error) {
-      await reportAndRefresh(error)
-    }
-  }
-
-  /** Undo a gesture that the server has not got yet. */
-  async function takeBackWaiting(id: string): Promise<boolean> {
-    const gesture = await outbox.takeBack(id)
-    const inverse = gesture && inverses.get(gesture.id)
-    if (!gesture || !inverse || !treatment.value) return false
-    treatment.value = applyEdit(treatment.value, inverse).treatment
-    await thePool().edit(plain(inverse))
-    tellPixels(null)
-    return true
   }
 
   /** Make what is on screen what is saved again after a refusal, and say why. */
@@ -272,6 +241,7 @@ export const useBench = defineStore('bench', () => {
 
   const tools: BenchTools = { opened, treatment, flaws, steps, stepOf, selectedId, selected, selectedStep, problem, busy, thePool, change, keepDraft, openShapes, extentOf, tellPixels, refresh, report }
   const mending = useMending({ ...tools, spotRadius })
+  const goingBack = useGoingBack({ ...tools, revision, outbox, inverses, isWaiting, settled, take, tellChanged, reportAndRefresh })
   const source = useSource({ ...tools, draw, dropDraft, mend: mending.mend })
   const judging = useJudging({ ...tools, ledger: list.ledger })
 
@@ -279,7 +249,7 @@ export const useBench = defineStore('bench', () => {
   return {
     opened, treatment, revision, undoLabel, redoLabel, runs, run, selectedId, selected, selectedStep, problem, busy,
     areas, guards, group, draft, ...list, marks, tool, spotRadius, strokeWidth, toolSize, flaws, steps, stepOf, counts,
-    thePool, onPixels, open, close, change, goBack, openShapes, extentOf, poorSources, report, keepDraft, dropDraft,
+    thePool, onPixels, open, close, change, goBack: goingBack.goBack, openShapes, extentOf, poorSources, report, keepDraft, dropDraft,
     ...mends, ...source, ...judging, find, mendAll, handOver, cancel, settled,
   }
 })

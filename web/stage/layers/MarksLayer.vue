@@ -19,21 +19,17 @@ const moving = computed(() => {
   return `translate(${x - props.resting.x * k}px, ${y - props.resting.y * k}px) scale(${k})`
 })
 
-interface Mark {
-  readonly id: string
-  readonly path: string
-  readonly state: string
-  /** Dashes of a small mark are short, so that it still reads as a ring. */
-  readonly small: boolean
-  readonly grouped: boolean
-}
+/** While the selected mark is being changed it is drawn where it goes alone; otherwise over the others, which need not be drawn anew then. */
+const changed = computed(() => (props.drag || bench.draft ? bench.selectedId : null))
 
-const marks = computed<Mark[]>(() => {
-  if (bench.marks === 'none') return []
+/** Outlines of all marks that look alike, as one path: ten thousand elements would hold up every frame. */
+const marks = computed<ReadonlyMap<string, string>>(() => {
+  const result = new Map<string, string>()
+  if (bench.marks === 'none') return result
   const { scale, x, y, width, height } = props.resting
-  const result: Mark[] = []
+  const paths = new Map<string, string[]>()
   for (const flaw of bench.flaws) {
-    if (flaw.id === bench.selectedId) continue
+    if (flaw.id === changed.value) continue
     if (bench.marks === 'unsettled' && (flaw.state === 'settled' || flaw.state === 'left')) continue
     const step = bench.stepOf.get(flaw.id)
     const shape = step?.shape ?? mendShape(flaw)
@@ -43,8 +39,14 @@ const marks = computed<Mark[]>(() => {
     const sy = centre.y * scale + y
     // Half a view of marks round the view is kept drawn, so that a short pan shows no gap.
     if (sx < -reach - width / 2 || sy < -reach - height / 2 || sx > 1.5 * width + reach || sy > 1.5 * height + reach) continue
-    result.push({ id: flaw.id, path: pathOf(shape, props.resting), small: centre.r * scale < 8, state: step && whatShows(step.telltales).length > 0 && flaw.state === 'mended' ? 'shows' : flaw.state, grouped: bench.group.has(flaw.id) })
+    const state = step && whatShows(step.telltales).length > 0 && flaw.state === 'mended' ? 'shows' : flaw.state
+    // Dashes of a small mark are short, so that it still reads as a ring.
+    const look = `${state}${centre.r * scale < 8 ? ' small' : ''}${bench.group.has(flaw.id) ? ' grouped' : ''}`
+    const list = paths.get(look)
+    if (list) list.push(pathOf(shape, props.resting))
+    else paths.set(look, [pathOf(shape, props.resting)])
   }
+  for (const [look, list] of paths) result.set(look, list.join(''))
   return result
 })
 
@@ -68,7 +70,7 @@ const chosen = computed(() => {
 
 <template>
   <svg class="marks" :class="{ faded }" :style="{ transform: moving }" data-test="marks">
-    <path v-for="mark in marks" :key="mark.id" :d="mark.path" :class="[mark.state, { small: mark.small, grouped: mark.grouped }]" />
+    <path v-for="[look, path] in marks" :key="look" :d="path" :class="look" />
     <template v-if="chosen">
       <path v-if="chosen.source" :d="chosen.source" class="under" />
       <path v-if="chosen.source" :d="chosen.source" class="source" data-test="source-mark" />
