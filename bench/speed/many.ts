@@ -97,7 +97,7 @@ async function manyFlaws(page: Page, job: string, count: number): Promise<void> 
   await rest(page, 1500)
   const next = await timesToSelected(page, { key: 'ArrowDown', code: 'ArrowDown' }, 8)
   await rest(page, 1500)
-  await page.keyboard.press('l')
+  await page.keyboard.press('m')
   await rest(page, 1500)
   const [undone] = await timesToPainted(page, { key: 'z', code: 'KeyZ', ctrlKey: true }, 1)
   await rest(page, 1500)

@@ -3,7 +3,7 @@ import { computed } from 'vue'
 import { whatShows } from '@fennip/core/check/telltales.js'
 import { mendShape } from '@fennip/core/mend/mend-shape.js'
 import { sourceShape } from '@fennip/core/shape/donor.js'
-import { shapeCentre } from '@fennip/core/shape/shape.js'
+import { shapeCentre, type Shape } from '@fennip/core/shape/shape.js'
 import { useBench } from '../../store/bench.js'
 import type { DragPreview } from '../tools/mark-drag.js'
 import { pathOf } from '../paths.js'
@@ -22,12 +22,25 @@ const moving = computed(() => {
 /** While the selected mark is being changed it is drawn where it goes alone; otherwise over the others, which need not be drawn anew then. */
 const changed = computed(() => (props.drag || bench.draft ? bench.selectedId : null))
 
-/** Outlines of all marks that look alike, as one path: ten thousand elements would hold up every frame. */
-const marks = computed<ReadonlyMap<string, string>>(() => {
-  const result = new Map<string, string>()
-  if (bench.marks === 'none') return result
+/** Side of the squares of the view whose marks share a path, in CSS pixels: where one changes, only its square is drawn anew. */
+const SQUARE = 200
+/** Outlines at this rest, kept with their shapes. */
+const outlines = computed(() => {
+  const sight = props.resting
+  const kept = new WeakMap<Shape, string>()
+  return (shape: Shape): string => {
+    const outline = kept.get(shape) ?? pathOf(shape, sight)
+    kept.set(shape, outline)
+    return outline
+  }
+})
+
+/** Marks that look alike and lie in one square of the view, as one path: ten thousand elements would hold up every frame. */
+const marks = computed<{ key: string; look: string; path: string }[]>(() => {
+  if (bench.marks === 'none') return []
   const { scale, x, y, width, height } = props.resting
-  const paths = new Map<string, string[]>()
+  const paths = new Map<string, { look: string; outlines: string[] }>()
+  const outlineOf = outlines.value
   for (const flaw of bench.flaws) {
     if (flaw.id === changed.value) continue
     if (bench.marks === 'unsettled' && (flaw.state === 'settled' || flaw.state === 'left')) continue
@@ -42,12 +55,12 @@ const marks = computed<ReadonlyMap<string, string>>(() => {
     const state = step && whatShows(step.telltales).length > 0 && flaw.state === 'mended' ? 'shows' : flaw.state
     // Dashes of a small mark are short, so that it still reads as a ring.
     const look = `${state}${centre.r * scale < 8 ? ' small' : ''}${bench.group.has(flaw.id) ? ' grouped' : ''}`
-    const list = paths.get(look)
-    if (list) list.push(pathOf(shape, props.resting))
-    else paths.set(look, [pathOf(shape, props.resting)])
+    const key = `${look} ${Math.floor(sx / SQUARE)} ${Math.floor(sy / SQUARE)}`
+    const together = paths.get(key)
+    if (together) together.outlines.push(outlineOf(shape))
+    else paths.set(key, { look, outlines: [outlineOf(shape)] })
   }
-  for (const [look, list] of paths) result.set(look, list.join(''))
-  return result
+  return [...paths].map(([key, together]) => ({ key, look: together.look, path: together.outlines.join('') }))
 })
 
 const chosen = computed(() => {
@@ -70,7 +83,7 @@ const chosen = computed(() => {
 
 <template>
   <svg class="marks" :class="{ faded }" :style="{ transform: moving }" data-test="marks">
-    <path v-for="[look, path] in marks" :key="look" :d="path" :class="look" />
+    <g v-memo="[marks]"><path v-for="{ key, look, path } in marks" :key="key" :d="path" :class="look" /></g>
     <template v-if="chosen">
       <path v-if="chosen.source" :d="chosen.source" class="under" />
       <path v-if="chosen.source" :d="chosen.source" class="source" data-test="source-mark" />
