@@ -119,7 +119,7 @@ for (const megapixels of process.argv.length > 2 ? process.argv.slice(2) : Objec
       await page.waitForSelector('[data-test=picture][aria-busy=false] canvas', { timeout: 120_000 })
     })
     const search = await measured('searching for dust', async () => ended((await json(`/api/pictures/${picture}/find`, 'POST', { kinds: ['dust'], falseFinds: 4 })).id as string))
-    await measured(`mending all (${String((search.result as { found: number } | null)?.found)} found)`, async () => ended((await json(`/api/pictures/${picture}/mend`, 'POST', {})).id as string))
+    await measured(`mending all (${String((search.result as { found: number } | null)?.found)} found)`, async () => ended((await json(`/api/pictures/${picture}/mend`, 'POST', { revision: ((await json(`/api/pictures/${picture}`)) as { revision: number }).revision })).id as string))
     const { revision } = (await json(`/api/pictures/${picture}`)) as { revision: number }
     const step = (id: string, stage: string, operation: string, settings: object) => ({ id, stage, operation, version: 1, settings, strength: 1, enabled: true })
     await json(`/api/pictures/${picture}/edits`, 'POST', { revision, label: 'Corrected', operations: [{ type: 'put', list: 'operations', items: [{ ...step('e', 'correct', 'even-out', { radiusPx: 7, edges: 3, blurPx: 0 }), measured: { noise: [0.01, 0.01, 0.01] } }, step('c', 'finish', 'curve', { points: [[0, 0], [0.25, 0.22], [1, 1]] })] }] })

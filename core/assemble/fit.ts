@@ -1,7 +1,6 @@
 import { cos, PI, sin } from '../numbers/exact-math.js'
 import { minimise } from '../numbers/minimise.js'
 import { AT_REST, partOfSheet, reduced, signedDistance, type Placement, type Sheet } from './sheet.js'
-import { missingPaper, type Facing } from './seam-gap.js'
 import { edgeOf, mainAxis, tellTorn, tornPlaces, type EdgePoint } from './torn-edge.js'
 
 /** A place where two pieces meet. */
@@ -43,8 +42,6 @@ const CONTACT = 5
 const CUT = 1.8
 /** Pieces lie apart by about so much of their size. */
 const USUAL_SHIFT = 0.2
-/** So far from the edge slopes are measured; missing paper is told in so many rounds, not at all when it is less sure than this, and is mostly about so wide. */
-const [SLOPE_INSET, GAP_ROUNDS, MOST_DOUBT, USUAL_GAP] = [4.5, 3, 1.5, 3]
 /** Width over which tones along a seam are compared without what is broader. */
 const DETREND = 41
 
@@ -78,50 +75,8 @@ export function fitPiece(base: Sheet, piece: Sheet, start?: Placement): Fit {
     // Most candidates fall away early; what is left is looked at on finer levels.
     found = refined.slice(0, level === factor ? 6 : level === factor / 2 ? 3 : 1).map(({ placement }) => scaled(placement, level))
   }
-  const close = refine(base, piece, { whole: piece, level: 1 }, found[0] ?? AT_REST, 1)
-  const best = withMissingPaper(base, piece, close)
+  const best = refine(base, piece, { whole: piece, level: 1 }, found[0] ?? AT_REST, 1)
   return { ...best, seam: seamOf(base, piece, best.placement) }
-}
-
-/** Outlines alone lay the edges on each other: what runs over the seam tells how far they belong apart. */
-function withMissingPaper(base: Sheet, piece: Sheet, close: Omit<Fit, 'seam'>): Omit<Fit, 'seam'> {
-  const own = { whole: piece, level: 1 }
-  let fit = close
-  let gap = 0
-  for (let round = 0; round < GAP_ROUNDS; round++) {
-    const contact = contactOf(base, piece, own, fit.placement, CONTACT + 2 + gap)
-    const turn = turnOf(fit.placement)
-    const outward = outwardOf(contact, turn)
-    const found = missingPaper(contact.field, piece, facing(contact, piece, fit.placement, turn), turn, outward)
-    if (!found || found.deviationPx > MOST_DOUBT) return fit
-    // The less sure, the nearer to no paper at all.
-    const more = Math.max(-1 - gap, found.gapPx / (1 + (found.deviationPx / USUAL_GAP) ** 2))
-    gap += more
-    const { turnDegrees, dx, dy } = fit.placement
-    fit = refine(base, piece, own, { turnDegrees, dx: dx - more * outward.x, dy: dy - more * outward.y }, 0.5, gap)
-  }
-  return fit
-}
-
-const turnOf = ({ turnDegrees }: Placement): readonly [number, number] => [cos((turnDegrees * PI) / 180), sin((turnDegrees * PI) / 180)]
-
-/** Square to the seam, from the piece into the base. */
-function outwardOf({ points, axis }: Contact, [c, s]: readonly [number, number]): { readonly x: number; readonly y: number } {
-  const across = { x: -(s * axis.x + c * axis.y), y: c * axis.x - s * axis.y }
-  const sign = points.reduce((sum, { nx, ny }) => sum + (c * nx - s * ny) * across.x + (s * nx + c * ny) * across.y, 0) < 0 ? -1 : 1
-  return { x: sign * across.x, y: sign * across.y }
-}
-
-/** Places on both sides of the seam that belong to each other. */
-function facing({ points, field, distance }: Contact, piece: Sheet, placement: Placement, [c, s]: readonly [number, number]): Facing[] {
-  return points.flatMap(({ x, y, nx, ny, torn }) => {
-    const [ex, ey] = placed(piece, placement, x, y)
-    const d = valueAt(field, distance, ex, ey)
-    if (d === null) return []
-    const [ux, uy] = [c * nx - s * ny, s * nx + c * ny]
-    const away = Math.max(0, d) + SLOPE_INSET
-    return [{ px: ex - ux * SLOPE_INSET, py: ey - uy * SLOPE_INSET, ownX: x - nx * SLOPE_INSET, ownY: y - ny * SLOPE_INSET, bx: ex + ux * away, by: ey + uy * away, torn }]
-  })
 }
 
 /** Pieces mostly lie on a scan about as they belong: what moves one far must fit so much better. */
@@ -212,23 +167,20 @@ function roughDistance(base: Sheet): Rough {
   return made
 }
 
-/** @param gap  Paper that is missing along the seam: edges fit where they lie so far apart. */
-function refine(base: Sheet, piece: Sheet, own: Own, start: Placement, reach: number, gap = 0): Omit<Fit, 'seam'> {
-  const contact = contactOf(base, piece, own, start, CONTACT + 2 * reach + gap)
+function refine(base: Sheet, piece: Sheet, own: Own, start: Placement, reach: number): Omit<Fit, 'seam'> {
+  const contact = contactOf(base, piece, own, start, CONTACT + 2 * reach)
   if (contact.points.length < 12) return { placement: start, score: 0, likeness: 0 }
-  const outward = outwardOf(contact, turnOf(start))
-  const apart = { x: gap * outward.x, y: gap * outward.y }
   // A turn is measured by what it moves at the end of the piece.
   const arm = Math.max(piece.width, piece.height) / 2
   const degrees = 180 / (PI * arm)
   const placementAt = ([turn, dx, dy]: readonly number[]): Placement => ({ turnDegrees: start.turnDegrees + turn! * degrees, dx: start.dx + dx!, dy: start.dy + dy! })
-  const found = minimise((at) => -judge(contact, piece, placementAt(at), apart).score, [0, 0, 0], [reach, reach, reach], 70)
-  const again = minimise((at) => -judge(contact, piece, placementAt(at), apart).score, found.at, [0.5 * reach, -0.5 * reach, 0.5 * reach], 50)
+  const found = minimise((at) => -judge(contact, piece, placementAt(at)).score, [0, 0, 0], [reach, reach, reach], 70)
+  const again = minimise((at) => -judge(contact, piece, placementAt(at)).score, found.at, [0.5 * reach, -0.5 * reach, 0.5 * reach], 50)
   const placement = placementAt(again.at)
-  return { placement, ...judge(contact, piece, placement, apart) }
+  return { placement, ...judge(contact, piece, placement) }
 }
 
-function judge({ points, field, distance, cut: touching, axis }: Contact, piece: Sheet, placement: Placement, apart: { readonly x: number; readonly y: number }): { score: number; likeness: number } {
+function judge({ points, field, distance, cut, axis }: Contact, piece: Sheet, placement: Placement): { score: number; likeness: number } {
   let contact = 0
   const met: { along: number; base: number; piece: number }[] = []
   const [c, s] = [cos((placement.turnDegrees * PI) / 180), sin((placement.turnDegrees * PI) / 180)]
@@ -236,16 +188,13 @@ function judge({ points, field, distance, cut: touching, axis }: Contact, piece:
     const [px, py] = placed(piece, placement, x, y)
     const d = valueAt(field, distance, px, py)
     if (d === null) continue
-    const [ux, uy] = [c * nx - s * ny, s * nx + c * ny]
-    // Edges that were one and lie apart by a shift are as far from each other as it goes across them.
-    const cut = touching + apart.x * ux + apart.y * uy
     if (d < -CONTACT) contact -= 0.5
     if (Math.abs(d - cut) > CONTACT) continue
     // Smooth at its middle and its ends, so that a few places that stray have no say (Tukey's biweight).
     const share = 1 - ((d - cut) / CONTACT) ** 2
     contact += torn * share * share
     const away = Math.max(0, d) + INSET
-    const baseTone = toneAt(field, px + ux * away, py + uy * away)
+    const baseTone = toneAt(field, px + (c * nx - s * ny) * away, py + (s * nx + c * ny) * away)
     const pieceTone = toneAt(piece, x - nx * INSET, y - ny * INSET)
     if (baseTone !== null && pieceTone !== null) met.push({ along: axis.x * x + axis.y * y, base: baseTone, piece: pieceTone })
   }
