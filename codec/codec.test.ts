@@ -10,8 +10,9 @@ import { makeRandom } from '@fennip/core/random.js'
 import { rationalEntry, readDirectories, shortEntry, TAG, textEntry, writeExif } from './directory.js'
 import { FORMATS, type Format } from './formats.js'
 import { readHeader, readPicture } from './read.js'
-import { writeFileWhole } from './sink.js'
-import { encodePicture } from './write.js'
+import { rowsOf } from './rows.js'
+import { MemorySink, writeFileWhole } from './sink.js'
+import { encodePicture, writePicture } from './write.js'
 import { makeMatrixProfile } from './test-profile.js'
 
 const folder = await mkdtemp(join(tmpdir(), 'fennip-codec-'))
@@ -89,6 +90,21 @@ describe('writing and reading back', () => {
       for (let i = 0; i < pixels.data.length; i++) worst = Math.max(worst, Math.abs(pixels.data[i]! - back.pixels.data[i]!))
       expect(worst).toBeLessThanOrEqual(6)
     })
+  }
+  for (const format of ['jpeg', 'webp'] as const) {
+    for (const channels of [1, 3] as const) {
+      it(`${format}, ${channels} channel(s): a large picture goes through a file and gives the same bytes`, async () => {
+        const [pixels, alpha] = [noisy(83, 57, channels, 16), noisy(83, 57, 1, 16)]
+        for (const transparency of [null, alpha]) {
+          const written = await Promise.all([Infinity, 1000].map(async (largePixels) => {
+            const sink = new MemorySink()
+            await writePicture(rowsOf(pixels, transparency), { icc: null, exif, resolutionPerInch: 300 }, { format, depth: 8, quality: 92 }, sink, largePixels)
+            return sink.bytes()
+          }))
+          expect(written[1]).toEqual(written[0])
+        }
+      })
+    }
   }
   it('keeps transparency and answers for it', async () => {
     const pixels = noisy(20, 10, 3, 16)

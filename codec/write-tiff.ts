@@ -16,8 +16,10 @@ const STRIP_BYTES = 2 * 2 ** 20
  *
  * TIFF 6.0, baseline sections 3 to 6, horizontal differencing (section 14), ExtraSamples 2 (unassociated alpha,
  * section 18); deflate as TIFF Technical Note 2. No package writes TIFF strip by strip.
+ *
+ * @param isPlain  Neither deflated nor differenced: what is read again at once.
  */
-export async function writeTiff(rows: PictureRows, { icc, exif, resolutionPerInch, xmp, iptc }: Metadata, sink: Sink): Promise<void> {
+export async function writeTiff(rows: PictureRows, { icc, exif, resolutionPerInch, xmp, iptc }: Metadata, sink: Sink, isPlain = false): Promise<void> {
   const { width, height, channels, depth } = rows
   const rowsPerStrip = Math.max(1, Math.min(height, Math.floor(STRIP_BYTES / (width * channels * (depth / 8)))))
   await sink.write(Uint8Array.of(0x49, 0x49, 42, 0, 0, 0, 0, 0))
@@ -33,9 +35,9 @@ export async function writeTiff(rows: PictureRows, { icc, exif, resolutionPerInc
     await sink.write(packed)
   }
   for (let y = 0; y < height; y += rowsPerStrip) {
-    const strip = differences(await rows.read(y, Math.min(rowsPerStrip, height - y)))
+    const part = await rows.read(y, Math.min(rowsPerStrip, height - y))
     await finish()
-    packing = compress(strip)
+    packing = isPlain ? Promise.resolve(new Uint8Array(part.data.buffer, part.data.byteOffset, part.data.byteLength)) : compress(differences(part))
   }
   await finish()
   const hasAlpha = channels === 2 || channels === 4
@@ -43,9 +45,9 @@ export async function writeTiff(rows: PictureRows, { icc, exif, resolutionPerInc
   const main: Directory = new Map([
     ...(carried?.main ?? []),
     [TAG.width, longEntry(width)], [TAG.height, longEntry(height)],
-    [258, shortsEntry(Array.from({ length: channels }, () => depth))], [259, shortEntry(8)], [262, shortEntry(channels <= 2 ? 1 : 2)],
+    [258, shortsEntry(Array.from({ length: channels }, () => depth))], [259, shortEntry(isPlain ? 1 : 8)], [262, shortEntry(channels <= 2 ? 1 : 2)],
     [273, longsEntry(offsets)], [TAG.orientation, shortEntry(1)], [TAG.samplesPerPixel, shortEntry(channels)], [278, longEntry(rowsPerStrip)], [279, longsEntry(counts)],
-    [284, shortEntry(1)], [317, shortEntry(2)], ...(hasAlpha ? [[338, shortEntry(2)] as const] : []), [339, shortsEntry(Array.from({ length: channels }, () => 1))],
+    [284, shortEntry(1)], [317, shortEntry(isPlain ? 1 : 2)], ...(hasAlpha ? [[338, shortEntry(2)] as const] : []), [339, shortsEntry(Array.from({ length: channels }, () => 1))],
     ...(icc ? [[TAG.icc, bytesEntry(icc)] as const] : []),
     ...(xmp ? [[TAG.xmp, { ...bytesEntry(xmp), type: 1 }] as const] : []),
     ...(iptc ? [[TAG.iptc, bytesEntry(bareDataSets(iptc))] as const] : []),

@@ -1,12 +1,15 @@
 import { DEEP_OUTPUTS, sizeRefusal } from '@fennip/core/output/plan-output.js'
 import type { IntegerRaster } from '@fennip/core/raster/raster.js'
 import { ProblemError } from '@fennip/core/problem.js'
-import sharp from 'sharp'
+import { mkdtemp, rm } from 'node:fs/promises'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import sharp, { type Sharp } from 'sharp'
 import { embedMetadata } from './embed.js'
 import type { WrittenFormat } from './formats.js'
 import type { Metadata } from './read.js'
 import { rowsOf, rowsOfDepth, type PictureRows } from './rows.js'
-import { MemorySink, type Sink } from './sink.js'
+import { fillFile, MemorySink, type Sink } from './sink.js'
 import { writePng } from './write-png.js'
 import { writeTiff } from './write-tiff.js'
 
@@ -19,27 +22,45 @@ export interface WriteOptions {
 
 /**
  * Encode a picture that is read some rows at a time. TIFF and PNG are written as they are read; JPEG, WebP and AVIF
- * need all rows at 8 bits.
+ * need all rows at 8 bits; of a large picture JPEG and WebP read them from a file, so that memory does not grow with it.
  *
  * @param rows      1 to 4 channels at the depth of the picture.
  * @param metadata  Profile, Exif and resolution to carry over.
+ * @param largePixels  What has more goes through a file.
  * @throws {ProblemError} when the format cannot hold the size.
  */
-export async function writePicture(rows: PictureRows, metadata: Metadata, options: WriteOptions, sink: Sink): Promise<void> {
+export async function writePicture(rows: PictureRows, metadata: Metadata, options: WriteOptions, sink: Sink, largePixels = LARGE_PIXELS): Promise<void> {
   const { format, quality } = options
   const refusal = sizeRefusal(format, rows.width, rows.height)
   if (refusal) throw new ProblemError('size-refused', { title: 'The format cannot hold this size', detail: refusal, status: 422 })
   const wanted = rowsOfDepth(rows, DEEP_OUTPUTS.includes(format) ? options.depth : 8)
   if (format === 'tiff') return writeTiff(wanted, metadata, sink)
   if (format === 'png') return writePng(wanted, metadata, sink)
-  const whole = await allRows(format === 'jpeg' ? withoutAlpha(wanted) : wanted)
   if (format === 'avif') {
-    await sink.write(await encodeAvif(whole, metadata, quality))
+    await sink.write(await encodeAvif(await allRows(wanted), metadata, quality))
     return
   }
-  const image = sharp(whole.data, { raw: { width: whole.width, height: whole.height, channels: whole.channels as 1 | 2 | 3 | 4 }, limitInputPixels: false }).toColourspace(whole.channels <= 2 ? 'b-w' : 'srgb')
-  const encoded = format === 'jpeg' ? image.jpeg({ quality, chromaSubsampling: quality >= 90 ? '4:4:4' : '4:2:0' }) : image.webp({ quality })
-  await sink.write(embedMetadata(new Uint8Array(await encoded.toBuffer()), format, metadata))
+  const shown = format === 'jpeg' ? withoutAlpha(wanted) : wanted
+  const encode = async (image: Sharp) => {
+    const coloured = image.toColourspace(shown.channels <= 2 ? 'b-w' : 'srgb')
+    const encoded = format === 'jpeg' ? coloured.jpeg({ quality, chromaSubsampling: quality >= 90 ? '4:4:4' : '4:2:0' }) : coloured.webp({ quality })
+    return embedMetadata(new Uint8Array(await encoded.toBuffer()), format, metadata)
+  }
+  if (shown.width * shown.height > largePixels) return sink.write(await throughFile(shown, encode))
+  const { data, width, height, channels } = await allRows(shown)
+  await sink.write(await encode(sharp(data, { raw: { width, height, channels: channels as 1 | 2 | 3 | 4 }, limitInputPixels: false })))
+}
+
+/** The library reads a file row by row; of what stands in memory it makes a copy. */
+async function throughFile(rows: PictureRows, encode: (image: Sharp) => Promise<Uint8Array>): Promise<Uint8Array> {
+  const folder = await mkdtemp(join(tmpdir(), 'fennip-encode-'))
+  try {
+    const path = join(folder, 'rows.tif')
+    await fillFile(path, (sink) => writeTiff(rows, { icc: null, exif: null, resolutionPerInch: null }, sink, true))
+    return await encode(sharp(path, { limitInputPixels: false, unlimited: true, sequentialRead: true }))
+  } finally {
+    await rm(folder, { recursive: true, force: true })
+  }
 }
 
 /**
@@ -54,6 +75,8 @@ async function encodeAvif(whole: IntegerRaster, metadata: Metadata, quality: num
 /** 0 to 9: more takes several times as long and saves some percent. */
 const AVIF_EFFORT = 3
 
+/** So many pixels are encoded in memory. */
+const LARGE_PIXELS = 30e6
 /** Rows that are gathered at once. */
 const GATHERED = 256
 
