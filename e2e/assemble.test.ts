@@ -72,8 +72,44 @@ describe('a print torn in two', () => {
     await harness.test('mend-all').click()
     // What nothing serves for is left to the restorer; the rest is closed.
     await expect.poll(async () => (await harness.opened(joined)).treatment.steps.length, { timeout: 120_000 }).toBeGreaterThan(0.5 * opened.treatment.flaws.length)
+    await healAt(joined, 0.3, 0.2)
+    await healAt(joined, 0.6, 0.85)
+  })
+  it('is moved and joined again: what was done on the joined picture goes along with its pieces', { timeout: 240_000 }, async () => {
+    const before = await newest('-joined.tif')
+    const placeOf = async (id: string, name: string) => ((await harness.opened(id)).treatment.flaws.find((flaw) => flaw.id === name)!.shape as { x: number; y: number })
+    await page.goto(`${harness.services.address}/jobs/${harness.job}/pictures/${await harness.pictureNamed(NAME)}/assemble`)
+    await harness.test('piece').nth(1).click()
+    const down = number('piece-down')
+    await down.fill(String(Number(await down.inputValue()) + 25))
+    await page.keyboard.press('Enter')
+    await harness.test('join').click()
+    await expect.poll(() => newest('-joined.tif'), { timeout: 120_000 }).not.toBe(before)
+    await expect.poll(() => harness.test('carried').innerText(), { timeout: 60_000 }).toContain('picture joined before')
+    const after = await newest('-joined.tif')
+    await expect.poll(async () => (await harness.opened(after)).treatment.steps.length, { timeout: 60_000 }).toBe(2)
+    // Of two places one lies on the piece that lies still, the other on the one that was moved down by 25.
+    const moves = await Promise.all(['heal-0.3', 'heal-0.6'].map(async (name) => (await placeOf(after, name)).y - (await placeOf(before, name)).y))
+    expect(Math.abs(Math.max(...moves) - Math.min(...moves) - 25)).toBeLessThan(0.5)
   })
 })
+
+/** The picture of the job that was made last with such a name. */
+async function newest(ending: string): Promise<string> {
+  const { list } = (await (await fetch(`${harness.services.address}/api/jobs/${harness.job}`)).json()) as { list: { id: string; name: string }[] }
+  return list.filter(({ name }) => name.endsWith(ending)).at(-1)!.id
+}
+
+/** A spot that is healed from beside it, as it is saved. */
+async function healAt(id: string, right: number, down: number): Promise<void> {
+  const { revision, picture: { original: { width, height } } } = await harness.opened(id)
+  const name = `heal-${right}`
+  const shape = { type: 'disc', x: right * width, y: down * height, r: 6 }
+  const flaw = { id: name, kind: 'other', shape, state: 'mended', contrast: 0, weight: 0, confidence: 1, origin: 'hand' }
+  const step = { id: `step-${right}`, stage: 'mend', flaw: name, method: 'heal', methodVersion: 2, shape, softEdgePx: 2, strength: 1, seed: 0, source: { dx: 30, dy: 0 }, chosenBy: 'hand', reason: 'test' }
+  const answer = await fetch(`${harness.services.address}/api/pictures/${id}/edits`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ revision, label: 'Healed', operations: [{ type: 'put', list: 'flaws', items: [flaw] }, { type: 'put', list: 'steps', items: [step] }] }) })
+  expect(answer.status).toBe(200)
+}
 
 describe('a bracket at dusk', () => {
   it('is proposed on the contact sheet and merged, what moved shown as every exposure has it', async () => {
@@ -103,6 +139,7 @@ describe('a bracket at dusk', () => {
     await page.waitForURL(/\/find$/)
     const merged = /pictures\/([^/]+)\//.exec(page.url())![1]!
     await expect.poll(async () => (await harness.opened(merged)).picture.original.depth).toBe(16)
+    await healAt(merged, 0.2, 0.3)
   })
   it('takes a zone of the reference from another exposure by hand', async () => {
     const reference = await harness.pictureNamed('dusk-middle.jpg')
@@ -116,6 +153,9 @@ describe('a bracket at dusk', () => {
     await expect.poll(() => harness.test('moving-thing').count(), { timeout: 120_000 }).toBe(before + 1)
     expect(await harness.test('moving-thing').last().innerText()).toContain('gate')
     expect(await harness.test('moving-thing').last().locator('[data-test=take-from]').nth(0).getAttribute('aria-pressed')).toBe('true')
+    // What was done on the picture merged before went along.
+    await expect.poll(() => harness.test('carried').innerText()).toContain('1 step')
+    expect((await harness.opened(await newest('-merged.tif'))).treatment.steps.map(({ id }) => id)).toEqual(['step-0.2'])
   })
 })
 

@@ -15,8 +15,9 @@ import type { Placement } from '@fennip/core/series/placement.js'
 import type { JoinedPiece } from '@fennip/core/assemble/join.js'
 import type { Placement as PiecePlacement } from '@fennip/core/assemble/sheet.js'
 import type { Outline } from '@fennip/core/shape/shape.js'
-import type { CarriedTreatment } from '@fennip/core/assemble/carry-treatment.js'
-import type { BracketPart, FitResult, ShownThing, ZoneFrom } from './tasks/assemble-tasks.js'
+import type { CarriedTreatment, Joining } from '@fennip/core/assemble/carry-treatment.js'
+import type { Similarity } from '@fennip/core/rescan/similarity.js'
+import type { BracketPart, FitResult, JoinedBefore, ShownThing, ZoneFrom } from './tasks/assemble-tasks.js'
 import type { Output } from '@fennip/core/output/output.js'
 import type { OutputPreview } from '@fennip/delivery/preview.js'
 import type { ReportForm } from '@fennip/delivery/report/write-report.js'
@@ -195,8 +196,8 @@ export class Threads {
   }
 
   /** Join the pieces of a scan into a file. */
-  joinScan(treatment: Treatment, name: string, pieces: readonly Pick<JoinedPiece, 'placement' | 'gain'>[], file: string, onProgress: (share: number) => boolean): Promise<{ gaps: Outline[]; carried: CarriedTreatment }> {
-    return this.runSteered('joinScan', { treatment, name, pieces, file }, onProgress)
+  joinScan(treatment: Treatment, name: string, pieces: readonly Pick<JoinedPiece, 'placement' | 'gain'>[], before: JoinedBefore | null, file: string, onProgress: (share: number) => boolean): Promise<{ gaps: Outline[]; origin: Joining['origin']; carried: CarriedTreatment }> {
+    return this.runSteered('joinScan', { treatment, name, pieces, before, file }, onProgress)
   }
 
   /** Lay the pieces of several scans on one sheet, into a file. */
@@ -215,7 +216,7 @@ export class Threads {
   }
 
   /** Merge exposures into a file. @param chosen  Exposures for moving things, in their order; null where Fennip chooses. @param zones  Zones of the reference that are taken from one exposure. */
-  mergeBracket(parts: readonly BracketPart[], reference: number, chosen: readonly (number | null)[], zones: readonly ZoneFrom[], treatment: Treatment, file: string, onProgress: (share: number) => boolean): Promise<{ things: ShownThing[]; ratios: number[]; reference: number }> {
+  mergeBracket(parts: readonly BracketPart[], reference: number, chosen: readonly (number | null)[], zones: readonly ZoneFrom[], treatment: Treatment, file: string, onProgress: (share: number) => boolean): Promise<{ things: ShownThing[]; ratios: number[]; reference: number; lie: Similarity[] }> {
     return this.runSteered('mergeBracket', { parts, reference, chosen, zones, treatment, file }, onProgress)
   }
 

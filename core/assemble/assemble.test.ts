@@ -2,7 +2,9 @@ import { describe, expect, it } from 'vitest'
 import { makeRandom } from '../random.js'
 import { makeRaster, type IntegerRaster } from '../raster/raster.js'
 import type { Flaw, Original, Step, Treatment } from '../treatment/schema.js'
-import { carryToJoined } from './carry-treatment.js'
+import { alignedPlace, similarityOfAlignment } from '../rescan/align.js'
+import { composed, inverseOf, placeIn } from '../rescan/similarity.js'
+import { carryToJoined, carryToRejoined } from './carry-treatment.js'
 import { cutOut } from './cut-out.js'
 import { fitPiece, placed } from './fit.js'
 import { fitAll, joinPieces } from './join.js'
@@ -190,7 +192,7 @@ describe('several scans', () => {
     const beside: Flaw = { ...flaws[0]!, id: 'beside', shape: { type: 'disc', x: 5, y: 5, r: 3 } }
     const steps = flaws.map(({ id, shape }): Step => ({ id: `s${id}`, flaw: id, shape, softEdgePx: 2, opacity: 1, method: 'clone', source: { dx: 10, dy: 0 } }) as unknown as Step)
     const treatment = { version: 2, original, flaws: [...flaws, beside], steps, remarks: [], areas: [{ id: 'z', name: 'tones', role: 'zone', softEdgePx: 0, parts: [{ mode: 'add', range: { of: 'tone', from: 0, to: 1 } }] }] } as unknown as Treatment
-    const { treatment: carried, left, refit } = carryToJoined(treatment, original, cut.pieces, fitting.map(({ placement }) => placement), origin)
+    const { treatment: carried, left, refit } = carryToJoined(treatment, original, cut.pieces, { placements: fitting.map(({ placement }) => placement), origin })
     expect(refit).toEqual([])
     expect(left.join(' ')).toMatch(/beside lies on no piece.*tones lies on no piece/)
     expect(carried.steps).toHaveLength(4)
@@ -201,6 +203,43 @@ describe('several scans', () => {
       const seen = raster.data[Math.floor(shape.y) * raster.width + Math.floor(shape.x)]!
       expect(Math.abs(seen - tone(x, y))).toBeLessThan(16)
     })
+    // A piece is moved by hand and joined again: what was done on the joined picture goes along, each with its piece.
+    const now = { placements: fitting.map(({ placement }, i) => (i === 0 ? placement : { turnDegrees: placement.turnDegrees + 2, dx: placement.dx + 9, dy: placement.dy + 14 })) }
+    const again = joinPieces(scan, cut, fitting.map((piece, i) => ({ ...piece, placement: now.placements[i]! })))
+    const rejoined = carryToRejoined(carried, original, cut.pieces, { placements: fitting.map(({ placement }) => placement), origin }, { ...now, origin: again.origin })
+    expect(rejoined.treatment.steps).toHaveLength(4)
+    expect(rejoined.left).toEqual([])
+    spots.forEach(([x, y], i) => {
+      const { shape } = rejoined.treatment.flaws.find(({ id }) => id === `f${i}`)!
+      if (shape.type !== 'disc') throw new Error('a disc stays one')
+      expect(Math.abs(again.raster.data[Math.floor(shape.y) * again.raster.width + Math.floor(shape.x)]! - tone(x, y))).toBeLessThan(16)
+    })
+  })
+})
+
+describe('a similarity', () => {
+  it('is undone by its inverse, and one after the other is one', () => {
+    const random = makeRandom(9)
+    for (let n = 0; n < 50; n++) {
+      const one = () => ({ a: 0.5 + random.uniform(), b: random.uniform() - 0.5, right: 900 * random.uniform() - 400, down: 700 * random.uniform() - 300 })
+      const [first, then, x, y] = [one(), one(), 1000 * random.uniform(), 1000 * random.uniform()]
+      const [bx, by] = placeIn(inverseOf(first), ...placeIn(first, x, y))
+      expect(bx).toBeCloseTo(x, 6)
+      expect(by).toBeCloseTo(y, 6)
+      const [cx, cy] = placeIn(composed(first, then), x, y)
+      const [dx, dy] = placeIn(then, ...placeIn(first, x, y))
+      expect(cx).toBeCloseTo(dx, 6)
+      expect(cy).toBeCloseTo(dy, 6)
+    }
+  })
+  it('of an alignment leads where the alignment does', () => {
+    const alignment = { turnDegrees: 1.7, scale: 1.02, dx: -7.5, dy: 3.25 }
+    const similarity = similarityOfAlignment(alignment, 800, 500)
+    for (const [x, y] of [[0, 0], [800, 0], [123, 456]] as const) {
+      const [wanted, found] = [alignedPlace(alignment, 800, 500, x, y), placeIn(similarity, x, y)]
+      expect(found[0]).toBeCloseTo(wanted[0], 9)
+      expect(found[1]).toBeCloseTo(wanted[1], 9)
+    }
   })
 })
 

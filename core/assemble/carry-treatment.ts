@@ -1,7 +1,7 @@
 import { cos, PI, sin } from '../numbers/exact-math.js'
 import type { Region } from '../raster/raster.js'
 import { moveTreatment } from '../rescan/move-treatment.js'
-import type { Similarity } from '../rescan/similarity.js'
+import { composed, inverseOf, placeIn, type Similarity } from '../rescan/similarity.js'
 import { operationOf } from '../pipeline/registry.js'
 import { shapeCentre } from '../shape/shape.js'
 import type { Area, OperationStep, Original, Treatment } from '../treatment/schema.js'
@@ -27,14 +27,38 @@ function similarityOf(box: Region, { turnDegrees, dx, dy }: Placement, origin: {
   return { a, b, right: x - (a * x - b * y) + dx - origin.x, down: y - (b * x + a * y) + dy - origin.y }
 }
 
+/** How pieces were joined: one placement a piece, and where the joined picture begins in the plane of the scan. */
+export interface Joining {
+  readonly placements: readonly Placement[]
+  readonly origin: { readonly x: number; readonly y: number }
+}
+
+const holds = ({ box, mask }: Piece, x: number, y: number) => x >= box.x && y >= box.y && x < box.x + box.width && y < box.y + box.height && mask[Math.floor(y - box.y) * box.width + Math.floor(x - box.x)] === 1
+
 /**
  * Carry what was done on the scan of the pieces to the joined picture: everything moves with the piece it lies on.
  *
- * @param pieces      As they were joined.
- * @param placements  One a piece.
+ * @param pieces  As they were joined.
  */
-export function carryToJoined(treatment: Treatment, to: Original, pieces: readonly Piece[], placements: readonly Placement[], origin: { readonly x: number; readonly y: number }): CarriedTreatment {
-  const pieceAt = (x: number, y: number) => pieces.findIndex(({ box, mask }) => x >= box.x && y >= box.y && x < box.x + box.width && y < box.y + box.height && mask[Math.floor(y - box.y) * box.width + Math.floor(x - box.x)] === 1)
+export function carryToJoined(treatment: Treatment, to: Original, pieces: readonly Piece[], { placements, origin }: Joining): CarriedTreatment {
+  const pieceAt = (x: number, y: number) => pieces.findIndex((piece) => holds(piece, x, y))
+  return carryByPieces(treatment, to, pieceAt, pieces.map(({ box }, i) => similarityOf(box, placements[i]!, origin)))
+}
+
+/**
+ * Carry what was done on a joined picture to another one, joined anew from the same pieces.
+ *
+ * @param before  How they were joined then.
+ * @param now     How they are joined now.
+ */
+export function carryToRejoined(treatment: Treatment, to: Original, pieces: readonly Piece[], before: Joining, now: Joining): CarriedTreatment {
+  const back = pieces.map(({ box }, i) => inverseOf(similarityOf(box, before.placements[i]!, before.origin)))
+  const pieceAt = (x: number, y: number) => pieces.findIndex((piece, i) => holds(piece, ...placeIn(back[i]!, x, y)))
+  return carryByPieces(treatment, to, pieceAt, pieces.map(({ box }, i) => composed(back[i]!, similarityOf(box, now.placements[i]!, now.origin))))
+}
+
+/** @param similarities  One a piece: where its places come to lie. */
+function carryByPieces(treatment: Treatment, to: Original, pieceAt: PieceAt, similarities: readonly Similarity[]): CarriedTreatment {
   const left: string[] = []
   const flawPiece = new Map(treatment.flaws.map(({ id, shape }) => [id, pieceAt(shapeCentre(shape).x, shapeCentre(shape).y)]))
   const areaPiece = new Map((treatment.areas ?? []).map((area) => [area.id, placeOfArea(area, pieceAt)]))
@@ -42,7 +66,7 @@ export function carryToJoined(treatment: Treatment, to: Original, pieces: readon
   for (const [id, piece] of flawPiece) if (piece < 0) left.push(`Flaw ${id} lies on no piece.`)
   for (const { id, name } of treatment.areas ?? []) if (areaPiece.get(id)! < 0) left.push(`${name} lies on no piece.`)
   for (const { id, operation } of treatment.operations ?? []) if (stepPiece.get(id)! < 0) left.push(`${operation} is about the whole scan.`)
-  const carried = pieces.map(({ box }, i) => moveTreatment({
+  const carried = similarities.map((similarity, i) => moveTreatment({
     ...treatment,
     flaws: treatment.flaws.filter(({ id }) => flawPiece.get(id) === i),
     // A guard that lies elsewhere keeps nothing here.
@@ -50,7 +74,7 @@ export function carryToJoined(treatment: Treatment, to: Original, pieces: readon
     areas: (treatment.areas ?? []).filter(({ id }) => areaPiece.get(id) === i),
     operations: (treatment.operations ?? []).filter(({ id }) => stepPiece.get(id) === i),
     remarks: (treatment.remarks ?? []).filter(({ x, y }) => pieceAt(x, y) === i),
-  }, to, similarityOf(box, placements[i]!, origin), new Map()))
+  }, to, similarity, new Map()))
   const all = <T>(pick: (of: Treatment) => readonly T[] | undefined): T[] => carried.flatMap(({ treatment: part }) => pick(part) ?? [])
   const operations = all((part) => part.operations)
   // In the order in which they were made, whatever piece they are on.

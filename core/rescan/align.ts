@@ -3,6 +3,7 @@ import { solveCholesky } from '../numbers/solve.js'
 import { gaussianBlur } from '../raster/blur.js'
 import type { Plane } from '../raster/raster.js'
 import { likelyShifts } from './correlate.js'
+import type { Similarity } from './similarity.js'
 
 /** How a picture lies to another: turned about the middle (clockwise on screen), made larger, then shifted. */
 export interface Alignment {
@@ -18,6 +19,12 @@ export function alignedPlace({ turnDegrees, scale, dx, dy }: Alignment, width: n
   const [c, s] = [scale * cos((turnDegrees * PI) / 180), scale * sin((turnDegrees * PI) / 180)]
   const [px, py] = [x - width / 2, y - height / 2]
   return [width / 2 + c * px - s * py + dx, height / 2 + s * px + c * py + dy]
+}
+
+/** The same as a similarity, for pictures of this size. */
+export function similarityOfAlignment({ turnDegrees, scale, dx, dy }: Alignment, width: number, height: number): Similarity {
+  const [a, b] = [scale * cos((turnDegrees * PI) / 180), scale * sin((turnDegrees * PI) / 180)]
+  return { a, b, right: width / 2 + dx - (a * width - b * height) / 2, down: height / 2 + dy - (b * width + a * height) / 2 }
 }
 
 /** Sides of the levels from coarse to fine. */

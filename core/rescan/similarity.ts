@@ -16,6 +16,19 @@ export const scaleOf = ({ a, b }: Similarity): number => Math.sqrt(a * a + b * b
 
 export const placeIn = ({ a, b, right, down }: Similarity, x: number, y: number): [number, number] => [a * x - b * y + right, b * x + a * y + down]
 
+/** The way back. */
+export function inverseOf({ a, b, right, down }: Similarity): Similarity {
+  const square = a * a + b * b
+  const [ia, ib] = [a / square, -b / square]
+  return { a: ia, b: ib, right: -(ia * right - ib * down), down: -(ib * right + ia * down) }
+}
+
+/** One after the other. */
+export function composed(first: Similarity, then: Similarity): Similarity {
+  const [right, down] = placeIn(then, first.right, first.down)
+  return { a: then.a * first.a - then.b * first.b, b: then.b * first.a + then.a * first.b, right, down }
+}
+
 /** A way from one place to another, as a source's. */
 export const wayIn = ({ a, b }: Similarity, dx: number, dy: number): [number, number] => [a * dx - b * dy, b * dx + a * dy]
 

@@ -4,12 +4,14 @@ import { join } from 'node:path'
 import { ProblemError } from '@fennip/core/problem.js'
 import type { JoinedPiece } from '@fennip/core/assemble/join.js'
 import type { Placement } from '@fennip/core/assemble/sheet.js'
-import type { CarriedTreatment } from '@fennip/core/assemble/carry-treatment.js'
-import type { Flaw, Original } from '@fennip/core/treatment/schema.js'
+import type { CarriedTreatment, Joining } from '@fennip/core/assemble/carry-treatment.js'
+import { moveTreatment } from '@fennip/core/rescan/move-treatment.js'
+import { inverseOf } from '@fennip/core/rescan/similarity.js'
+import type { Flaw, Original, Treatment } from '@fennip/core/treatment/schema.js'
 import { completeArrival, forgetUnusedFile } from '../arrivals.js'
 import { appendEdit, currentTreatment, replaceTreatment } from '../history.js'
 import { keepOriginal } from '../storage/storage.js'
-import type { ZoneFrom } from '../tasks/assemble-tasks.js'
+import type { JoinedBefore, ZoneFrom } from '../tasks/assemble-tasks.js'
 import type { Run } from './runs.js'
 import { steered } from './steered.js'
 import type { Progress, WorkTools } from './tools.js'
@@ -32,26 +34,48 @@ export async function joinScan(tools: WorkTools, run: Run, progress: Progress): 
   const { pieces } = run.parameters as { pieces: Pick<JoinedPiece, 'placement' | 'gain'>[] }
   const { treatment } = await currentTreatment(tools.database, run.picture)
   const { name, job } = await nameOf(tools, run.picture)
-  const made = await assembled(tools, run, progress, { job, name: `${name.replace(/\.[^.]*$/, '')}-joined.tif`, note: `Joined from ${pieces.length} pieces on ${name}.` }, (file, onShare) => tools.threads.joinScan(treatment, name, pieces, file, onShare))
+  const before = await joinedBefore(tools, run)
+  const made = await assembled(tools, run, progress, { job, name: `${name.replace(/\.[^.]*$/, '')}-joined.tif`, note: `Joined from ${pieces.length} pieces on ${name}.` }, (file, onShare) => tools.threads.joinScan(treatment, name, pieces, before, file, onShare))
   const seam = made.result.gaps.map((shape, i): Flaw => ({ id: `seam-${i + 1}-${randomUUID().slice(0, 6)}`, kind: 'other', shape, state: 'open', contrast: 0, weight: 0, confidence: 1, origin: 'found' }))
   const now = await currentTreatment(tools.database, made.picture)
   const { carried } = made.result
   if (now.revision === 0) {
-    await carry(tools, made.picture, carried, now.treatment.original, progress)
+    await carry(tools, made.picture, carried, now.treatment.original, before ? 'As on the picture joined before' : 'As on the pieces', progress)
     const { revision } = await currentTreatment(tools.database, made.picture)
     if (seam.length > 0) await appendEdit(tools.database, made.picture, revision, `Seam: ${seam.length} ${seam.length === 1 ? 'flaw' : 'flaws'}`, [{ type: 'put', list: 'flaws', items: seam }])
   }
-  return { picture: made.picture, name: made.name, flaws: seam.length, pieces, carried: carried.treatment.steps.length + carried.refit.length + (carried.treatment.operations?.length ?? 0), left: carried.left }
+  return { picture: made.picture, name: made.name, flaws: seam.length, pieces, origin: made.result.origin, again: before !== null, ...countOf(carried), left: [...carried.left, ...(before?.seams ? [`${before.seams === 1 ? 'A seam lies' : `${before.seams} seams lie`} elsewhere now.`] : [])] }
 }
 
-/** What was done on the pieces is done to the joined picture: measured anew, lifts fitted anew. */
-async function carry({ database, threads }: WorkTools, picture: string, { treatment, refit, remeasure }: CarriedTreatment, original: Original, progress: Progress): Promise<void> {
+const countOf = ({ treatment, refit }: Pick<CarriedTreatment, 'treatment' | 'refit'>) => ({ carried: treatment.steps.length + refit.length + (treatment.operations?.length ?? 0) })
+
+/** The picture that was made by the newest ended run of such runs, when it is still there and something has been done to it. */
+async function madeBefore<Result extends { picture: string }>({ database }: WorkTools, run: Run, runs: (query: ReturnType<WorkTools['database']>) => unknown): Promise<{ result: Result; treatment: Treatment } | null> {
+  const query = database('runs').where({ kind: run.kind, state: 'done' }).whereNot('id', run.id)
+  runs(query)
+  const row = (await query.orderBy('created_at', 'desc').first('result')) as { result: Result } | undefined
+  if (!row || !(await database('pictures').where('id', row.result.picture).whereNull('deleted_at').first('id'))) return null
+  const { treatment } = await currentTreatment(database, row.result.picture)
+  return treatment.steps.length + (treatment.operations?.length ?? 0) + (treatment.areas?.length ?? 0) + (treatment.remarks?.length ?? 0) > 0 ? { result: row.result, treatment } : null
+}
+
+/** What was done on the picture joined from this scan before; mends of its seams stay behind, since the seams lie elsewhere. */
+async function joinedBefore(tools: WorkTools, run: Run): Promise<(JoinedBefore & { seams: number }) | null> {
+  const made = await madeBefore<{ picture: string; pieces: Pick<JoinedPiece, 'placement'>[]; origin: Joining['origin'] }>(tools, run, (query) => query.where('picture_id', run.picture))
+  if (!made) return null
+  const seams = new Set(made.treatment.flaws.filter(({ id }) => id.startsWith('seam-')).map(({ id }) => id))
+  const treatment = { ...made.treatment, flaws: made.treatment.flaws.filter(({ id }) => !seams.has(id)), steps: made.treatment.steps.filter(({ flaw }) => !seams.has(flaw)) }
+  return { treatment, placements: made.result.pieces.map(({ placement }) => placement), origin: made.result.origin, seams: made.treatment.steps.length - treatment.steps.length }
+}
+
+/** What was done before is done to the picture that was made: measured anew, lifts fitted anew. */
+async function carry({ database, threads }: WorkTools, picture: string, { treatment, refit, remeasure }: Pick<CarriedTreatment, 'treatment' | 'refit' | 'remeasure'>, original: Original, label: string, progress: Progress): Promise<void> {
   const { flaws, areas = [], operations = [], remarks = [] } = treatment
   if (flaws.length + areas.length + operations.length + remarks.length === 0) return
   const moved = await steered(progress, (onShare) => threads.measureAnew({ ...treatment, original }, remeasure, (share) => onShare(0.95 + 0.02 * share)))
   const lifted = refit.length === 0 ? [] : await steered(progress, (onShare) => threads.mendOpenFlaws(moved, { only: [...refit], expected: {} }, (share) => onShare(0.97 + 0.02 * share)))
   const mended = new Set(lifted.map(({ flaw }) => flaw))
-  await replaceTreatment(database, picture, 0, 'As on the pieces', { ...moved, flaws: moved.flaws.map((flaw) => (mended.has(flaw.id) ? { ...flaw, state: 'mended' as const } : flaw)), steps: [...moved.steps, ...lifted] })
+  await replaceTreatment(database, picture, 0, label, { ...moved, flaws: moved.flaws.map((flaw) => (mended.has(flaw.id) ? { ...flaw, state: 'mended' as const } : flaw)), steps: [...moved.steps, ...lifted] })
 }
 
 /** Lay the pieces of several scans on one sheet: a picture of its own, on which they are fitted. */
@@ -80,7 +104,18 @@ export async function mergeBracket(tools: WorkTools, run: Run, progress: Progres
   const { name, job } = await nameOf(tools, run.picture)
   const parts = await sourcesOf(tools, job, pictures)
   const made = await assembled(tools, run, progress, { job, name: `${name.replace(/\.[^.]*$/, '')}-merged.tif`, note: `Merged from ${parts.length} exposures: ${parts.map((part) => part.name).join(', ')}.` }, (file, onShare) => tools.threads.mergeBracket(parts, pictures.indexOf(run.picture), chosen, zones, treatment, file, onShare))
-  return { picture: made.picture, name: made.name, exposures: parts.map((part) => part.name), pictures, ...made.result }
+  const { lie, ...result } = made.result
+  const before = await madeBefore<{ picture: string; pictures: string[]; reference: number }>(tools, run, (query) => query.whereRaw("result->'pictures' @> ?::jsonb and result->'pictures' <@ ?::jsonb", [JSON.stringify(pictures), JSON.stringify(pictures)]))
+  const now = await currentTreatment(tools.database, made.picture)
+  let carried = 0
+  if (before && now.revision === 0) {
+    // The picture lies as its reference does.
+    const from = pictures.indexOf(before.result.pictures[before.result.reference]!)
+    const moved = moveTreatment(before.treatment, now.treatment.original, inverseOf(lie[from]!), new Map())
+    await carry(tools, made.picture, moved, now.treatment.original, 'As on the picture merged before', progress)
+    carried = countOf(moved).carried
+  }
+  return { picture: made.picture, name: made.name, exposures: parts.map((part) => part.name), pictures, ...result, carried }
 }
 
 /** Bring what another picture of the job shows into a zone: a picture of its own, to which the treatment goes along. */

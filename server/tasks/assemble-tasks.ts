@@ -6,11 +6,11 @@ import { rowsOf } from '@fennip/codec/rows.js'
 import { fillFile } from '@fennip/codec/sink.js'
 import { writePicture } from '@fennip/codec/write.js'
 import { bringOver as bring } from '@fennip/core/assemble/bring-over.js'
-import { carryToJoined, type CarriedTreatment } from '@fennip/core/assemble/carry-treatment.js'
+import { carryToJoined, carryToRejoined, type CarriedTreatment, type Joining } from '@fennip/core/assemble/carry-treatment.js'
 import { cutOut, type Piece } from '@fennip/core/assemble/cut-out.js'
 import type { SeamPlace } from '@fennip/core/assemble/fit.js'
 import { fitAll, joinPieces, type JoinedPiece } from '@fennip/core/assemble/join.js'
-import { alignedPlace, type Alignment } from '@fennip/core/rescan/align.js'
+import { alignedPlace, similarityOfAlignment, type Alignment } from '@fennip/core/rescan/align.js'
 import { mergeExposures } from '@fennip/core/assemble/merge.js'
 import type { MovingThing } from '@fennip/core/assemble/moving-things.js'
 import type { Placement } from '@fennip/core/assemble/sheet.js'
@@ -18,7 +18,7 @@ import { ProblemError } from '@fennip/core/problem.js'
 import { atan2 } from '@fennip/core/numbers/exact-math.js'
 import { crop, depthOf, type IntegerRaster, type Region } from '@fennip/core/raster/raster.js'
 import { Chain } from '@fennip/core/pipeline/chain.js'
-import { scaleOf } from '@fennip/core/rescan/similarity.js'
+import { scaleOf, type Similarity } from '@fennip/core/rescan/similarity.js'
 import type { Outline } from '@fennip/core/shape/shape.js'
 import type { Treatment } from '@fennip/core/treatment/schema.js'
 import { originalKey } from '../storage/storage.js'
@@ -76,8 +76,16 @@ export async function fitPieces({ where, sha256, name, byHand, refit, port }: { 
   return { width: pixels.width, height: pixels.height, pieces, seam: seam && { ...seam, lengthPx: Math.max(...fitting.pieces.map(({ seamPx }) => seamPx)) } }
 }
 
-/** Join the pieces of a scan into a file. @returns What is missing between the pieces, and what was done on them, moved. */
-export async function joinScan({ where, treatment, name, pieces, file, port }: { where: Where; treatment: Treatment; name: string; pieces: readonly Pick<JoinedPiece, 'placement' | 'gain'>[]; file: string; port: MessagePort }): Promise<{ gaps: Outline[]; carried: CarriedTreatment }> {
+/** What was done on a picture that was joined from the same pieces before, and how they lay there. */
+export interface JoinedBefore extends Joining { readonly treatment: Treatment }
+
+/**
+ * Join the pieces of a scan into a file.
+ *
+ * @param before  The picture that was joined from them last: what was done on that goes along, in place of what was done on the pieces.
+ * @returns What is missing between the pieces, where the picture begins in the plane of the scan, and what was done, moved.
+ */
+export async function joinScan({ where, treatment, name, pieces, before, file, port }: { where: Where; treatment: Treatment; name: string; pieces: readonly Pick<JoinedPiece, 'placement' | 'gain'>[]; before: JoinedBefore | null; file: string; port: MessagePort }): Promise<{ gaps: Outline[]; origin: Joining['origin']; carried: CarriedTreatment }> {
   const tell = tellProgress(port)
   tell(0.02)
   const { header, pixels } = await scanOf(where, treatment.original.sha256, name)
@@ -86,11 +94,12 @@ export async function joinScan({ where, treatment, name, pieces, file, port }: {
   if (cut.pieces.length !== pieces.length) throw new ProblemError('other-pieces', { title: 'The pieces have changed', detail: `${name} shows ${cut.pieces.length} pieces, and places of ${pieces.length} were sent. Fit them again.`, status: 409 })
   tell(0.3)
   const { raster, gaps, origin } = joinPieces(pixels, cut, pieces)
-  const carried = carryToJoined(treatment, treatment.original, cut.pieces, pieces.map(({ placement }) => placement), origin)
+  const now = { placements: pieces.map(({ placement }) => placement), origin }
+  const carried = before && before.placements.length === cut.pieces.length ? carryToRejoined(before.treatment, treatment.original, cut.pieces, before, now) : carryToJoined(treatment, treatment.original, cut.pieces, now)
   tell(0.8)
   await fillFile(file, (sink) => writePicture(rowsOf(raster, null), header.metadata, { format: 'tiff', depth: depthOf(raster), quality: 100 }, sink))
   port.close()
-  return { gaps: [...gaps], carried }
+  return { gaps: [...gaps], origin, carried }
 }
 
 /** Lay the pieces of several scans on one sheet, into a file. */
@@ -161,8 +170,8 @@ export interface ShownThing extends MovingThing {
   readonly crops: readonly string[]
 }
 
-/** Merge exposures into a file of 16 bits. @returns What moved, and how the exposures were told apart. */
-export async function mergeBracket({ where, parts, reference, chosen, zones, treatment, file, port }: { where: Where; parts: readonly BracketPart[]; reference: number; chosen: readonly (number | null)[]; zones: readonly ZoneFrom[]; treatment: Treatment; file: string; port: MessagePort }): Promise<{ things: ShownThing[]; ratios: number[]; reference: number }> {
+/** Merge exposures into a file of 16 bits. @returns What moved, how the exposures were told apart, and where places of the reference lie in each. */
+export async function mergeBracket({ where, parts, reference, chosen, zones, treatment, file, port }: { where: Where; parts: readonly BracketPart[]; reference: number; chosen: readonly (number | null)[]; zones: readonly ZoneFrom[]; treatment: Treatment; file: string; port: MessagePort }): Promise<{ things: ShownThing[]; ratios: number[]; reference: number; lie: Similarity[] }> {
   const tell = tellProgress(port)
   const pictures: Awaited<ReturnType<typeof scanOf>>[] = []
   for (const [i, { sha256, name }] of parts.entries()) {
@@ -181,7 +190,7 @@ export async function mergeBracket({ where, parts, reference, chosen, zones, tre
   })))
   await fillFile(file, (sink) => writePicture(rowsOf(merged.raster, null), header.metadata, { format: 'tiff', depth: 16, quality: 100 }, sink))
   port.close()
-  return { things, ratios: [...merged.ratios], reference: merged.reference }
+  return { things, ratios: [...merged.ratios], reference: merged.reference, lie: merged.alignments.map((alignment) => similarityOfAlignment(alignment, width, height)) }
 }
 
 /** Side of the crop of a moving thing, in pixels of the screen. */

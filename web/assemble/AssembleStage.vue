@@ -106,9 +106,10 @@ useKeys(['assemble'], {
       <template v-else><h2>Assemble</h2><p class="soft">A torn print is put together from its pieces. When they are on several scans, select those on the contact sheet and lay them together first. A picture of one piece needs nothing here.</p></template>
       <BringOver v-if="pieces.length === 0 && !isBracket" :job="props.job" />
       <template v-if="assemble.joined && assemble.joined.carried">
-        <p class="soft">What was done on the pieces went along: {{ counted(assemble.joined.carried, 'step', 'steps') }}.</p>
+        <p class="soft" data-test="carried">What was done on the {{ assemble.joined.again ? 'picture joined before' : 'pieces' }} went along: {{ counted(assemble.joined.carried, 'step', 'steps') }}.</p>
         <p v-for="one in assemble.joined.left ?? []" :key="one" class="shows">{{ one }} It was not carried along.</p>
       </template>
+      <p v-if="isBracket && assemble.merged?.carried" class="soft" data-test="carried">What was done on the picture merged before went along: {{ counted(assemble.merged.carried, 'step', 'steps') }}.</p>
       <RouterLink v-if="assemble.joined" v-slot="{ navigate }" :to="`/jobs/${props.job}/pictures/${assemble.joined.picture}/mend`" custom>
         <ElButton data-test="open-joined" @click="navigate">Open {{ assemble.joined.name }}</ElButton>
       </RouterLink>

@@ -28,6 +28,8 @@ export interface Merged {
   readonly pictures: readonly string[]
   readonly exposures: readonly string[]
   readonly ratios: readonly number[]
+  /** Steps that went along from the picture merged before. */
+  readonly carried?: number
   readonly things: readonly { readonly x: number; readonly y: number; readonly width: number; readonly height: number; readonly from: number; /** Set when it is a zone that was chosen by hand. */ readonly zone?: string; readonly crops: readonly string[] }[]
 }
 
@@ -44,7 +46,7 @@ export const useAssemble = defineStore('assemble', () => {
 
   const latest = (kind: 'lay-together' | 'fit' | 'join' | 'merge') => bench.runs.filter((run) => run.kind === kind && run.state === 'done').sort((a, b) => (a.createdAt < b.createdAt ? 1 : -1))[0]
   const fitted = computed(() => (latest('fit')?.result as Fitted | null | undefined) ?? null)
-  const joined = computed(() => latest('join')?.result as { picture: string; name: string; flaws: number; carried?: number; left?: readonly string[] } | undefined)
+  const joined = computed(() => latest('join')?.result as { picture: string; name: string; flaws: number; carried?: number; again?: boolean; left?: readonly string[] } | undefined)
   /** The sheet on which this scan was laid together with others. */
   const laid = computed(() => latest('lay-together')?.result as { picture: string; name: string } | undefined)
   const isBusy = computed(() => bench.runs.some(({ kind, state }) => (kind === 'lay-together' || kind === 'fit' || kind === 'join' || kind === 'merge') && (state === 'queued' || state === 'running')))
