@@ -1,7 +1,7 @@
 import { brightnessOf } from '../operations/brightness.js'
 import { meanWhere } from '../operations/zone-means.js'
 import { noiseIn, pairedWindows, viewOfZone } from '../operations/zone-view.js'
-import type { OperationContext, Survey } from '../operations/operation.js'
+import type { Operation, OperationContext, Survey } from '../operations/operation.js'
 import { gaussianBlur } from '../raster/blur.js'
 import type { Region } from '../raster/raster.js'
 import { distanceFrom } from '../raster/distance-transform.js'
@@ -19,8 +19,8 @@ export interface AreaTelltales {
   readonly detailLost: Measure
   /** Share of the zone that was clipped by the correction. */
   readonly clipped: Measure
-  /** Difference in colour of the zone and what is around it (CIE 1976), over what places around differ by. */
-  readonly leftOver: Measure
+  /** Difference in colour of the zone and what is around it (CIE 1976), over what places around differ by; null for a correction that is not meant to make both alike. */
+  readonly leftOver: Measure | null
 }
 
 /** Distance on either side of the edge at which tones are compared, in pixels of the level. */
@@ -41,7 +41,7 @@ const LEFT_LIMIT = 1.5
  * @param before  The picture below the step, with its zone.
  * @param after   The picture with it, with the same zone.
  */
-export function measureAreaStep(before: Survey, after: Survey, context: OperationContext): AreaTelltales {
+export function measureAreaStep(before: Survey, after: Survey, context: OperationContext, { meetsSurroundings = false }: Pick<Operation, 'meetsSurroundings'>): AreaTelltales {
   const view = viewOfZone(before, 200_000)
   const { region, level, cover } = view
   const { width, height } = region
@@ -52,7 +52,7 @@ export function measureAreaStep(before: Survey, after: Survey, context: Operatio
     grain: { value: grainRatio(after, context), limit: GRAIN_BAND },
     detailLost: { value: detailLost(wasBright.data, isBright.data, cover, width, height), limit: DETAIL_LIMIT },
     clipped: { value: newlyClipped(was.data, is.data, cover, context.channels), limit: CLIPPED_LIMIT },
-    leftOver: { value: leftOver(is.data, cover, width, height, context), limit: LEFT_LIMIT },
+    leftOver: meetsSurroundings ? { value: leftOver(is.data, cover, width, height, context), limit: LEFT_LIMIT } : null,
   }
 }
 

@@ -41,6 +41,7 @@ export const contrast = defineArea<Settings, Measured>({
   version: 1,
   stage: 'correct',
   form: 'area',
+  meetsSurroundings: true,
   title: 'Give contrast back',
   trouble: 'Contrast is lost: a drop on the window, a veil',
   settings: Type.Object({

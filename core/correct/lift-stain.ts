@@ -38,6 +38,7 @@ export const liftStain = defineArea<Settings, Measured>({
   version: 1,
   stage: 'correct',
   form: 'area',
+  meetsSurroundings: true,
   title: 'Lift a stain',
   trouble: 'A stain: a ring, water, a yellow place',
   settings: Type.Object({

@@ -23,6 +23,7 @@ export const lighten = defineArea<Settings>({
   version: 1,
   stage: 'correct',
   form: 'area',
+  meetsSurroundings: true,
   title: 'Lighten or darken',
   trouble: 'A place is too dark or too light',
   settings: Type.Object({

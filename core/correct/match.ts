@@ -29,6 +29,7 @@ export const match = defineArea<Settings, Measured>({
   version: 1,
   stage: 'correct',
   form: 'area',
+  meetsSurroundings: true,
   title: 'Match the surroundings',
   trouble: 'A patch of another tone or colour than what is around it',
   settings: Type.Object({

@@ -22,6 +22,7 @@ export const shiftColour = defineArea<Settings>({
   version: 1,
   stage: 'correct',
   form: 'area',
+  meetsSurroundings: true,
   title: 'Shift a colour',
   trouble: 'A streak or spot of colour',
   settings: Type.Object({

@@ -6,8 +6,8 @@ import { crop, rasterSource, makeRaster, type IntegerRaster, type Plane } from '
 import { makeTransfer } from '../raster/transfer.js'
 import { ColourLook } from './discs/colour.js'
 import { findCandidates, makeOctaves, strongestOnly, type Candidate } from './discs/candidates.js'
-import { DUST } from './weights/dust.js'
-import { SPECK } from './weights/speck.js'
+import DUST from './weights/dust.json' with { type: 'json' }
+import SPECK from './weights/speck.json' with { type: 'json' }
 import { findFlaws, findInTile, gatherFinds, searchTiles, tileSurroundings } from './find.js'
 import { joinFinds } from './join-finds.js'
 import type { Find, ScoredDisc } from './finds.js'

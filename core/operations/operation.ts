@@ -51,6 +51,8 @@ interface Common<S, M> {
   readonly trouble: string
   /** Made by drawing in the picture, so not offered by its trouble. */
   readonly byHand?: boolean
+  /** Whether its zone is meant to look like what is around it afterwards: then what it still differs by is left over. */
+  readonly meetsSurroundings?: boolean
   /** JSON Schema with title, range, default and unit of every setting: form, sentence, validation and documentation are made from it. */
   readonly settings: TObject
   /** The step as a sentence; `{name}` stands for the value of a setting. */

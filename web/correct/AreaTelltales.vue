@@ -18,7 +18,8 @@ const WORDS: { name: keyof AreaTelltales; word: string; text: (value: number) =>
 const rows = computed(() => WORDS.map(({ name, word, text }) => {
   const help = explained('correct', word)
   const measure = list.telltales?.[name]
-  if (!measure) return { name, word, help, text: '', share: 0, tick: 0.5, shows: false }
+  // Null: this correction is not meant to do away with it.
+  if (!measure) return { name, word, help, text: measure === null ? '–' : '', share: 0, tick: 0.5, shows: false }
   const { value, limit } = measure
   // The tick stands in the middle: what reaches it begins to show. Grain is right at 1, on both sides.
   const off = name === 'grain' ? Math.abs(value - 1) : value

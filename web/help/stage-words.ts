@@ -95,7 +95,7 @@ export const STAGE_WORDS_EXPLAINED = {
       { word: 'Grain', means: 'grain in the zone over grain around it', good: '0.85 to 1.15' },
       { word: 'Detail lost', means: 'share of the fine structure that was there before and is gone', good: 'below the tick' },
       { word: 'Clipped', means: 'share of the zone that has become pure black or white', good: 'none' },
-      { word: 'Left over', means: 'how far the colour of the zone is from what is around it, over what places around differ by', good: 'below the tick' },
+      { word: 'Left over', means: 'how far the colour of the zone is from what is around it, over what places around differ by; – for a correction that is not meant to make both alike', good: 'below the tick' },
     ],
   },
   rebuild: {

@@ -4,6 +4,7 @@ import { proposeZones, type ZoneProposal } from '@fennip/core/correct/propose-zo
 import { clippedShares, histogramOf } from '@fennip/core/finish/clipping.js'
 import { proposeFinish } from '@fennip/core/finish/propose.js'
 import { layOver } from '@fennip/core/mend/patches/patch.js'
+import { operationOf } from '@fennip/core/pipeline/registry.js'
 import type { Proposal, Settings } from '@fennip/core/operations/operation.js'
 import { Chain } from '@fennip/core/pipeline/chain.js'
 import { makeOperationStep, type StepOptions } from '@fennip/core/pipeline/make-step.js'
@@ -63,7 +64,7 @@ export const measuring = {
   /** How far the step of an operation gives itself away. @param before  The steps that come before it. */
   areaTelltales(step: OperationStep, before: readonly OperationStep[]): Promise<AreaTelltales> {
     const [below, above] = [chainOf(before, `${mendedState}  `), chainOf([...before, step], `${mendedState}  `)]
-    return withTiles(() => measureAreaStep(below.survey(step.zone, readMended), above.survey(step.zone, readMended), contextNow()), MEASURED_AROUND)
+    return withTiles(() => measureAreaStep(below.survey(step.zone, readMended), above.survey(step.zone, readMended), contextNow(), operationOf(step.operation)), MEASURED_AROUND)
   },
 
   /** What is drawn to explain these telltales. @param before  The steps that come before it. */

@@ -8,7 +8,7 @@ import { cellsOfTile } from './cells.js'
 import { findFlaws } from '../find.js'
 import type { Find } from '../finds.js'
 import { findLosses, judgedLosses, lossCandidates } from './losses.js'
-import { LOSS } from '../weights/loss.js'
+import LOSS from '../weights/loss.json' with { type: 'json' }
 
 const transfer = makeTransfer({ type: 'srgb' }, 8)
 const [width, height] = [640, 480]

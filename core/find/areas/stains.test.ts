@@ -8,7 +8,7 @@ import { cellsOfTile } from './cells.js'
 import { findFlaws } from '../find.js'
 import type { Find } from '../finds.js'
 import { stainCandidates } from './stains.js'
-import { STAIN } from '../weights/stain.js'
+import STAIN from '../weights/stain.json' with { type: 'json' }
 
 const transfer = makeTransfer({ type: 'srgb' }, 8)
 const [width, height] = [480, 360]

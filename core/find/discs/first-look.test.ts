@@ -3,7 +3,7 @@ import { makeRandom } from '../../random.js'
 import { findCandidates, makeOctaves, type Candidate, type Octaves } from './candidates.js'
 import { firstLook, worthFitting } from './first-look.js'
 import { RING_FEATURES } from './rings.js'
-import { FIRST_LOOK } from '../weights/first-look.js'
+import FIRST_LOOK from '../weights/first-look.json' with { type: 'json' }
 
 const SIDE = 240
 

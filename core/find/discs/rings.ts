@@ -1,7 +1,7 @@
 import { RingLook } from '../../kernels/rings.js'
 import type { Plane } from '../../raster/raster.js'
 import { LEAK } from '../judge.js'
-import { FIRST_LOOK } from '../weights/first-look.js'
+import FIRST_LOOK from '../weights/first-look.json' with { type: 'json' }
 
 /** Unit vectors of the directions in which a disc is looked at from its middle, a sixteenth of a turn apart. */
 const QUARTER = [[1, 0], [0.9238795325, 0.3826834324], [0.7071067812, 0.7071067812], [0.3826834324, 0.9238795325]] as const

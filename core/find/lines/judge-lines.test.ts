@@ -5,9 +5,9 @@ import { amongOthers, coverOf, lineFeatures, type Line } from './line-features.j
 import { kindOfLine } from './line-kinds.js'
 import { LinesAround } from './lines-around.js'
 import { madeUpLine } from './made-up-lines.js'
-import { HAIR } from '../weights/hair.js'
-import { LINE_ALONE } from '../weights/line-alone.js'
-import { SCRATCH } from '../weights/scratch.js'
+import HAIR from '../weights/hair.json' with { type: 'json' }
+import LINE_ALONE from '../weights/line-alone.json' with { type: 'json' }
+import SCRATCH from '../weights/scratch.json' with { type: 'json' }
 
 type Point = readonly [number, number]
 
