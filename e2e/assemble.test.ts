@@ -89,7 +89,7 @@ describe('a print torn in two', () => {
     const after = await newest('-joined.tif')
     await expect.poll(async () => (await harness.opened(after)).treatment.steps.length, { timeout: 60_000 }).toBe(2)
     // Of two places one lies on the piece that lies still, the other on the one that was moved down by 25.
-    const moves = await Promise.all(['heal-0.3', 'heal-0.6'].map(async (name) => (await placeOf(after, name)).y - (await placeOf(before, name)).y))
+    const moves = await Promise.all(['heal-30', 'heal-60'].map(async (name) => (await placeOf(after, name)).y - (await placeOf(before, name)).y))
     expect(Math.abs(Math.max(...moves) - Math.min(...moves) - 25)).toBeLessThan(0.5)
   })
 })
@@ -103,10 +103,10 @@ async function newest(ending: string): Promise<string> {
 /** A spot that is healed from beside it, as it is saved. */
 async function healAt(id: string, right: number, down: number): Promise<void> {
   const { revision, picture: { original: { width, height } } } = await harness.opened(id)
-  const name = `heal-${right}`
+  const name = `heal-${Math.round(100 * right)}`
   const shape = { type: 'disc', x: right * width, y: down * height, r: 6 }
   const flaw = { id: name, kind: 'other', shape, state: 'mended', contrast: 0, weight: 0, confidence: 1, origin: 'hand' }
-  const step = { id: `step-${right}`, stage: 'mend', flaw: name, method: 'heal', methodVersion: 2, shape, softEdgePx: 2, strength: 1, seed: 0, source: { dx: 30, dy: 0 }, chosenBy: 'hand', reason: 'test' }
+  const step = { id: `step-of-${name}`, stage: 'mend', flaw: name, method: 'heal', methodVersion: 2, shape, softEdgePx: 2, strength: 1, seed: 0, source: { dx: 30, dy: 0 }, chosenBy: 'hand', reason: 'test' }
   const answer = await fetch(`${harness.services.address}/api/pictures/${id}/edits`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ revision, label: 'Healed', operations: [{ type: 'put', list: 'flaws', items: [flaw] }, { type: 'put', list: 'steps', items: [step] }] }) })
   expect(answer.status).toBe(200)
 }
@@ -155,7 +155,7 @@ describe('a bracket at dusk', () => {
     expect(await harness.test('moving-thing').last().locator('[data-test=take-from]').nth(0).getAttribute('aria-pressed')).toBe('true')
     // What was done on the picture merged before went along.
     await expect.poll(() => harness.test('carried').innerText()).toContain('1 step')
-    expect((await harness.opened(await newest('-merged.tif'))).treatment.steps.map(({ id }) => id)).toEqual(['step-0.2'])
+    expect((await harness.opened(await newest('-merged.tif'))).treatment.steps.map(({ id }) => id)).toEqual(['step-of-heal-20'])
   })
 })
 
