@@ -1,13 +1,16 @@
 import { WASM } from './generated/membrane-wasm.js'
-import { Layout, lazily, reserve } from './module.js'
+import { Layout, lazily, reserve, Struct } from './module.js'
 
 /** The compiled kernel; takes addresses in bytes. */
 interface Kernels {
   readonly memory: WebAssembly.Memory
-  settle(surface: number, cells: number, channels: number, differences: number, say: number, at: number, sides: number, count: number, spoken: number, spokenCount: number, known: number, pulls: number, weights: number, width: number, stiffness: number, over: number, sweeps: number, rounds: number): void
+  settle(membrane: number): void
 }
 
 const compiled = lazily<Kernels>(WASM)
+
+/** As the kernel declares it. */
+const MEMBRANE = new Struct(['stiffness', 'over'], ['surface', 'cells', 'channels', 'differences', 'say', 'at', 'sides', 'count', 'spoken', 'spokenCount', 'known', 'pulls', 'weights', 'width', 'sweeps', 'rounds'])
 
 /** Channels that are relaxed at once; those that there are not weigh nothing. */
 const LANES = 4
@@ -53,6 +56,7 @@ export function settleMembrane(width: number, { at, sides }: MembraneCells, diff
   const knownAt = layout.claim(2 * 4 * (spoken.length + 4))
   const pullsAt = layout.claim(8 * LANES * at.length)
   const weightsAt = layout.claim(8 * LANES * at.length)
+  const membraneAt = layout.claim(MEMBRANE.bytes)
   reserve(memory, layout.end)
   const { buffer } = memory
   differences.forEach((difference, c) => new Float32Array(buffer, differencesAt + 4 * cells * c, cells).set(difference))
@@ -60,7 +64,8 @@ export function settleMembrane(width: number, { at, sides }: MembraneCells, diff
   new Int32Array(buffer, atAt, at.length).set(at)
   new Uint8Array(buffer, sidesAt, sides.length).set(sides)
   new Int32Array(buffer, spokenAt, spoken.length).set(spoken)
-  settle(surfaceAt, cells, differences.length, differencesAt, sayAt, atAt, sidesAt, at.length, spokenAt, spoken.length, knownAt, pullsAt, weightsAt, width, stiffness, over, sweeps, rounds)
+  MEMBRANE.write(buffer, membraneAt, { stiffness, over, surface: surfaceAt, cells, channels: differences.length, differences: differencesAt, say: sayAt, at: atAt, sides: sidesAt, count: at.length, spoken: spokenAt, spokenCount: spoken.length, known: knownAt, pulls: pullsAt, weights: weightsAt, width, sweeps, rounds })
+  settle(membraneAt)
   const surface = new Float32Array(buffer, surfaceAt, LANES * cells)
   return differences.map((_difference, c) => {
     const plane = new Float32Array(cells)

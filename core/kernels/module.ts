@@ -39,6 +39,26 @@ export class Layout {
   }
 }
 
+/**
+ * What a kernel takes by its address, field by field: numbers of 64 bits, then words of 32 (addresses, counts), in the order in
+ * which its class declares them.
+ */
+export class Struct<N extends string, W extends string> {
+  readonly bytes: number
+
+  constructor(private readonly numbers: readonly N[], private readonly words: readonly W[]) {
+    this.bytes = 8 * numbers.length + 4 * words.length
+  }
+
+  /** @param at  Its address, a multiple of 8. */
+  write(buffer: ArrayBuffer, at: number, values: Readonly<Record<N | W, number>>): void {
+    const numbers = new Float64Array(buffer, at, this.numbers.length)
+    for (let i = 0; i < numbers.length; i++) numbers[i] = values[this.numbers[i]!]
+    const words = new Int32Array(buffer, at + numbers.byteLength, this.words.length)
+    for (let i = 0; i < words.length; i++) words[i] = values[this.words[i]!]
+  }
+}
+
 /** Make sure that a memory has so many bytes. */
 export function reserve(memory: WebAssembly.Memory, bytes: number): void {
   if (memory.buffer.byteLength < bytes) memory.grow(Math.ceil((bytes - memory.buffer.byteLength) / PAGE))

@@ -1,13 +1,16 @@
 import { turnTable } from './fourier.js'
 import { WASM } from './generated/tone-waves-wasm.js'
-import { Layout, lazily, reserve } from './module.js'
+import { Layout, lazily, reserve, Struct } from './module.js'
 
 /** The compiled kernels; all take addresses in bytes. */
 interface Kernels {
   readonly memory: WebAssembly.Memory
   roomBytes(most: number): number
-  continueWindow(picture: number, role: number, width: number, height: number, channels: number, left: number, top: number, says: number, secondHand: number, prior: number, turns: number, room: number, most: number, share: number, least: number, places: number, count: number): number
+  continueWindow(window: number, left: number, top: number, count: number): number
 }
+
+/** As the kernel declares it. */
+const WINDOW = new Struct(['secondHand', 'share', 'least'], ['picture', 'role', 'width', 'height', 'channels', 'says', 'prior', 'turns', 'room', 'most', 'places'])
 
 const compiled = lazily<Kernels>(WASM)
 
@@ -52,12 +55,12 @@ export interface ToneWindow {
 export class ToneTable {
   private readonly kernels = compiled()
   private readonly places: Int32Array
-  private readonly at: Record<'picture' | 'role' | 'says' | 'prior' | 'turns' | 'room' | 'places', number>
+  private readonly at: Record<'picture' | 'role' | 'says' | 'prior' | 'turns' | 'room' | 'places' | 'struct', number>
 
   /** @param window  Its form is the same wherever it is moved. */
-  constructor(private readonly picture: PartlyKnown, private readonly window: ToneWindow) {
+  constructor(private readonly picture: PartlyKnown, window: ToneWindow) {
     const { width, height, channels, role } = picture
-    const { says, prior, most } = window
+    const { says, prior, most, secondHand, share, least } = window
     const pixels = width * height
     const layout = new Layout()
     this.at = {
@@ -68,6 +71,7 @@ export class ToneTable {
       turns: layout.claim(4 * 2 * TONE_WINDOW),
       room: layout.claim(this.kernels.roomBytes(most)),
       places: layout.claim(4 * says.length),
+      struct: layout.claim(WINDOW.bytes),
     }
     const { memory } = this.kernels
     reserve(memory, layout.end)
@@ -83,6 +87,7 @@ export class ToneTable {
     const turns = new Float32Array(memory.buffer, this.at.turns, 2 * TONE_WINDOW)
     turns.set(cosines)
     turns.set(sines, TONE_WINDOW)
+    WINDOW.write(memory.buffer, this.at.struct, { ...this.at, secondHand, share, least, width, height, channels: channels.length, most })
   }
 
   /** Values of a channel, shares of the largest: good until another table is opened. */
@@ -100,8 +105,7 @@ export class ToneTable {
    * @returns Whether anything was seen; else nothing is changed.
    */
   continueInto(left: number, top: number, pixels: readonly number[]): boolean {
-    const { at, window: { secondHand, most, share, least }, picture: { width, height, channels } } = this
     for (let k = 0; k < pixels.length; k++) this.places[k] = pixels[k]!
-    return this.kernels.continueWindow(at.picture, at.role, width, height, channels.length, left, top, at.says, secondHand, at.prior, at.turns, at.room, most, share, least, at.places, pixels.length) === 1
+    return this.kernels.continueWindow(this.at.struct, left, top, pixels.length) === 1
   }
 }

@@ -13,19 +13,55 @@ const TRUSTED: f64 = 2.5
 /** Differences are shares of the largest sample. */
 const LEAST_SPREAD: f64 = 1e-6
 
+/** A membrane; for what is not said here see `relax`. core/kernels/membrane.ts writes it in this order. */
+@unmanaged class Membrane {
+  stiffness: f64
+  over: f64
+  /** Four floats a cell of the grid, one a channel: written, zero outside the domain. */
+  surface: usize
+  /** Of the grid. */
+  cells: i32
+  channels: i32
+  /** Floats, one plane a channel. */
+  differences: usize
+  /** Floats, 0 where the difference is unknown. */
+  say: usize
+  at: usize
+  sides: usize
+  count: i32
+  /** Indices of the cells of the domain that have say, as integers. */
+  spoken: usize
+  spokenCount: i32
+  /** Room for two floats for each of these and eight more. */
+  known: usize
+  pulls: usize
+  weights: usize
+  width: i32
+  sweeps: i32
+  /** How often the say is weighed anew. */
+  rounds: i32
+}
+
 /**
  * Relax a membrane again and again, each time with less say for what it does not meet.
  *
- * @param surface      Four floats a cell of the grid, one a channel: written, zero outside the domain.
- * @param cells        Of the grid.
- * @param differences  Floats, one plane a channel.
- * @param say          Floats, 0 where the difference is unknown.
- * @param spoken       Indices of the cells of the domain that have say, as integers.
- * @param known        Room for two floats for each of these and eight more.
- * @param rounds       How often the say is weighed anew.
- * For the others see `relax`.
+ * @param address  Of a `Membrane`.
  */
-export function settle(surface: usize, cells: i32, channels: i32, differences: usize, say: usize, at: usize, sides: usize, count: i32, spoken: usize, spokenCount: i32, known: usize, pulls: usize, weights: usize, width: i32, stiffness: f64, over: f64, sweeps: i32, rounds: i32): void {
+export function settle(address: usize): void {
+  const given = changetype<Membrane>(address)
+  const surface = given.surface
+  const cells = given.cells
+  const channels = given.channels
+  const differences = given.differences
+  const say = given.say
+  const at = given.at
+  const sides = given.sides
+  const count = given.count
+  const spoken = given.spoken
+  const spokenCount = given.spokenCount
+  const known = given.known
+  const pulls = given.pulls
+  const weights = given.weights
   const plane = <usize>cells << 2
   const ordered = known + (<usize>((spokenCount + 3) & ~3) << 2)
   memory.fill(surface, 0, plane << 2)
@@ -38,9 +74,9 @@ export function settle(surface: usize, cells: i32, channels: i32, differences: u
   // Channels that there are not are drawn to nothing by a weight of one.
   memory.fill(pulls, 0, <usize>count << 5)
   for (let k: usize = 0; k < <usize>(4 * count); k++) f64.store(weights + (k << 3), 1)
-  for (let round = 0; round < rounds; round++) {
-    for (let c = 0; c < channels; c++) weigh(surface + (<usize>c << 2), differences + <usize>c * plane, say, at, sides, count, spoken, spokenCount, known, ordered, pulls + (<usize>c << 3), weights + (<usize>c << 3), stiffness)
-    relax(surface, at, sides, pulls, weights, count, width, stiffness, over, sweeps)
+  for (let round = 0; round < given.rounds; round++) {
+    for (let c = 0; c < channels; c++) weigh(surface + (<usize>c << 2), differences + <usize>c * plane, say, at, sides, count, spoken, spokenCount, known, ordered, pulls + (<usize>c << 3), weights + (<usize>c << 3), given.stiffness)
+    relax(surface, at, sides, pulls, weights, count, given.width, given.stiffness, given.over, given.sweeps)
   }
 }
 

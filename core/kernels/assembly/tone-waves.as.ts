@@ -33,25 +33,52 @@ const WEIGHT_PLANE: usize = 4544
 /** Of a wave: column, row, both as a distance in the spectrum of the weights, and from the second sixteen bytes on real and imaginary parts of four channels. */
 const WAVE: usize = 48
 
+/** A picture that is continued through a window. core/kernels/tone-waves.ts writes it in this order. */
+@unmanaged class Window {
+  /** What of the weights is left for what is seen at second hand. */
+  secondHand: f64
+  /** Of a wave that is taken at once. */
+  share: f64
+  /** No wave below this share of the first one's energy. */
+  least: f64
+  /** Planes of the picture as floats, channel after channel, width x height each, four at most: changed. */
+  picture: usize
+  /** What each of its pixels is, as bytes: KNOWN, or filled and seen at second hand, or not to be seen: changed. */
+  role: usize
+  width: i32
+  height: i32
+  channels: i32
+  /** Weight of each place of the window. */
+  says: usize
+  /** How likely a wave of each frequency is, laid out as the spectrum of the tone. */
+  prior: usize
+  /** Cosines, then sines of a whole turn in SIDE steps. */
+  turns: usize
+  /** As many bytes as `roomBytes` says: 0 at first, then the kernel's own. */
+  room: usize
+  /** Waves at most. */
+  most: i32
+  /** Indices of the picture's pixels that get values, within the window. */
+  places: usize
+}
+
 /**
  * Continue what is seen of a picture through a window by a sparse sum of waves, and let it be seen at second hand.
  *
- * @param picture   Planes of the picture as floats, channel after channel, width x height each, four at most: changed.
- * @param role      What each of its pixels is, as bytes: KNOWN, or filled and seen at second hand, or not to be seen: changed.
- * @param left      Column of the picture at the window's left edge, and the row at its top; they may lie outside.
- * @param says      Weight of each place of the window.
- * @param secondHand  What of that is left for what is seen at second hand.
- * @param prior     How likely a wave of each frequency is, laid out as the spectrum of the tone.
- * @param turns     Cosines, then sines of a whole turn in SIDE steps.
- * @param room      As many bytes as `roomBytes` says: 0 at first, then the kernel's own.
- * @param most      Waves at most.
- * @param share     Of a wave that is taken at once.
- * @param least     No wave below this share of the first one's energy.
- * @param places    Indices of the picture's pixels that get values, within the window.
+ * @param address  Of a `Window`.
+ * @param left     Column of the picture at the window's left edge, and the row at its top; they may lie outside.
+ * @param count    Of the places.
  * @returns Whether anything was seen; else nothing is changed.
  */
-export function continueWindow(picture: usize, role: usize, width: i32, height: i32, channels: i32, left: i32, top: i32, says: usize, secondHand: f32, prior: usize, turns: usize, room: usize, most: i32, share: f32, least: f32, places: usize, count: i32): i32 {
-  const planes = room
+export function continueWindow(address: usize, left: i32, top: i32, count: i32): i32 {
+  const given = changetype<Window>(address)
+  const picture = given.picture
+  const role = given.role
+  const width = given.width
+  const height = given.height
+  const channels = given.channels
+  const turns = given.turns
+  const planes = given.room
   const downwards = planes + 6 * PLANE
   const turned = downwards + 2 * PLANE
   const spectra = turned + 2 * PLANE
@@ -59,7 +86,7 @@ export function continueWindow(picture: usize, role: usize, width: i32, height: 
   const tone = weights + 2 * WEIGHT_PLANE
   const means = tone + 2 * TONE_PLANE
   const waves = means + 16
-  if (!look(picture, role, width, height, channels, left, top, says, secondHand, planes)) return 0
+  if (!look(picture, role, width, height, channels, left, top, given.says, <f32>given.secondHand, planes)) return 0
   for (let pair = 0; pair <= channels; pair += 2) {
     const spectrum = spectra + <usize>pair * PLANE
     transformColumns(planes + <usize>pair * PLANE, downwards, turns, 0, ROW)
@@ -77,8 +104,8 @@ export function continueWindow(picture: usize, role: usize, width: i32, height: 
   for (let c = 0; c < channels; c++) f32.store(means + (<usize>c << 2), realOf(spectra, c, 0, 0) / total)
   spectrumOfWeights(spectra, channels, weights)
   spectrumOfTone(spectra, channels, means, weights, tone)
-  const chosen = chooseWaves(spectra, channels, means, weights, tone, prior, most, share / total, least, waves)
-  readWaves(picture, role, width, <usize>(width * height) << 2, channels, left, top, turns, v128.load(means), waves, chosen, places, count)
+  const chosen = chooseWaves(spectra, channels, means, weights, tone, given.prior, given.most, <f32>given.share / total, <f32>given.least, waves)
+  readWaves(picture, role, width, <usize>(width * height) << 2, channels, left, top, turns, v128.load(means), waves, chosen, given.places, count)
   return 1
 }
 
