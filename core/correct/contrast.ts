@@ -27,6 +27,8 @@ const UNSURE = 2
 const CERTAIN = 6
 /** A zone is of another tone when it lies so many deviations of the tones around away from their mean. */
 const VEILED = 1.2
+/** What is veiled has less than this share of the contrast around it. */
+const CALMER = 0.9
 /** Least deviation that counts as contrast. */
 const LEAST = 0.004
 
@@ -81,8 +83,8 @@ export const contrast = defineArea<Settings, Measured>({
     const here = meanWhere(base.data, view.cover, 'inside')!
     const there = meanWhere(base.data, view.cover, 'outside')!
     const spread2 = meanWhere(base.data.map((value) => (value - there) ** 2), view.cover, 'outside')!
-    // Tone is matched where what is around is of one tone, so that the zone would be too.
-    const isVeiled = Math.abs(here - there) > VEILED * Math.sqrt(spread2)
+    // Tone is matched where what is around is of one tone, so that the zone would be too; and a veil takes contrast, as a light or dark thing does not.
+    const isVeiled = inside < CALMER * outside && Math.abs(here - there) > VEILED * Math.sqrt(spread2)
     return { settings: { amount: 100, veil: isVeiled ? 100 : 0 }, reason: `The zone has ${(100 * Math.min(1, inside / outside)).toFixed(0)} % of the contrast around it${isVeiled ? ' and is of another tone' : ''}.` }
   },
   reach: ({ radiusPx }, _measured, level) => 2 * Math.max(1, Math.round(radiusPx / 2 ** level)) + 2,
