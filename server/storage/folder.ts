@@ -12,6 +12,7 @@ export function folderStorage(folder: string): Storage {
     uploads: join(folder, 'uploads'),
     async prepare() {
       for (const name of ['originals', 'tiles', 'patches', 'outputs', 'uploads']) await mkdir(pathOf(name), { recursive: true })
+      for (const name of ['originals', 'outputs']) await forgetHalves(pathOf(name))
     },
     read: (key) => readIfThere(pathOf(key)),
     has: (key) => access(pathOf(key)).then(() => true, () => false),
@@ -25,6 +26,21 @@ export function folderStorage(folder: string): Storage {
     localFolder: (prefix) => Promise.resolve(pathOf(prefix)),
     sizeOf: (prefix) => sizeOfPath(pathOf(prefix)),
     remove: (prefix) => rm(pathOf(prefix), { recursive: true, force: true }),
+  }
+}
+
+/** Nobody is still writing what was begun so long ago, in milliseconds. */
+const LONG_AGO = 24 * 3600_000
+
+/** What a process that was killed had begun to write lies beside its place, and nothing reads it: it goes after a day. */
+async function forgetHalves(folder: string): Promise<void> {
+  for (const entry of await readdir(folder, { withFileTypes: true })) {
+    const path = join(folder, entry.name)
+    if (entry.isDirectory()) await forgetHalves(path)
+    else if (entry.name.endsWith('.part')) {
+      const info = await stat(path).catch(() => null)
+      if (info && Date.now() - info.mtimeMs > LONG_AGO) await rm(path, { force: true })
+    }
   }
 }
 

@@ -2,7 +2,7 @@ import { greyProfile, srgbProfile } from '@fennip/core/raster/profile.js'
 import S3rver from 's3rver'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { createHash } from 'node:crypto'
-import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, utimesSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { gunzipSync } from 'node:zlib'
@@ -30,6 +30,20 @@ beforeAll(async () => {
 afterAll(async () => {
   await store.close()
   rmSync(home, { recursive: true, force: true })
+})
+
+describe('a folder', () => {
+  it('lets go of what a killed process had begun to write, after a day', async () => {
+    const folder = join(home, 'halves')
+    const storage = folderStorage(folder)
+    await storage.prepare()
+    mkdirSync(join(folder, 'originals/ab'))
+    const [old, now, whole] = ['originals/ab/abcd.1.part', 'outputs/b.tif.2.part', 'outputs/c.tif'].map((name) => join(folder, name)) as [string, string, string]
+    for (const path of [old, now, whole]) writeFileSync(path, 'x')
+    for (const path of [old, whole]) utimesSync(path, new Date(Date.now() - 25 * 3600_000), new Date(Date.now() - 25 * 3600_000))
+    await storage.prepare()
+    expect([old, now, whole].map((path) => existsSync(path))).toEqual([false, true, true])
+  })
 })
 
 describe.each(['a folder', 'an object store'] as const)('%s', (kind) => {
