@@ -2,17 +2,17 @@ import { createHash } from 'node:crypto'
 import { mkdtempSync, readdirSync, readFileSync, rmSync, statSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
-import { encodePicture } from '../codec/write.js'
-import { makeRandom } from '../core/random.js'
-import { makeRaster } from '../core/raster/raster.js'
-import { arrival, upload } from '../demo/load.js'
-import { startServices } from '../scripts/services.js'
+import { encodePicture } from '../../codec/write.js'
+import { makeRandom } from '../../core/random.js'
+import { makeRaster } from '../../core/raster/raster.js'
+import { arrival, upload } from '../../demo/load.js'
+import { startServices } from '../../scripts/services.js'
 
 /**
  * Server, worker and database are killed (SIGKILL) in turn at random times while a picture is edited and files of it are
  * written: how many edits that were called saved are lost, and how many files are there in part.
  *
- *   npx tsx bench/kills.ts [kills]      100 when not given
+ *   npx tsx bench/speed/kills.ts [kills]      100 when not given
  */
 
 const KILLS = Number(process.argv[2] ?? 100)
