@@ -45,6 +45,9 @@ it('leads to the first account, and back to where one wanted to go', async () =>
   await page.waitForURL(({ pathname }) => pathname.startsWith('/jobs/0000'))
 })
 
+/** What the page of the whole job offers to owners alone. */
+const OF_THE_JOB = ['write-archive', 'write-sheet', 'throw-mends', 'throw-files', 'throw-archives']
+
 it('an owner makes an account for viewing, and changes things', async () => {
   await page.goto(services.address)
   await test('new-job').click()
@@ -53,6 +56,10 @@ it('an owner makes an account for viewing, and changes things', async () => {
   await page.waitForURL(({ pathname }) => /\/jobs\/(?!0000)/.test(pathname))
   await test('picker').setInputFiles({ name: 'upper-station.png', mimeType: 'image/png', buffer: await sharp({ create: { width: 240, height: 160, channels: 3, background: '#7a8594' } }).png().toBuffer() })
   await page.locator('[data-test=picture-row]').waitFor({ timeout: 30_000 })
+  expect(await test('only-looking').count()).toBe(0)
+  await test('job-hand-over').click()
+  await test('space-row').first().waitFor()
+  for (const name of OF_THE_JOB) expect(await test(name).count(), name).toBe(1)
   await page.goto(services.address)
   await test('account').click()
   await test('accounts').click()
@@ -90,7 +97,7 @@ it('a viewer looks at a picture and is told that owners make the changes; nothin
   await test('job-hand-over').click()
   await test('space-row').first().waitFor()
   await test('only-looking').waitFor()
-  for (const name of ['write-archive', 'write-sheet', 'throw-patches']) expect(await test(name).count(), name).toBe(0)
+  for (const name of OF_THE_JOB) expect(await test(name).count(), name).toBe(0)
   expect(await axeFindings(page)).toEqual([])
   await page.goBack()
   await row.locator('a').first().click()
