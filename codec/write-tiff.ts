@@ -10,9 +10,11 @@ const compress = promisify(deflate)
 
 /** Bytes of samples in one strip; TIFF 6.0 (section 3) recommends 8 kB, from a time of less memory. */
 const STRIP_BYTES = 2 * 2 ** 20
+/** Strips that wait to be deflated: as many as are made at once, so that no thread is idle while more are made. */
+const STRIPS_TOGETHER = 12
 
 /**
- * Write a TIFF of deflated strips, one strip in memory at a time, so that memory does not grow with the picture.
+ * Write a TIFF of deflated strips, a few strips in memory at a time, so that memory does not grow with the picture.
  *
  * TIFF 6.0, baseline sections 3 to 6, horizontal differencing (section 14), ExtraSamples 2 (unassociated alpha,
  * section 18); deflate as TIFF Technical Note 2. No package writes TIFF strip by strip.
@@ -25,21 +27,20 @@ export async function writeTiff(rows: PictureRows, { icc, exif, resolutionPerInc
   await sink.write(Uint8Array.of(0x49, 0x49, 42, 0, 0, 0, 0, 0))
   const offsets: number[] = []
   const counts: number[] = []
-  // Deflating goes on beside the making of the next strip.
-  let packing: Promise<Uint8Array> | null = null
+  // Deflating goes on in other threads beside the making of what follows.
+  const packing: Promise<Uint8Array>[] = []
   const finish = async () => {
-    if (!packing) return
-    const packed = await packing
+    const packed = await packing.shift()!
     offsets.push(sink.length)
     counts.push(packed.length)
     await sink.write(packed)
   }
   for (let y = 0; y < height; y += rowsPerStrip) {
     const part = await rows.read(y, Math.min(rowsPerStrip, height - y))
-    await finish()
-    packing = isPlain ? Promise.resolve(new Uint8Array(part.data.buffer, part.data.byteOffset, part.data.byteLength)) : compress(differences(part))
+    packing.push(isPlain ? Promise.resolve(new Uint8Array(part.data.buffer, part.data.byteOffset, part.data.byteLength)) : compress(differences(part)))
+    if (packing.length >= STRIPS_TOGETHER) await finish()
   }
-  await finish()
+  while (packing.length > 0) await finish()
   const hasAlpha = channels === 2 || channels === 4
   const carried = exif ? readDirectories(exif) : null
   const main: Directory = new Map([

@@ -82,7 +82,7 @@ export function renderRows(finished: Finished, { stage = 'finish', longest, shar
     const wide = clipRegion(growRegion(region, reach), width, height)
     let pixels = sized.deliver(wide, 0, full)
     if (reach > 0 && sharpen.form === 'area') pixels = sharpen.render(pixels, settings, undefined, context, 0, wide)
-    const inside = crop(pixels, { ...region, x: region.x - wide.x, y: region.y - wide.y }) as FloatRaster
+    const inside = reach > 0 ? (crop(pixels, { ...region, x: region.x - wide.x, y: region.y - wide.y }) as FloatRaster) : pixels
     conversion?.(inside)
     return rounded(inside, depth)
   }

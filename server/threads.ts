@@ -42,8 +42,8 @@ export class Threads {
   /**
    * @param count  Threads at most.
    * @param idleMilliseconds  How long a thread without work is kept: a restorer looks at what was found for minutes, and a thread
-   *                          that ended meanwhile would have to compile what it runs anew. What decodes whole pictures ends at
-   *                          once, and its memory with it.
+   *                          that ended meanwhile would have to compile what it runs anew. Its memory it gives back sooner
+   *                          (tasks/rest.ts).
    */
   constructor(private readonly settings: Pick<Settings, 'storage' | 'cacheFolder'>, count: number, idleMilliseconds = 10 * 60000) {
     this.pool = new Piscina({
@@ -51,6 +51,8 @@ export class Threads {
       minThreads: 0,
       maxThreads: count,
       idleTimeout: idleMilliseconds,
+      // A thread that waits for work by an atomic wait could not rest meanwhile.
+      atomics: 'disabled',
       // A search puts what others wait for first.
       stricterFIFO: true,
       // Searches make many small things that are soon forgotten: with more room for these they are cleared away less often.

@@ -1,6 +1,6 @@
 import { Type } from '@sinclair/typebox'
-import { gaussianBlur } from '../raster/blur.js'
-import { brightnessOf } from '../operations/brightness.js'
+import { sharpenBrightness } from '../kernels/sharpen.js'
+import { gaussianWeights } from '../raster/blur.js'
 import { defineArea } from '../operations/operation.js'
 
 interface Sharpen { readonly radiusPx: number; readonly amount: number; readonly threshold: number; readonly halo: number }
@@ -26,33 +26,6 @@ export const sharpen = defineArea<Sharpen>({
   sentence: 'Sharpen {radiusPx} by {amount}, halos at most {halo}',
   reach: ({ radiusPx }, _measured, level) => Math.ceil((3 * radiusPx) / 2 ** level) + 2,
   render(below, { radiusPx, amount, threshold, halo }, _measured, context, level) {
-    const { width, height, channels, data } = below
-    const brightness = brightnessOf(below, context).data
-    const blurred = gaussianBlur({ width, height, data: brightness }, radiusPx / 2 ** level).data
-    const [add, least, beyond] = [amount / 100, threshold / 100, halo / 100]
-    const result = data.slice()
-    for (let y = 0; y < height; y++) {
-      const [above, beneath] = [Math.max(0, y - 1) * width, Math.min(height - 1, y + 1) * width]
-      for (let x = 0; x < width; x++) {
-        const i = y * width + x
-        const here = brightness[i]!
-        const difference = here - blurred[i]!
-        // Soft: what is a little above the threshold is raised a little.
-        const strong = difference > least ? difference - least : difference < -least ? difference + least : 0
-        if (strong === 0) continue
-        let [low, high] = [here, here]
-        const [left, right] = [Math.max(0, x - 1), Math.min(width - 1, x + 1)]
-        for (const row of [above, y * width, beneath]) {
-          for (let column = left; column <= right; column++) {
-            const value = brightness[row + column]!
-            if (value < low) low = value
-            else if (value > high) high = value
-          }
-        }
-        const change = Math.max(low - beyond, Math.min(high + beyond, here + add * strong)) - here
-        for (let c = 0; c < channels; c++) result[i * channels + c] = Math.max(0, Math.min(1, data[i * channels + c]! + change))
-      }
-    }
-    return { ...below, data: result }
+    return sharpenBrightness(below, context.luminance, { taps: gaussianWeights(radiusPx / 2 ** level), add: amount / 100, least: threshold / 100, beyond: halo / 100 })
   },
 })

@@ -6,6 +6,18 @@ export interface CompiledKernels<T> {
   fresh(): T
 }
 
+const forgetting: (() => void)[] = []
+
+/** Have something forgotten that holds a memory of kernels, whenever all of these are given back. */
+export function forgottenWithKernels(forget: () => void): void {
+  forgetting.push(forget)
+}
+
+/** Give back the memory of all kernels of this thread, which grows and never shrinks; they are made anew when asked for. Not while one is in use. */
+export function forgetKernels(): void {
+  for (const forget of forgetting) forget()
+}
+
 /** Kernels from base 64: compiled once a thread, when first asked for. */
 export function kernelsFrom<T>(base64: string): CompiledKernels<T> {
   let compiled: WebAssembly.Module | undefined
@@ -14,6 +26,7 @@ export function kernelsFrom<T>(base64: string): CompiledKernels<T> {
     compiled ??= new WebAssembly.Module(Uint8Array.from(atob(base64), (letter) => letter.charCodeAt(0)))
     return new WebAssembly.Instance(compiled).exports as unknown as T
   }
+  forgottenWithKernels(() => (kernels = undefined))
   return { fresh, shared: () => (kernels ??= fresh()) }
 }
 

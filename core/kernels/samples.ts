@@ -1,6 +1,6 @@
 import { depthOf, maximumOf, type IntegerRaster } from '../raster/raster.js'
 import { WASM } from './generated/samples-wasm.js'
-import { FIRST_ADDRESS, Layout, lazily, reserve } from './module.js'
+import { FIRST_ADDRESS, forgottenWithKernels, Layout, lazily, reserve } from './module.js'
 
 /** The compiled kernels; all take addresses in bytes. */
 interface Kernels {
@@ -18,6 +18,7 @@ const compiled = lazily<Kernels>(WASM)
 const LONGEST_TABLE = 65536
 const TABLE_AT = FIRST_ADDRESS
 let tableThere: Float32Array | null = null
+forgottenWithKernels(() => (tableThere = null))
 
 function layoutBehindTable(): Layout {
   const layout = new Layout()

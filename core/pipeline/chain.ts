@@ -214,13 +214,9 @@ export class Chain {
     if (count === 0) return toFloat(mended(region, level))
     const segment = this.segments[count - 1]!
     if (segment.kind === 'tone') {
+      if (!segment.blend) return segment.program.run(count === 1 ? mended(region, level) : this.upTo(count - 1, region, level, mended))
       const below = this.upTo(count - 1, region, level, mended)
-      if (!segment.blend) {
-        segment.program.run(below)
-        return below
-      }
-      const changed = { ...below, data: below.data.slice() }
-      segment.program.run(changed)
+      const changed = segment.program.run({ ...below, data: below.data.slice() })
       return this.blended(below, changed, segment.blend, region, level, mended)
     }
     return this.filtered(count, segment, region, level, mended)
@@ -232,19 +228,24 @@ export class Chain {
     // Nothing is computed where the zone does not reach.
     if (step.zone !== undefined && !this.cover(step.zone, region, level, mended)?.some((value) => value > 0)) return this.upTo(count - 1, region, level, mended)
     if (operation.form === 'patch') return this.patched(count, step, operation, filterKey, region, level, mended)
-    // What was there and what the filter made of it, one behind the other: strength and zone lay them over each other anew.
-    const both = this.recall(filterKey, region, level, () => {
+    const raster = (data: Float32Array): FloatRaster => ({ width: region.width, height: region.height, channels: this.base.channels, data })
+    const filter = () => {
       const size = levelSize(this.base.width, this.base.height, level)
       const wide = clipRegion(growRegion(region, reachOf(link, level)), size.width, size.height)
       const below = this.upTo(count - 1, wide, level, mended)
       const inside = { ...region, x: region.x - wide.x, y: region.y - wide.y }
-      const before = crop(below, inside).data
-      const made = new Float32Array(2 * before.length)
-      made.set(before)
-      made.set(crop(operation.render(below, step.settings, step.measured, this.context, level, wide, inside), inside).data, before.length)
-      return made
+      return { below, inside, made: crop(operation.render(below, step.settings, step.measured, this.context, level, wide, inside), inside) }
+    }
+    if (!this.remembered && step.strength === 1 && step.zone === undefined) return filter().made
+    // What was there and what the filter made of it, one behind the other: strength and zone lay them over each other anew.
+    const both = this.recall(filterKey, region, level, () => {
+      const { below, inside, made } = filter()
+      const before = crop(below, inside)
+      const values = new Float32Array(2 * before.data.length)
+      values.set(before.data)
+      values.set(made.data, before.data.length)
+      return values
     })
-    const raster = (data: Float32Array): FloatRaster => ({ width: region.width, height: region.height, channels: this.base.channels, data })
     const half = both.length / 2
     const blended = this.blended(raster(both.subarray(0, half)), raster(both.subarray(half)), step, region, level, mended)
     // A copy of what is kept, since tone works in place.

@@ -1,5 +1,6 @@
 import type { OperationContext, TonePart } from '../operations/operation.js'
-import type { FloatRaster } from '../raster/raster.js'
+import { depthOf, maximumOf, type FloatRaster, type IntegerRaster } from '../raster/raster.js'
+import { floatOf, toFloat } from '../render/samples.js'
 
 /** Steps of a table over encoded values; 8 and 16 bit samples fall on whole steps. */
 const STEPS = 65535
@@ -8,6 +9,7 @@ const STEPS = 65535
 class ToneTable {
   /** Value of each step; below 0 where it is not computed yet. */
   readonly values = new Float32Array(STEPS + 2).fill(-1)
+  private readonly ofSamples = new Map<number, Float32Array>()
 
   constructor(private readonly functions: readonly ((encoded: number) => number)[]) {}
 
@@ -17,14 +19,33 @@ class ToneTable {
     // Rounded as it is kept: the first pixel that asks must get what all later ones get.
     return (this.values[step] = Math.fround(Math.max(0, Math.min(1, value))))
   }
+
+  /** Value of an encoded value, in a straight line between two steps. */
+  at(encoded: number): number {
+    const at = encoded * STEPS
+    const step = at | 0
+    let low = this.values[step]!
+    if (low < 0) low = this.compute(step)
+    if (at === step) return low
+    let high = this.values[step + 1]!
+    if (high < 0) high = this.compute(step + 1)
+    return low + (high - low) * (at - step)
+  }
+
+  /** A place for the value of every sample there can be; below 0 where it is not known yet. */
+  bySample(maximum: number): Float32Array {
+    let table = this.ofSamples.get(maximum)
+    if (!table) this.ofSamples.set(maximum, (table = new Float32Array(maximum + 1).fill(-1)))
+    return table
+  }
 }
 
 type Stage = { readonly tables: readonly ToneTable[] } | { readonly rows: readonly number[] }
 
 /** Tone operations fused into tables and matrices. */
 export interface ToneProgram {
-  /** Change pixels in place; values stay between 0 and 1. */
-  run(raster: FloatRaster): void
+  /** What becomes of pixels; floats are changed in place. Values stay between 0 and 1. */
+  run(raster: IntegerRaster | FloatRaster): FloatRaster
 }
 
 /**
@@ -47,11 +68,15 @@ export function compileTone(parts: readonly TonePart[], context: OperationContex
     stages.push({ tables: tablesOf(run.map(({ functions }) => functions), channels) })
   }
   return {
-    run({ data }) {
-      for (const stage of stages) {
-        if ('tables' in stage) applyTables(data, channels, stage.tables)
-        else applyMatrix(data, stage.rows, tones)
+    run(raster) {
+      const [first] = stages
+      const isSampled = first && 'tables' in first && !(raster.data instanceof Float32Array)
+      const made = isSampled ? fromSamples(raster as IntegerRaster, first.tables) : toFloat(raster)
+      for (const stage of isSampled ? stages.slice(1) : stages) {
+        if ('tables' in stage) applyTables(made.data, channels, stage.tables)
+        else applyMatrix(made.data, stage.rows, tones)
       }
+      return made
     },
   }
 }
@@ -69,21 +94,26 @@ function tablesOf(runs: readonly (readonly ((value: number) => number)[])[], cha
 function applyTables(data: Float32Array, channels: number, tables: readonly ToneTable[]): void {
   for (let c = 0; c < channels; c++) {
     const table = tables[c]!
-    const { values } = table
+    for (let i = c; i < data.length; i += channels) data[i] = table.at(data[i]!)
+  }
+}
+
+/** The same of samples: one look in a table instead of a float and two looks. */
+function fromSamples(raster: IntegerRaster, tables: readonly ToneTable[]): FloatRaster {
+  const { width, height, channels, data } = raster
+  const maximum = maximumOf(depthOf(raster))
+  const result = new Float32Array(data.length)
+  for (let c = 0; c < channels; c++) {
+    const table = tables[c]!
+    const values = table.bySample(maximum)
     for (let i = c; i < data.length; i += channels) {
-      const at = data[i]! * STEPS
-      const step = Math.floor(at)
-      let low = values[step]!
-      if (low < 0) low = table.compute(step)
-      if (at === step) {
-        data[i] = low
-        continue
-      }
-      let high = values[step + 1]!
-      if (high < 0) high = table.compute(step + 1)
-      data[i] = low + (high - low) * (at - step)
+      const sample = data[i]!
+      let value = values[sample]!
+      if (value < 0) value = values[sample] = Math.fround(table.at(floatOf(sample, maximum)))
+      result[i] = value
     }
   }
+  return { width, height, channels, data: result }
 }
 
 function applyMatrix(data: Float32Array, rows: readonly number[], { decode, encode }: OperationContext['tones']): void {

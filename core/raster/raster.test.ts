@@ -130,6 +130,19 @@ describe('tiles and pyramids', () => {
     // Half the light is 188 in sRGB (IEC 61966-2-1), not 128.
     expect(halve(raster, transfer).data[0]).toBe(188)
   })
+  it('halves over itself to the same samples', () => {
+    for (const [width, height, channels] of [[37, 5, 3], [2, 2, 1], [1, 7, 3], [8, 1, 1]] as const) {
+      const raster = makeRaster(width, height, channels, 16)
+      const random = makeRandom(width)
+      raster.data.forEach((_value, i) => (raster.data[i] = random.integer() & 65535))
+      const transfer = makeTransfer({ type: 'srgb' }, 16)
+      const apart = halve(raster, transfer)
+      expect(apart.data.buffer).not.toBe(raster.data.buffer)
+      const over = halve(raster, transfer, true)
+      expect(over.data.buffer).toBe(raster.data.buffer)
+      expect(over).toEqual(apart)
+    }
+  })
   it('covers a picture exactly with tiles on every level', () => {
     fc.assert(fc.property(fc.integer({ min: 1, max: 3000 }), fc.integer({ min: 1, max: 3000 }), (width, height) => {
       for (let level = 0; level < levelCount(width, height); level++) {

@@ -31,6 +31,9 @@ export interface Base {
 const TILE_BYTES = 100 * 2 ** 20
 const kept = new LRUCache<string, IntegerRaster>({ maxSize: TILE_BYTES, sizeCalculation: ({ data }) => data.byteLength })
 
+/** Give back the memory of tiles that are at hand. */
+export const forgetTiles = (): void => kept.clear()
+
 /**
  * Open a picture by the hash of its original.
  *

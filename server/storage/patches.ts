@@ -11,6 +11,10 @@ import { patchKey, type Storage } from './storage.js'
 /** A thread remembers so many bytes of them: thousands of specks, or a few large stains. */
 const REMEMBERED = 128 * 2 ** 20
 const memory = new LRUCache<string, Patch>({ maxSize: REMEMBERED, sizeCalculation: sizeOf })
+
+/** Give back the memory of patches that are remembered. */
+export const forgetPatches = (): void => memory.clear()
+
 /** So many patches are fetched or kept at once. */
 const AT_ONCE = 16
 

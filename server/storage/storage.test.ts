@@ -77,7 +77,7 @@ describe.each(['a folder', 'an object store'] as const)('%s', (kind) => {
     const random = makeRandom(4)
     raster.data.forEach((_value, i) => (raster.data[i] = random.integer() & 65535))
     const transfer = makeTransfer({ type: 'srgb' }, 16)
-    await makeTiles(storage, 'abc', raster, transfer, { width: 1100, height: 700, channels: 3, depth: 16, profile: srgbProfile(true) })
+    await makeTiles(storage, 'abc', { ...raster, data: raster.data.slice() }, transfer, { width: 1100, height: 700, channels: 3, depth: 16, profile: srgbProfile(true) })
     let level = raster
     for (let n = 0; n < levelCount(1100, 700); n++) {
       if (n > 0) level = halve(level, transfer)

@@ -15,6 +15,7 @@ const AT_ONCE = 8
  * Cut a picture into its pyramid of tiles. They count as there only when all of them are. Two processes that cut the
  * same picture write the same bytes.
  *
+ * @param pixels   Used up: smaller levels are written over it.
  * @param onShare  Told how much is done, 0..1; what it throws ends the cutting.
  */
 export async function makeTiles(storage: Storage, sha256: string, pixels: IntegerRaster, transfer: Transfer, document: BaseDocument, onShare: (share: number) => void = () => undefined): Promise<void> {
@@ -25,7 +26,7 @@ export async function makeTiles(storage: Storage, sha256: string, pixels: Intege
   // Each level has a quarter of the pixels of the one before.
   const all = (width * height * 4) / 3
   for (let n = 0; n < levelCount(width, height); n++) {
-    if (n > 0) level = halve(level, transfer)
+    if (n > 0) level = halve(level, transfer, true)
     const grid = tileGrid(width, height, n)
     const places = Array.from({ length: grid.rows * grid.columns }, (_, i) => ({ column: i % grid.columns, row: Math.floor(i / grid.columns) }))
     for (let i = 0; i < places.length; i += AT_ONCE) {

@@ -1,6 +1,7 @@
 import * as assembling from './assemble-tasks.js'
 import * as outputs from './output-tasks.js'
 import * as rescan from './rescan-tasks.js'
+import { restingAfter } from './rest.js'
 import * as tasks from './tasks.js'
 
 /** What threads can be asked for: the tasks by their names. */
@@ -8,7 +9,7 @@ import * as tasks from './tasks.js'
 /** Errors lose all but their message on the way out of a thread, so problems travel as values. */
 const answering = <I, O>(task: (input: I) => O | Promise<O>) => async (input: I) => {
   try {
-    return { value: await task(input) }
+    return { value: await restingAfter(() => task(input)) }
   } catch (error) {
     const problem = error as { name: string; type: string; title: string; detail: string; status: number }
     if (problem.name !== 'ProblemError') throw error

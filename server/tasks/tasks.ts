@@ -56,11 +56,12 @@ export async function takeIn({ where, sha256, name, limits, port }: { where: Whe
   tell(0.1)
   const { header, pixels } = await readPicture(path, name, limits)
   tell(0.3)
+  const says = fileSays(header)
+  const medium = tellMedium({ ...says, pixels })
   const { width, height, channels, depth, profile } = header
   await makeTiles(storage, sha256, pixels, makeTransfer(profile.curve, depth), { width, height, channels, depth, profile }, (share) => tell(0.3 + 0.7 * share))
   port.close()
-  const says = fileSays(header)
-  return { ...says, medium: tellMedium({ ...says, pixels }) }
+  return { ...says, medium }
 }
 
 /**

@@ -1,3 +1,4 @@
+import { forgottenWithKernels } from '../../kernels/module.js'
 import { RingLook } from '../../kernels/rings.js'
 import type { Plane } from '../../raster/raster.js'
 import { LEAK } from '../judge.js'
@@ -16,6 +17,7 @@ export const RING_FEATURES = 4 * RINGS.length + 2
 const AHEAD = 4
 
 let look: RingLook | undefined
+forgottenWithKernels(() => (look = undefined))
 /**
  * The look at rings that all in a thread share. The ground that a disc lies on is what the fifth and the sixth show; what
  * leads outward is looked for from its edge to there and on.
