@@ -48,6 +48,9 @@ it('leads to the first account, and back to where one wanted to go', async () =>
 /** What the page of the whole job offers to owners alone. */
 const OF_THE_JOB = ['write-archive', 'write-sheet', 'throw-mends', 'throw-files', 'throw-archives']
 
+/** And that of a sensor. */
+const OF_THE_SENSOR = ['learn', 'apply', 'chart-take', 'all-frames', 'other-body']
+
 it('an owner makes an account for viewing, and changes things', async () => {
   await page.goto(services.address)
   await test('new-job').click()
@@ -55,11 +58,17 @@ it('an owner makes an account for viewing, and changes things', async () => {
   await test('make-job').click()
   await page.waitForURL(({ pathname }) => /\/jobs\/(?!0000)/.test(pathname))
   await test('picker').setInputFiles({ name: 'upper-station.png', mimeType: 'image/png', buffer: await sharp({ create: { width: 240, height: 160, channels: 3, background: '#7a8594' } }).png().toBuffer() })
-  await page.locator('[data-test=picture-row]').waitFor({ timeout: 30_000 })
+  // One of them says what camera took it, so that there is a sensor.
+  await test('picker').setInputFiles({ name: 'pylon-4-noon.jpg', mimeType: 'image/jpeg', buffer: await sharp({ create: { width: 240, height: 160, channels: 3, background: '#8f9aa6' } }).withExif({ IFD0: { Make: 'Orrendale Optical', Model: 'OT-2' }, IFD2: { FNumber: '11/1' } }).jpeg().toBuffer() })
+  await expect.poll(() => page.locator('[data-test=picture-row]').count(), { timeout: 30_000 }).toBe(2)
   expect(await test('only-looking').count()).toBe(0)
   await test('job-hand-over').click()
   await test('space-row').first().waitFor()
   for (const name of OF_THE_JOB) expect(await test(name).count(), name).toBe(1)
+  await page.goBack()
+  await test('sensor').click()
+  await test('frame').waitFor()
+  for (const name of OF_THE_SENSOR) expect(await test(name).count(), name).toBe(1)
   await page.goto(services.address)
   await test('account').click()
   await test('accounts').click()
@@ -89,7 +98,7 @@ it('a viewer sees the job and no way to change it', async () => {
 it('a viewer looks at a picture and is told that owners make the changes; nothing is refused by surprise', async () => {
   await test('job').locator('a').first().click()
   await page.waitForURL(/jobs/)
-  const row = page.locator('[data-test=picture-row]')
+  const row = page.locator('[data-test=picture-row]', { hasText: 'upper-station' })
   await row.waitFor()
   await test('only-looking').waitFor()
   for (const name of ['add', 'find-chosen', 'delete-picture', 'all']) expect(await test(name).count(), name).toBe(0)
@@ -99,6 +108,17 @@ it('a viewer looks at a picture and is told that owners make the changes; nothin
   await test('only-looking').waitFor()
   for (const name of OF_THE_JOB) expect(await test(name).count(), name).toBe(0)
   expect(await axeFindings(page)).toEqual([])
+  await page.goBack()
+  await test('sensor').click()
+  await test('frame').waitFor()
+  await test('only-looking').waitFor()
+  for (const name of OF_THE_SENSOR) expect(await test(name).count(), name).toBe(0)
+  expect(await axeFindings(page)).toEqual([])
+  // The frames of the body may be looked at.
+  await test('frame').locator('a').click()
+  await page.waitForURL(/pictures\/.*\/mend$/)
+  await page.goBack()
+  await page.waitForURL(/sensors/)
   await page.goBack()
   await row.locator('a').first().click()
   await page.waitForURL(/pictures\/.*\/(find|mend)$/)

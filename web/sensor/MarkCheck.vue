@@ -46,12 +46,16 @@ const saying = ({ shows }: Checked) => shows.map((name) => TELLTALE_SHORT[name a
         </div>
       </div>
     </div>
-    <div v-if="checking.current && session.mayChange" class="acts">
-      <ElButton type="primary" data-test="check-settle" @click="checking.judge('settled')">Settle <span class="key">Enter</span></ElButton>
-      <ElButton data-test="check-leave" @click="checking.judge('left')">Leave <span class="key">L</span></ElButton>
+    <div v-if="checking.current" class="acts">
+      <template v-if="session.mayChange">
+        <ElButton type="primary" data-test="check-settle" @click="checking.judge('settled')">Settle <span class="key">Enter</span></ElButton>
+        <ElButton data-test="check-leave" @click="checking.judge('left')">Leave <span class="key">L</span></ElButton>
+      </template>
       <RouterLink class="plain-button" data-test="check-bench" :to="`/jobs/${job}/pictures/${checking.current.picture.id}/mend?flaw=${checking.current.flaw.id}`">On the bench <span class="key">B</span></RouterLink>
-      <ElButton data-test="check-all" @click="checking.settleAll()">Settle where nothing shows <span class="key">A</span></ElButton>
-      <ElButton data-test="check-everything" :disabled="checking.unremarkable.length === 0" title="Every mark in every frame whose mend shows nothing; one step for each frame" @click="checking.settleUnremarkable()">Settle all {{ checking.unremarkable.length }} that show nothing <span class="key">Shift A</span></ElButton>
+      <template v-if="session.mayChange">
+        <ElButton data-test="check-all" @click="checking.settleAll()">Settle where nothing shows <span class="key">A</span></ElButton>
+        <ElButton data-test="check-everything" :disabled="checking.unremarkable.length === 0" title="Every mark in every frame whose mend shows nothing; one step for each frame" @click="checking.settleUnremarkable()">Settle all {{ checking.unremarkable.length }} that show nothing <span class="key">Shift A</span></ElButton>
+      </template>
     </div>
   </div>
 </template>

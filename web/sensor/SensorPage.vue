@@ -142,20 +142,20 @@ onUnmounted(() => stop())
         </div>
       </section>
       <MarkCheck :job="job" />
-      <section class="frames" :inert="!session.mayChange" aria-label="Frames">
-        <div class="line"><ElCheckbox :model-value="frames.length > 0 && chosen.size === frames.length" :indeterminate="chosen.size > 0 && chosen.size < frames.length" aria-label="Select all frames" data-test="all-frames" @change="toggleAll"><b>{{ counted(frames.length, 'frame', 'frames') }}</b></ElCheckbox></div>
+      <section class="frames" aria-label="Frames">
+        <div class="line"><b v-if="!session.mayChange">{{ counted(frames.length, 'frame', 'frames') }}</b><ElCheckbox v-else :model-value="frames.length > 0 && chosen.size === frames.length" :indeterminate="chosen.size > 0 && chosen.size < frames.length" aria-label="Select all frames" data-test="all-frames" @change="toggleAll"><b>{{ counted(frames.length, 'frame', 'frames') }}</b></ElCheckbox></div>
         <div class="list" tabindex="0" role="group" aria-label="Frames of this body">
           <div v-for="frame in frames" :key="frame.id" class="frame" data-test="frame">
-            <ElCheckbox :model-value="chosen.has(frame.id)" :aria-label="`Select ${frame.name}`" @change="toggle(frame.id)" />
+            <ElCheckbox v-if="session.mayChange" :model-value="chosen.has(frame.id)" :aria-label="`Select ${frame.name}`" @change="toggle(frame.id)" />
             <div>
               <RouterLink :to="`/jobs/${job}/pictures/${frame.id}/mend`"><b>{{ frame.name }}</b></RouterLink>
               <small class="soft">f/{{ frame.about.camera.aperture ?? '?' }}<template v-if="learned.has(frame.name)"> · {{ learned.get(frame.name)!.seen }} marks, scale {{ learned.get(frame.name)!.scale.toFixed(4) }}</template></small>
               <small v-if="running.has(frame.id)" class="soft">{{ RUN_WORDS[running.get(frame.id)!.kind].doing }} {{ Math.round(100 * running.get(frame.id)!.progress) }} %</small>
-              <small class="acts"><ElButton link class="soft" @click="correct(frame)">Other body</ElButton><ElButton link v-if="(frame.counts.mended ?? 0) + (frame.counts.settled ?? 0) > 0" class="soft" :disabled="chosen.size === 0 || (chosen.size === 1 && chosen.has(frame.id))" title="Carry the mends of this frame to the frames that are selected" data-test="carry" @click="carry(frame)">Carry its mends</ElButton></small>
+              <small v-if="session.mayChange" class="acts"><ElButton link class="soft" data-test="other-body" @click="correct(frame)">Other body</ElButton><ElButton link v-if="(frame.counts.mended ?? 0) + (frame.counts.settled ?? 0) > 0" class="soft" :disabled="chosen.size === 0 || (chosen.size === 1 && chosen.has(frame.id))" title="Carry the mends of this frame to the frames that are selected" data-test="carry" @click="carry(frame)">Carry its mends</ElButton></small>
             </div>
           </div>
         </div>
-        <div v-if="learning" class="learning"><span class="soft">{{ RUN_WORDS.learn.doing }}</span><ElProgress :percentage="Math.round(100 * learning.progress)" :stroke-width="5" /><ElButton link @click="api.cancel(learning.run)">Cancel</ElButton></div>
+        <div v-if="learning" class="learning"><span class="soft">{{ RUN_WORDS.learn.doing }}</span><ElProgress :percentage="Math.round(100 * learning.progress)" :stroke-width="5" /><ElButton v-if="session.mayChange" link @click="api.cancel(learning.run)">Cancel</ElButton></div>
         <ElButton v-if="session.mayChange" :type="chart ? undefined : 'primary'" data-test="learn" :disabled="chosen.size < LEAST_FRAMES || !!learning" @click="learn">{{ chart ? 'Learn anew' : 'Learn the chart' }} from {{ chosen.size }}</ElButton>
         <ElButton v-if="session.mayChange" :type="chart ? 'primary' : undefined" data-test="apply" :disabled="!chart || chosen.size === 0" @click="apply">Apply to {{ chosen.size }}</ElButton>
       </section>
@@ -175,7 +175,7 @@ onUnmounted(() => stop())
 .none h1 { font-size: 20px; margin: 0 0 6px; }
 .frames { display: flex; flex-direction: column; gap: 8px; padding: 12px 12px; background: var(--sheet); min-height: 0; }
 .list { flex: 1; overflow-y: auto; min-height: 0; }
-.frame { display: grid; grid-template-columns: 20px 1fr; gap: 4px; padding: 6px 0; border-bottom: 1px solid var(--hairline); align-items: start; }
+.frame { display: flex; gap: 6px; padding: 6px 0; border-bottom: 1px solid var(--hairline); align-items: start; }
 .frame small { display: block; }
 .acts { display: flex !important; gap: 12px; }
 .acts .link-button { text-decoration: underline; text-underline-offset: 2px; }
