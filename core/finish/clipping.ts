@@ -39,8 +39,12 @@ export function hatchClipped({ width, channels, data }: IntegerRaster | FloatRas
 
 /** Counts of 256 steps for each channel. */
 export function histogramOf({ channels, data }: IntegerRaster | FloatRaster): number[][] {
-  const counts = Array.from({ length: channels }, () => new Array<number>(256).fill(0))
   const scale = 255 / maximumIn(data)
-  for (let i = 0; i < data.length; i++) counts[i % channels]![Math.min(255, Math.floor(data[i]! * scale + 0.5))]!++
-  return counts
+  return Array.from({ length: channels }, (_, c) => countsOf(data, c, channels, scale))
+}
+
+function countsOf(data: ArrayLike<number>, first: number, step: number, scale: number): number[] {
+  const counts = new Uint32Array(256)
+  for (let i = first; i < data.length; i += step) counts[Math.min(255, Math.floor(data[i]! * scale + 0.5))]!++
+  return Array.from(counts)
 }

@@ -130,7 +130,7 @@ describe('the chain', () => {
     const zone = (r: number) => ({ id: 'z', name: 'Middle', role: 'zone' as const, parts: [{ mode: 'add' as const, shape: { type: 'disc' as const, x: 30, y: 25, r } }], softEdgePx: 3 })
     const spy = vi.spyOn(operationOf('sharpen') as unknown as { render(): FloatRaster }, 'render')
     const memory = new Map<string, Float32Array>()
-    const read = (operations: OperationStep[], areas: ReturnType<typeof zone>[], kept: typeof memory | null) => new Chain(base(raster), { operations, areas }, kept && { memory: kept, below: 'b' }).read(wholeOf(raster), 0, (part) => crop(raster, part)).data
+    const read = (operations: OperationStep[], areas: ReturnType<typeof zone>[], kept: typeof memory | null) => new Chain(base(raster), { operations, areas }, kept && { memory: kept, below: 'b', keepsFilters: true }).read(wholeOf(raster), 0, (part) => crop(raster, part)).data
     for (const strength of [1, 0.4, 0.8]) {
       for (const areas of [[], [zone(12)], [zone(20)]]) {
         const step = { ...sharpen, strength, ...(areas.length > 0 ? { zone: 'z' } : {}) }
@@ -142,6 +142,15 @@ describe('the chain', () => {
     read([{ ...sharpen, settings: { ...sharpen.settings, amount: 90 } }], [], memory)
     expect(spy).toHaveBeenCalledTimes(11)
     spy.mockRestore()
+    // While its settings move, what it reads is not made again; and tone that follows writes over nothing that is kept.
+    const black = stepOf(raster, 'black-and-white', { blackDensity: 2 })
+    const steps = (amount: number) => [black, { ...sharpen, settings: { ...sharpen.settings, amount } }]
+    const stepsBefore = memory.size
+    read([...steps(10), tone], [], memory).fill(0)
+    expect(memory.size).toBe(stepsBefore + 2)
+    expect(read(steps(20), [], memory)).toEqual(read(steps(20), [], null))
+    expect(memory.size).toBe(stepsBefore + 3)
+    expect(read(steps(10), [], memory)).toEqual(read(steps(10), [], null))
   })
   it('renders any region as it renders the whole, however it is cut (random steps and regions)', () => {
     const raster = noisy(70, 50, 3, 16)

@@ -30,7 +30,13 @@ export interface ChainMemory {
 export interface Remembered {
   readonly memory: ChainMemory
   readonly below: string
+  /** Whether what filters read and made is kept too: where the same regions are asked for again and again. */
+  readonly keepsFilters?: boolean
 }
+
+/** Floats that a memory keeps: whoever changes them makes a copy. */
+const keptFloats = new WeakSet<Float32Array>()
+const changeable = (raster: FloatRaster): FloatRaster => (keptFloats.has(raster.data) ? { ...raster, data: raster.data.slice() } : raster)
 
 /**
  * What stands on the mended base: corrections, rebuilt detail and finish, one stage after the other, then the frame.
@@ -117,12 +123,12 @@ export class Chain {
     return this.recall(`zone ${keyOf(area)}`, region, level, make)
   }
 
-  /** Pixels of a region of the base, before the frame. */
+  /** Pixels of a region of the base, before the frame. Those of a chain that keeps its filters are not to be changed. */
   read(region: Region, level: number, mended: ReadMended): FloatRaster {
     return this.upTo(this.segments.length, region, level, mended)
   }
 
-  /** Pixels of a region of the delivered picture; level 1 is half its size, and so on. */
+  /** Pixels of a region of the delivered picture; level 1 is half its size, and so on. Not to be changed, as above. */
   deliver(region: Region, level: number, mended: ReadMended): FloatRaster {
     if (!this.changesFrame) return this.read(region, level, mended)
     if (this.shift && level === 0) return this.read({ ...region, x: region.x + this.shift.x, y: region.y + this.shift.y }, 0, mended)
@@ -210,11 +216,12 @@ export class Chain {
     return Math.abs(most - 1) < 1e-6 ? 1 : most
   }
 
+  /** Pixels after so many segments; they may be kept, so nobody changes them. */
   private upTo(count: number, region: Region, level: number, mended: ReadMended): FloatRaster {
     if (count === 0) return toFloat(mended(region, level))
     const segment = this.segments[count - 1]!
     if (segment.kind === 'tone') {
-      if (!segment.blend) return segment.program.run(count === 1 ? mended(region, level) : this.upTo(count - 1, region, level, mended))
+      if (!segment.blend) return segment.program.run(count === 1 ? mended(region, level) : changeable(this.upTo(count - 1, region, level, mended)))
       const below = this.upTo(count - 1, region, level, mended)
       const changed = segment.program.run({ ...below, data: below.data.slice() })
       return this.blended(below, changed, segment.blend, region, level, mended)
@@ -222,34 +229,22 @@ export class Chain {
     return this.filtered(count, segment, region, level, mended)
   }
 
-  private filtered(count: number, { link, filterKey }: FilterSegment, region: Region, level: number, mended: ReadMended): FloatRaster {
+  private filtered(count: number, { link, filterKey, belowKey }: FilterSegment, region: Region, level: number, mended: ReadMended): FloatRaster {
     const { step, operation } = link
     if (operation.form !== 'area' && operation.form !== 'patch') throw new RangeError(`${operation.name} is no filter`)
     // Nothing is computed where the zone does not reach.
     if (step.zone !== undefined && !this.cover(step.zone, region, level, mended)?.some((value) => value > 0)) return this.upTo(count - 1, region, level, mended)
     if (operation.form === 'patch') return this.patched(count, step, operation, filterKey, region, level, mended)
-    const raster = (data: Float32Array): FloatRaster => ({ width: region.width, height: region.height, channels: this.base.channels, data })
-    const filter = () => {
-      const size = levelSize(this.base.width, this.base.height, level)
-      const wide = clipRegion(growRegion(region, reachOf(link, level)), size.width, size.height)
-      const below = this.upTo(count - 1, wide, level, mended)
-      const inside = { ...region, x: region.x - wide.x, y: region.y - wide.y }
-      return { below, inside, made: crop(operation.render(below, step.settings, step.measured, this.context, level, wide, inside), inside) }
-    }
-    if (!this.remembered && step.strength === 1 && step.zone === undefined) return filter().made
-    // What was there and what the filter made of it, one behind the other: strength and zone lay them over each other anew.
-    const both = this.recall(filterKey, region, level, () => {
-      const { below, inside, made } = filter()
-      const before = crop(below, inside)
-      const values = new Float32Array(2 * before.data.length)
-      values.set(before.data)
-      values.set(made.data, before.data.length)
-      return values
-    })
-    const half = both.length / 2
-    const blended = this.blended(raster(both.subarray(0, half)), raster(both.subarray(half)), step, region, level, mended)
-    // A copy of what is kept, since tone works in place.
-    return step.strength === 1 && step.zone === undefined ? raster(blended.data.slice()) : blended
+    const size = levelSize(this.base.width, this.base.height, level)
+    const wide = clipRegion(growRegion(region, reachOf(link, level)), size.width, size.height)
+    const inside = { ...region, x: region.x - wide.x, y: region.y - wide.y }
+    const raster = ({ width, height }: Region, data: Float32Array): FloatRaster => ({ width, height, channels: this.base.channels, data })
+    const recall = (key: string, part: Region, make: () => Float32Array) => (this.remembered?.keepsFilters ? this.recall(key, part, level, make) : make())
+    // What it reads is kept while its settings change, and what it makes while its strength, its zone or what follows does.
+    let read: FloatRaster | undefined
+    const below = () => (read ??= raster(wide, recall(`below ${belowKey}`, wide, () => this.upTo(count - 1, wide, level, mended).data)))
+    const made = raster(region, recall(filterKey, region, () => crop(operation.render(below(), step.settings, step.measured, this.context, level, wide, inside), inside).data))
+    return step.strength === 1 && step.zone === undefined ? made : this.blended(crop(below(), inside), made, step, region, level, mended)
   }
 
   /** A patch is made at full size and remembered; a smaller level shows the mean of its change. */
@@ -308,6 +303,7 @@ export class Chain {
     const kept = memory.get(address)
     if (kept) return kept
     const made = make()
+    keptFloats.add(made)
     memory.set(address, made)
     return made
   }

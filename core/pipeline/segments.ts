@@ -10,8 +10,15 @@ export interface Link {
   readonly operation: Operation
 }
 
-/** One filter; its key names what it makes of all that stands before it, at full strength and without its zone. */
-export interface FilterSegment { readonly kind: 'filter'; readonly link: Link; readonly filterKey: string }
+/** One filter. */
+export interface FilterSegment {
+  readonly kind: 'filter'
+  readonly link: Link
+  /** Names what it makes of all that stands before it, at full strength and without its zone. */
+  readonly filterKey: string
+  /** Names what stands before it. */
+  readonly belowKey: string
+}
 
 /** A run of links that is rendered at once: fused tone, or one filter. */
 export type Segment = { readonly kind: 'tone'; readonly program: ToneProgram; readonly blend: OperationStep | null } | FilterSegment
@@ -35,11 +42,12 @@ export function segmentsOf(links: readonly Link[], context: OperationContext, ar
     const { step, operation } = link
     const { note: _note, id: _id, ...decisions } = step
     const { strength: _strength, zone: _zone, ...filter } = decisions
+    const belowKey = key
     const filterKey = operation.form === 'tone' ? '' : hashOf(`${key} ${JSON.stringify(filter)}`)
     key = hashOf(`${key} ${JSON.stringify(decisions)} ${step.zone === undefined ? '' : keyOf(areas.get(step.zone))}`)
     if (operation.form !== 'tone') {
       flush()
-      segments.push({ kind: 'filter', link, filterKey })
+      segments.push({ kind: 'filter', link, filterKey, belowKey })
       continue
     }
     const own = operation.parts(step.settings, step.measured, context)

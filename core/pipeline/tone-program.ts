@@ -1,3 +1,4 @@
+import { throughTables, valuesOfSamples, type LazyTable } from '../kernels/tones.js'
 import type { OperationContext, TonePart } from '../operations/operation.js'
 import { depthOf, maximumOf, type FloatRaster, type IntegerRaster } from '../raster/raster.js'
 import { floatOf, toFloat } from '../render/samples.js'
@@ -6,36 +7,36 @@ import { floatOf, toFloat } from '../render/samples.js'
 const STEPS = 65535
 
 /** A function over encoded values, computed step by step when a step is first met: an 8 bit picture has only 256 of them. */
-class ToneTable {
-  /** Value of each step; below 0 where it is not computed yet. */
+class ToneTable implements LazyTable {
   readonly values = new Float32Array(STEPS + 2).fill(-1)
-  private readonly ofSamples = new Map<number, Float32Array>()
+  private readonly ofSamples = new Map<number, LazyTable>()
 
   constructor(private readonly functions: readonly ((encoded: number) => number)[]) {}
 
-  compute(step: number): number {
+  compute(step: number): void {
     let value = Math.min(step, STEPS) / STEPS
     for (const change of this.functions) value = change(value)
     // Rounded as it is kept: the first pixel that asks must get what all later ones get.
-    return (this.values[step] = Math.fround(Math.max(0, Math.min(1, value))))
+    this.values[step] = Math.fround(Math.max(0, Math.min(1, value)))
   }
 
   /** Value of an encoded value, in a straight line between two steps. */
-  at(encoded: number): number {
+  private at(encoded: number): number {
     const at = encoded * STEPS
-    const step = at | 0
-    let low = this.values[step]!
-    if (low < 0) low = this.compute(step)
-    if (at === step) return low
-    let high = this.values[step + 1]!
-    if (high < 0) high = this.compute(step + 1)
-    return low + (high - low) * (at - step)
+    const step = Math.floor(at)
+    for (const entry of at === step ? [step] : [step, step + 1]) if (this.values[entry]! < 0) this.compute(entry)
+    const low = this.values[step]!
+    return at === step ? low : low + (this.values[step + 1]! - low) * (at - step)
   }
 
-  /** A place for the value of every sample there can be; below 0 where it is not known yet. */
-  bySample(maximum: number): Float32Array {
+  /** The same for every sample there can be: one look instead of a float and two looks. */
+  bySample(maximum: number): LazyTable {
     let table = this.ofSamples.get(maximum)
-    if (!table) this.ofSamples.set(maximum, (table = new Float32Array(maximum + 1).fill(-1)))
+    if (!table) {
+      const values = new Float32Array(maximum + 1).fill(-1)
+      table = { values, compute: (sample) => (values[sample] = this.at(floatOf(sample, maximum))) }
+      this.ofSamples.set(maximum, table)
+    }
     return table
   }
 }
@@ -71,9 +72,9 @@ export function compileTone(parts: readonly TonePart[], context: OperationContex
     run(raster) {
       const [first] = stages
       const isSampled = first && 'tables' in first && !(raster.data instanceof Float32Array)
-      const made = isSampled ? fromSamples(raster as IntegerRaster, first.tables) : toFloat(raster)
+      const made = isSampled ? { ...raster, data: valuesOfSamples(raster as IntegerRaster, first.tables.map((table) => table.bySample(maximumOf(depthOf(raster))))) } : toFloat(raster)
       for (const stage of isSampled ? stages.slice(1) : stages) {
-        if ('tables' in stage) applyTables(made.data, channels, stage.tables)
+        if ('tables' in stage) throughTables(made.data, channels, STEPS, stage.tables)
         else applyMatrix(made.data, stage.rows, tones)
       }
       return made
@@ -89,31 +90,6 @@ function tablesOf(runs: readonly (readonly ((value: number) => number)[])[], cha
     tables.push(isLikeFirst ? tables[0]! : new ToneTable(runs.map((run) => run[c]!)))
   }
   return tables
-}
-
-function applyTables(data: Float32Array, channels: number, tables: readonly ToneTable[]): void {
-  for (let c = 0; c < channels; c++) {
-    const table = tables[c]!
-    for (let i = c; i < data.length; i += channels) data[i] = table.at(data[i]!)
-  }
-}
-
-/** The same of samples: one look in a table instead of a float and two looks. */
-function fromSamples(raster: IntegerRaster, tables: readonly ToneTable[]): FloatRaster {
-  const { width, height, channels, data } = raster
-  const maximum = maximumOf(depthOf(raster))
-  const result = new Float32Array(data.length)
-  for (let c = 0; c < channels; c++) {
-    const table = tables[c]!
-    const values = table.bySample(maximum)
-    for (let i = c; i < data.length; i += channels) {
-      const sample = data[i]!
-      let value = values[sample]!
-      if (value < 0) value = values[sample] = Math.fround(table.at(floatOf(sample, maximum)))
-      result[i] = value
-    }
-  }
-  return { width, height, channels, data: result }
 }
 
 function applyMatrix(data: Float32Array, rows: readonly number[], { decode, encode }: OperationContext['tones']): void {

@@ -1,3 +1,4 @@
+import { roundedFloats } from '../kernels/tones.js'
 import { depthOf, maximumOf, type Depth, type IntegerRaster, type FloatRaster } from '../raster/raster.js'
 
 /** A sample as a float between 0 and 1. */
@@ -14,9 +15,5 @@ export function toFloat(raster: IntegerRaster | FloatRaster): FloatRaster {
 
 /** Floats rounded to samples of a depth; a sample that was only made a float comes back as it was. */
 export function rounded({ width, height, channels, data }: FloatRaster, depth: Depth): IntegerRaster {
-  const maximum = maximumOf(depth)
-  const result = depth === 8 ? new Uint8Array(data.length) : new Uint16Array(data.length)
-  // What is stored in whole numbers is cut off, which for values from 0 on is rounding down.
-  for (let i = 0; i < result.length; i++) result[i] = data[i]! * maximum + 0.5
-  return { width, height, channels, data: result }
+  return { width, height, channels, data: roundedFloats(data, depth) }
 }

@@ -33,7 +33,7 @@ export function chainOf(operations: readonly OperationStep[], below: string): Ch
     chainsOf = treatment.areas
   }
   const key = `${below} ${JSON.stringify(operations)}`
-  const kept = chains.get(key) ?? new Chain(baseNow(), { operations, areas: treatment.areas }, { memory: remembered, below })
+  const kept = chains.get(key) ?? new Chain(baseNow(), { operations, areas: treatment.areas }, { memory: remembered, below, keepsFilters: true })
   chains.delete(key)
   chains.set(key, kept)
   if (chains.size > CHAINS_KEPT) chains.delete(chains.keys().next().value!)

@@ -32,6 +32,9 @@ function sampled({ data, channels }: FloatRaster): Sampled {
   return { values: Array.from(data, (value) => Math.round(value * maximum)), lab: [lab.l, lab.a, lab.b], density: -Math.log10(Math.max(1e-4, xyz[1]!)) }
 }
 
+/** Tones of the picture as mended, which stay while its finish is changed. */
+let tonesBefore: { state: string; counts: number[][] } | null = null
+
 /** What is read off the picture and proposed for it: tones, steps, zones, telltales of corrections. */
 export const measuring = {
   /** Histogram, before and after the chain, of a level of some hundred thousand pixels: counts of 256 steps for each channel. */
@@ -39,9 +42,11 @@ export const measuring = {
     const level = smallLevel()
     const whole = wholeOf(level)
     const view: View = { lens: 'plain', strength: 0, show: 'result', operations }
-    const before = await seenPixels(whole, level, { ...view, upTo: 'mended' })
+    const state = `${picture.id} ${mendedState}`
+    if (tonesBefore?.state !== state) tonesBefore = { state, counts: histogramOf(await seenPixels(whole, level, { ...view, upTo: 'mended' })) }
+    const before = tonesBefore.counts
     const after = await seenPixels(whole, level, view)
-    return { before: histogramOf(before), after: histogramOf(after), clipped: clippedShares(after) }
+    return { before, after: histogramOf(after), clipped: clippedShares(after) }
   },
 
   /** What Fennip proposes for the finish, from the mended picture. */
