@@ -41,7 +41,7 @@ function goTo(event: MouseEvent): void {
       </svg>
       <div class="acts">
         <ElButton link data-test="round-on" title="The next part that was not looked at, at 1:1" @click="round.goOn()">Go on <span class="key">PgDn</span></ElButton>
-        <ElButton link data-test="round-back" @click="round.goBack()">Back <span class="key">PgUp</span></ElButton>
+        <ElButton link data-test="round-back" title="The part before it (PgUp)" @click="round.goBack()">Back</ElButton>
         <ElButton link v-if="round.share > 0" data-test="round-anew" @click="round.beginAnew()">Anew</ElButton>
       </div>
     </template>
