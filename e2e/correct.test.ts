@@ -167,9 +167,13 @@ describe('a drop on the window', () => {
     await work.tool('in', 200)
     await page.mouse.click(...(await work.at(0.3, 0.38, size)))
     await expect.poll(async () => (await work.zones(id)).length).toBe(1)
-    await work.correct(id, 'contrast')
-    await work.correct(id, 'contrast')
-    expect((await work.steps(id)).map(({ operation, settings }) => [operation, settings.colours])).toEqual([['contrast', 'kept'], ['contrast', 'kept']])
+    for (const pass of [0, 1]) {
+      await work.correct(id, 'contrast')
+      // A veil is found, and would be taken off with its colour; here it is brightness alone that is given back.
+      await harness.test('set-colours').getByText('kept').click()
+      await expect.poll(async () => (await work.steps(id))[pass]!.settings.colours).toBe('kept')
+    }
+    expect((await work.steps(id)).map(({ operation }) => operation)).toEqual(['contrast', 'contrast'])
     await work.tool('mend', 20)
     for (const n of [3, 4]) {
       await page.mouse.click(...(await work.at(0.36, 0.5, size)))

@@ -1,5 +1,6 @@
 import { Type } from '@sinclair/typebox'
-import { defineArea } from '../operations/operation.js'
+import { fitVeil, SLOPE_PIXELS, type Veil } from './fault-profile.js'
+import { defineArea, type OperationContext, type Survey } from '../operations/operation.js'
 import { boxMean, guidedFilter } from '../raster/box.js'
 import { roundTo } from '../round.js'
 import { brightnessOf, channelOf, rasterOf, withBrightness } from '../operations/brightness.js'
@@ -14,9 +15,14 @@ interface Measured {
   readonly loss: readonly number[]
   /** Deviation of the noise of brightness, by level: what is no stronger stays as it is. */
   readonly noise: readonly number[]
-  /** How much brighter than around it the zone is at each knot: the veil. */
+  /** How much brighter than around it the zone is at each knot: the veil, where none tells by its slopes. */
   readonly veil: readonly number[]
+  /** The veil as light that is added to what comes through, at knots of its own; null where none tells. */
+  readonly over?: (Veil & { readonly grid: ZoneGrid }) | null
 }
+
+/** Between knots of a veil, in pixels: its edge may be as narrow as a drop's. */
+const VEIL_SPACING = 8
 
 /** Contrast is never taken for lost by more than so many times: beyond it there is only noise. */
 const MOST = 4
@@ -33,9 +39,10 @@ const CALMER = 0.9
 const LEAST = 0.004
 
 /**
- * Give back local contrast: what differs from the base, smoothed but for its edges (guided filter, He, Sun and Tang 2013),
- * is made stronger, the more the less of it is left beside what the surroundings have; where it is wished, tone goes to that
- * of the surroundings.
+ * Give back local contrast. A veil is light that is added to what comes through (Koschmieder 1924): how much, is read off the
+ * slopes of light towards the middle of the zone, and it is taken off again. Beside it, what differs from the base, smoothed but for its edges (guided filter, He, Sun and Tang 2013),
+ * is made stronger, the more the less of it is left beside what the surroundings have; where no veil tells by its slopes and it is
+ * wished, tone goes to that of the surroundings.
  * By default in brightness alone: the linear light of all channels changes in one ratio, so that chromaticity stays.
  */
 export const contrast = defineArea<Settings, Measured>({
@@ -48,7 +55,7 @@ export const contrast = defineArea<Settings, Measured>({
   trouble: 'Contrast is lost: a drop on the window, a veil',
   settings: Type.Object({
     amount: Type.Number({ title: 'Amount', minimum: 0, maximum: 200, default: 100, step: 5, unit: '%', description: '100 gives back all that is lost beside the surroundings.' }),
-    veil: Type.Number({ title: 'Veil taken off', minimum: 0, maximum: 100, default: 0, step: 5, unit: '%', description: 'How far the tone of the zone goes to that of its surroundings: right where both show the same, a sky or a wall.' }),
+    veil: Type.Number({ title: 'Veil taken off', minimum: 0, maximum: 100, default: 0, step: 5, unit: '%', description: 'How much of the light that lies over the zone is taken off. Where none is found by itself, how far the tone of the zone goes to that of its surroundings.' }),
     radiusPx: Type.Number({ title: 'Over', minimum: 4, maximum: 250, default: 60, step: 2, unit: 'px', description: 'Half the width over which contrast is judged.' }),
     colours: Type.Union([Type.Literal('kept'), Type.Literal('changed')], { title: 'Colours', default: 'kept', description: 'kept: brightness alone is changed; changed: each channel for itself.' }),
   }, { additionalProperties: false }),
@@ -71,9 +78,12 @@ export const contrast = defineArea<Settings, Measured>({
     const tone = cellMedians(tones, inside, 0)
     const hasSurroundings = outside.some((cell) => cell.length > 0)
     const veil = smoothedOnce(fillSmoothly(tone.map((value, i) => (hasSurroundings ? value - target[i]! : 0)), grid), grid)
-    return { grid, loss: storedValues(loss), veil: storedValues(veil), noise: noiseOfZone(survey, context).map((value) => roundTo(value, 6)) }
+    return { grid, loss: storedValues(loss), veil: storedValues(veil), over: veilOver(survey, context), noise: noiseOfZone(survey, context).map((value) => roundTo(value, 6)) }
   },
   propose(survey, context) {
+    const over = veilOver(survey, context)
+    // What a veil takes of the contrast comes back when its light is taken off.
+    if (over) return { settings: { amount: 0, veil: 100, colours: 'changed' }, reason: `A veil lies over the zone: ${(100 * Math.min(...over.through)).toFixed(0)} % of the light comes through where it is densest.` }
     const view = viewOfZone(survey, 100_000)
     const brightness = brightnessOf(view.pixels, context)
     const base = boxMean(brightness, 8)
@@ -92,19 +102,31 @@ export const contrast = defineArea<Settings, Measured>({
     if (!measured) return below
     const radius = Math.max(1, Math.round(radiusPx / 2 ** level))
     const loss = gridField(measured.grid, measured.loss, region, level)
-    const veil = gridField(measured.grid, measured.veil, region, level)
+    const { over } = measured
+    const veil = over ? null : gridField(measured.grid, measured.veil, region, level)
+    const through = over && gridField(over.grid, over.through, region, level)
     const share = amount / 100
     const noise = atLevel(measured.noise, level)
     const [unsure, certain] = [UNSURE * noise, CERTAIN * noise]
     const brightness = brightnessOf(below, context)
-    const stronger = (plane: typeof brightness) => {
+    const unveiled = (plane: typeof brightness) => {
+      if (!over || !through || taken === 0) return plane
+      const data = plane.data.map((value, i) => {
+        const part = 1 - (taken / 100) * (1 - through[i]!)
+        return part === 1 ? value : context.tones.encode(Math.max(0, (context.tones.decode(value) - over.light * (1 - part)) / part))
+      })
+      return { ...plane, data }
+    }
+    const stronger = (veiled: typeof brightness) => {
+      const plane = unveiled(veiled)
+      if (share === 0 && !veil) return plane
       const base = guidedFilter(plane, plane, radius, EDGE * EDGE).data
       const data = plane.data.map((value, i) => {
         const smooth = base[i]!
         const detail = value - smooth
         // Detail as weak as the noise is not told from it, and is not made stronger.
         const told = Math.max(0, Math.min(1, (Math.abs(detail) - unsure) / (certain - unsure)))
-        return Math.max(0, Math.min(1, smooth - (taken / 100) * veil[i]! + detail * (1 + share * told * told * (3 - 2 * told) * (loss[i]! - 1))))
+        return Math.max(0, Math.min(1, smooth - (veil ? (taken / 100) * veil[i]! : 0) + detail * (1 + share * told * told * (3 - 2 * told) * (loss[i]! - 1))))
       })
       return { ...plane, data }
     }
@@ -113,3 +135,10 @@ export const contrast = defineArea<Settings, Measured>({
   },
 })
 
+/** The veil that lies over a zone, as it is stored. */
+function veilOver(survey: Survey, context: OperationContext): Measured['over'] {
+  const view = viewOfZone(survey, SLOPE_PIXELS)
+  const grid = gridOver(view, VEIL_SPACING)
+  const veil = fitVeil(view, grid, context)
+  return veil && { grid, light: roundTo(veil.light, 5), through: storedValues(Float64Array.from(veil.through)) }
+}

@@ -1,5 +1,7 @@
 import { Type } from '@sinclair/typebox'
-import { defineArea } from '../operations/operation.js'
+import { fitLightChange, SLOPE_PIXELS, type LightChange } from './fault-profile.js'
+import { defineArea, type OperationContext, type Survey } from '../operations/operation.js'
+import type { FloatRaster, Region } from '../raster/raster.js'
 import { boxMean } from '../raster/box.js'
 import { brightnessOf } from '../operations/brightness.js'
 import { cellMedians, cellsOf, fillSmoothly, gridField, gridOver, smoothedOnce, storedValues, type ZoneGrid } from './zone-grid.js'
@@ -15,12 +17,20 @@ interface Measured {
   readonly wanted: readonly (readonly number[])[]
   /** How many times more contrast the surroundings have. */
   readonly contrast: number
+  /** What lies over the zone, where it tells by its slopes; then the surroundings are not asked. */
+  readonly change?: (LightChange & { readonly grid: ZoneGrid }) | null
 }
 
+/** Between knots of a change of light, in pixels: a streak is narrow. */
+const CHANGE_SPACING = 8
+
 const MOST = 3
+/** Surroundings are of one tone when the zone lies so many of their deviations beside them. */
+const OF_ONE_TONE = 2
 
 /**
- * Bring tone, colour and contrast of a zone to those of its surroundings: local means are moved to what the surroundings
+ * Bring tone and colour of a zone to what they would be without what lies over it: light that is added or taken, read off the
+ * slopes of light towards its middle. Where no such light tells, bring tone, colour and contrast of a zone to those of its surroundings: local means are moved to what the surroundings
  * give when they are carried on smoothly through the zone, and deviations are scaled (moment matching, Reinhard and others
  * 2001, on a grid instead of over the whole).
  */
@@ -51,10 +61,12 @@ export const match = defineArea<Settings, Measured>({
     const base = boxMean(brightness, Math.max(2, Math.round(finestPx / 2 / 2 ** view.level))).data
     const spread = brightness.data.map((value, i) => Math.abs(value - base[i]!))
     const [here, around] = [meanWhere(spread, view.cover, 'inside'), meanWhere(spread, view.cover, 'outside')]
-    return { grid, own: own.map(storedValues), wanted: wanted.map(storedValues), contrast: here && around ? Number(Math.max(1 / MOST, Math.min(MOST, around / here)).toFixed(3)) : 1 }
+    return { grid, own: own.map(storedValues), wanted: wanted.map(storedValues), contrast: here && around ? Number(Math.max(1 / MOST, Math.min(MOST, around / here)).toFixed(3)) : 1, change: areSurroundingsOfOneTone(view.cover, base) ? null : changeOver(survey, context) }
   },
   propose(survey, context) {
     const view = viewOfZone(survey, 100_000)
+    const change = areSurroundingsOfOneTone(view.cover, boxMean(brightnessOf(view.pixels, context), 8).data) ? null : changeOver(survey, context)
+    if (change) return { settings: {}, reason: change.isGain ? 'The zone takes light, the more the nearer its middle.' : 'Light is added over the zone, the more the nearer its middle.' }
     const differences = Array.from({ length: context.channels }, (_, c) => {
       const [here, around] = [meanWhere(view.pixels.data, view.cover, 'inside', context.channels, c), meanWhere(view.pixels.data, view.cover, 'outside', context.channels, c)]
       return here === null || around === null ? 0 : here - around
@@ -63,9 +75,11 @@ export const match = defineArea<Settings, Measured>({
     return { settings: { finestPx: Math.max(8, Math.min(500, Math.round(side / 6 / 4) * 4)) }, reason: `The zone differs from what is around it by ${differences.map((value) => (255 * value).toFixed(0)).join(', ')} of 255.` }
   },
   reach: () => 0,
-  render(below, { tone, colour, contrast }, measured, { luminance }, level, region) {
+  render(below, { tone, colour, contrast }, measured, context, level, region) {
     if (!measured) return below
     const { channels, data } = below
+    const { luminance } = context
+    if (measured.change) return withoutChange(below, measured.change, tone / 100, colour / 100, context, level, region)
     const own = measured.own.map((values) => gridField(measured.grid, values, region, level))
     const wanted = measured.wanted.map((values) => gridField(measured.grid, values, region, level))
     const gain = 1 + (contrast / 100) * (measured.contrast - 1)
@@ -82,3 +96,40 @@ export const match = defineArea<Settings, Measured>({
     return { ...below, data: result }
   },
 })
+
+/** Whether what is around a zone is of one tone beside what it differs from it: then that is what it should have. @param base  Brightness without its detail. */
+function areSurroundingsOfOneTone(cover: Float32Array, base: Float32Array): boolean {
+  const [here, there] = [meanWhere(base, cover, 'inside'), meanWhere(base, cover, 'outside')]
+  if (here === null || there === null) return false
+  const spread = meanWhere(base.map((value) => (value - there) ** 2), cover, 'outside')!
+  return Math.abs(here - there) > OF_ONE_TONE * Math.sqrt(spread)
+}
+
+/** The light that lies over a zone, as it is stored. */
+function changeOver(survey: Survey, context: OperationContext): Measured['change'] {
+  const view = viewOfZone(survey, SLOPE_PIXELS)
+  const grid = gridOver(view, CHANGE_SPACING)
+  const change = fitLightChange(view, grid, context)
+  return change && { grid, isGain: change.isGain, channels: change.channels.map((values) => storedValues(Float64Array.from(values))) }
+}
+
+/** @param tone, colour  How far the change of brightness and that of colour are undone, 0 to 1. */
+function withoutChange(below: FloatRaster, { grid, isGain, channels: stored }: NonNullable<Measured['change']>, tone: number, colour: number, { luminance, tones: { decode, encode } }: OperationContext, level: number, region: Region): FloatRaster {
+  const { channels, data } = below
+  const fields = stored.map((values) => gridField(grid, values, region, level))
+  const result = data.slice()
+  const undone = new Float64Array(channels)
+  for (let i = 0; i < data.length / channels; i++) {
+    let brighter = 0
+    for (let c = 0; c < channels; c++) {
+      const light = decode(data[i * channels + c]!)
+      undone[c] = isGain ? light / fields[c]![i]! - light : -fields[c]![i]!
+      brighter += luminance[c]! * undone[c]!
+    }
+    for (let c = 0; c < channels; c++) {
+      const by = tone * brighter + colour * (undone[c]! - brighter)
+      if (by !== 0) result[i * channels + c] = encode(Math.max(0, decode(data[i * channels + c]!) + by))
+    }
+  }
+  return { ...below, data: result }
+}

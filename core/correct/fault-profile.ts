@@ -1,0 +1,202 @@
+import { exp } from '../numbers/exact-math.js'
+import type { OperationContext } from '../operations/operation.js'
+import type { ZoneView } from '../operations/zone-view.js'
+import { gaussianBlur } from '../raster/blur.js'
+import { distanceFrom } from '../raster/distance-transform.js'
+import type { Plane } from '../raster/raster.js'
+import type { ZoneGrid } from './zone-grid.js'
+
+/**
+ * What a fault does to the light on the way from the edge of its zone to its middle: a veil, a drop, a streak of light.
+ *
+ * Along the way inward a picture grows lighter as often as it grows darker, and mostly by little; a fault that fades towards its
+ * edge grows on all sides alike. So on each ring of pixels equally far from the edge the middle of their slopes is the fault's,
+ * whatever the zone and its surroundings show. It is measured ring by ring and added up from the edge on, where there is none.
+ *
+ * After Zheng, Yu, Kang and Lin 2008, "Single-image vignetting correction using radial gradient symmetry" (from memory), with
+ * the distance from the edge of a zone in place of the distance from the middle of a lens.
+ */
+
+/** A zone with its surroundings is looked at on so many pixels: the more there are, the fainter a fault may be. */
+export const SLOPE_PIXELS = 250_000
+/** Width of a ring, and of what slopes are taken over, in pixels of the view. */
+const RING = 4
+const OVER = 2
+/** Deviation of the Gaussians before slopes are taken: of the light, and of the distance, whose ridges have no direction. */
+const SOFT = 1.5
+const SOFT_WAY = 3
+/** Slopes count where the distance grows by at least this much a pixel. */
+const LEAST_WAY = 0.6
+/** Rings with fewer pixels say nothing, and of larger ones so many are asked. */
+const FEWEST = 300
+const MOST = 2000
+/** Slopes are held against the light they are found in, and this is added to it, so that dark pixels do not say all. */
+const DARK = 0.02
+/** Relative slopes up to this size are as good as none. */
+const SMALL = 0.002
+/** A ring tells of a fault when that explains more than this share of its slopes. */
+const TELLS = 0.01
+/** All rings together, likewise: what explains less is chance. */
+const TELLS_AT_ALL = 0.006
+const ROUNDS = 10
+
+/** Slopes inward of one channel on one ring, the light where they were taken, and what they count. */
+interface Ring { readonly slopes: Float64Array; readonly light: Float64Array }
+
+interface Rings {
+  /** Of each channel, from the edge inward. */
+  readonly channels: readonly (readonly Ring[])[]
+  /** Distance from the edge of the zone, in pixels of the view, negative outside. */
+  readonly distance: Float32Array
+}
+
+/** A function of the distance from the edge of a zone, told at the knots of a grid. */
+export type AtKnots = readonly number[]
+
+/** A veil: what lies behind it comes through in part, and its own light is added (Koschmieder 1924). */
+export interface Veil {
+  /** Linear light of a veil that lets nothing through. */
+  readonly light: number
+  /** Share of the light that comes through, at each knot. */
+  readonly through: AtKnots
+}
+
+/** What is added to the light of each channel, or, where `isGain`, by what it is multiplied. */
+export interface LightChange { readonly isGain: boolean; readonly channels: readonly AtKnots[] }
+
+/** The veil that lies over a zone; null where none tells. */
+export function fitVeil(view: ZoneView, grid: ZoneGrid, context: OperationContext): Veil | null {
+  const rings = ringsOf(view, context)
+  if (!rings) return null
+  // A veil is grey: all channels say the same, and their colours tell its light from what it takes.
+  const together = rings.channels[0]!.map((_ring, n) => joined(rings.channels.map((channel) => channel[n]!)))
+  const withLight = (light: number) => ({ light, fit: fitRings(together, (value) => value - light) })
+  const best = (lights: readonly number[]) => lights.map(withLight).reduce((a, b) => (b.fit.left < a.fit.left ? b : a))
+  const coarse = best(Array.from({ length: 13 }, (_, k) => k / 10))
+  const { light, fit } = best([-0.06, -0.04, -0.02, 0, 0.02, 0.04, 0.06].map((by) => Math.max(0, coarse.light + by)))
+  if (fit.left > (1 - TELLS_AT_ALL) * fit.all) return null
+  const logarithms = addedUp(fit.rates)
+  const through = atKnots(view, grid, rings.distance, logarithms).map((value) => Math.max(LEAST_THROUGH, Math.min(1, exp(value))))
+  return Math.min(...through) < LEAST_DENSE ? { light, through } : null
+}
+/** A veil that lets more through everywhere is none. */
+const LEAST_DENSE = 0.93
+/** What lets less through leaves nothing but noise. */
+const LEAST_THROUGH = 0.2
+
+/** What is added to the light of each channel, or what share of it is taken, whichever says more; null where neither tells. */
+export function fitLightChange(view: ZoneView, grid: ZoneGrid, context: OperationContext): LightChange | null {
+  const rings = ringsOf(view, context)
+  if (!rings) return null
+  const kinds = ([[false, () => 1], [true, (value: number) => value]] as const).map(([isGain, of]) => {
+    const fits = rings.channels.map((channel) => fitRings(channel, of))
+    return { isGain, fits, left: fits.reduce((sum, { left }) => sum + left, 0), all: fits.reduce((sum, { all }) => sum + all, 0) }
+  })
+  const { isGain, fits, left, all } = kinds.reduce((a, b) => (b.left < a.left ? b : a))
+  if (left > (1 - TELLS_AT_ALL) * all) return null
+  return { isGain, channels: fits.map(({ rates }) => atKnots(view, grid, rings.distance, addedUp(rates)).map((value) => (isGain ? Math.max(LEAST_THROUGH, Math.min(1 / LEAST_THROUGH, exp(value))) : value))) }
+}
+
+function ringsOf(view: ZoneView, { channels, tones }: OperationContext): Rings | null {
+  const { region: { width, height }, pixels, cover } = view
+  const isIn = Uint8Array.from(cover, (value) => (value >= 0.5 ? 1 : 0))
+  const isOut = isIn.map((value) => 1 - value)
+  if (!isOut.includes(1) || !isIn.includes(1)) return null
+  const [inward, outward] = [distanceFrom(isOut, width, height), distanceFrom(isIn, width, height)]
+  const distance = Float32Array.from(isIn, (value, i) => (value ? inward[i]! - 0.5 : 0.5 - outward[i]!))
+  const way = gaussianBlur({ width, height, data: distance }, SOFT_WAY).data
+  const planes = Array.from({ length: channels }, (_, c) => gaussianBlur({ width, height, data: Float32Array.from({ length: width * height }, (_value, i) => tones.decode(pixels.data[i * channels + c]!)) }, SOFT))
+  const count = Math.ceil(distance.reduce((most, value) => Math.max(most, value), 0) / RING)
+  const found = planes.map(() => Array.from({ length: count }, () => ({ slopes: [] as number[], light: [] as number[] })))
+  for (let y = OVER + 1; y < height - OVER - 1; y++) {
+    for (let x = OVER + 1; x < width - OVER - 1; x++) {
+      const i = y * width + x
+      if (distance[i]! < 0) continue
+      const [across, down] = [(way[i + 1]! - way[i - 1]!) / 2, (way[i + width]! - way[i - width]!) / 2]
+      const size = Math.sqrt(across * across + down * down)
+      if (size < LEAST_WAY) continue
+      const [dx, dy] = [(OVER * across) / size, (OVER * down) / size]
+      const ring = Math.min(count - 1, Math.floor(distance[i]! / RING))
+      for (const [c, plane] of planes.entries()) {
+        found[c]![ring]!.slopes.push((between(plane, x + dx, y + dy) - between(plane, x - dx, y - dy)) / (2 * OVER))
+        found[c]![ring]!.light.push(plane.data[i]!)
+      }
+    }
+  }
+  return { distance, channels: found.map((channel) => channel.map(({ slopes, light }) => thinned(slopes, light))) }
+}
+
+/** Value between four pixels. */
+function between({ width, data }: Plane, x: number, y: number): number {
+  const [left, top] = [Math.floor(x), Math.floor(y)]
+  const [s, t, i] = [x - left, y - top, top * width + left]
+  return (data[i]! * (1 - s) + data[i + 1]! * s) * (1 - t) + (data[i + width]! * (1 - s) + data[i + width + 1]! * s) * t
+}
+
+function thinned(slopes: readonly number[], light: readonly number[]): Ring {
+  const every = Math.max(1, Math.floor(slopes.length / MOST))
+  const some = (values: readonly number[]) => Float64Array.from({ length: slopes.length < FEWEST ? 0 : Math.ceil(values.length / every) }, (_, k) => values[k * every]!)
+  return { slopes: some(slopes), light: some(light) }
+}
+
+const joined = (rings: readonly Ring[]): Ring => ({ slopes: Float64Array.from(rings.flatMap(({ slopes }) => [...slopes])), light: Float64Array.from(rings.flatMap(({ light }) => [...light])) })
+
+/** @param of  What a slope is proportional to, of the light. @returns The factor of each ring, 0 where it tells nothing, and slopes before and after. */
+function fitRings(rings: readonly Ring[], of: (light: number) => number): { rates: number[]; all: number; left: number } {
+  let [all, left] = [0, 0]
+  const rates = rings.map((ring) => {
+    const fit = fitRing(ring, of)
+    const tells = fit.all - fit.left > TELLS * fit.all
+    all += fit.all
+    left += tells ? fit.left : fit.all
+    return tells ? fit.rate : 0
+  })
+  return { rates, all, left }
+}
+
+/** The factor that leaves the least sum of sizes of relative slopes, by weights that are found again and again (Weiszfeld 1937). */
+function fitRing({ slopes, light }: Ring, of: (light: number) => number): { rate: number; all: number; left: number } {
+  const scale = light.map((value) => 1 / (value + DARK))
+  const [x, y] = [light.map((value, k) => of(value) * scale[k]!), slopes.map((value, k) => value * scale[k]!)]
+  let rate = 0
+  for (let round = 0; round < ROUNDS; round++) {
+    let [up, down] = [0, 1e-12]
+    for (let k = 0; k < y.length; k++) {
+      const weight = 1 / Math.max(SMALL, Math.abs(y[k]! - rate * x[k]!))
+      up += weight * x[k]! * y[k]!
+      down += weight * x[k]! * x[k]!
+    }
+    rate = up / down
+  }
+  let [all, left] = [0, 0]
+  for (let k = 0; k < y.length; k++) {
+    all += Math.abs(y[k]!)
+    left += Math.abs(y[k]! - rate * x[k]!)
+  }
+  return { rate, all, left }
+}
+
+/** Rates of the rings added up from the edge inward, as they stand at the middle of each. */
+function addedUp(rates: readonly number[]): number[] {
+  let sum = 0
+  return rates.map((rate) => {
+    sum += rate * RING
+    return sum - (rate * RING) / 2
+  })
+}
+
+/** A function of the distance at the knots of a grid, in straight lines between the middles of rings; 0 outside the zone. */
+function atKnots({ region, level }: ZoneView, grid: ZoneGrid, distance: Float32Array, rings: readonly number[]): number[] {
+  const step = 2 ** level
+  return Array.from({ length: grid.columns * grid.rows }, (_, k) => {
+    const place = (first: number, n: number, from: number, count: number) => Math.max(0, Math.min(count - 1, Math.floor((first + n * grid.spacing) / step) - from))
+    const x = place(grid.x, k % grid.columns, region.x, region.width)
+    const y = place(grid.y, Math.floor(k / grid.columns), region.y, region.height)
+    const at = distance[y * region.width + x]!
+    if (at <= 0) return 0
+    const ring = at / RING - 0.5
+    const low = Math.max(-1, Math.min(rings.length - 1, Math.floor(ring)))
+    const valueOf = (n: number) => (n < 0 ? 0 : rings[Math.min(rings.length - 1, n)]!)
+    return valueOf(low) + (valueOf(low + 1) - valueOf(low)) * Math.max(0, Math.min(1, ring - low))
+  })
+}
