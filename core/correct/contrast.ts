@@ -1,6 +1,6 @@
 import { Type } from '@sinclair/typebox'
-import { fitVeil, SLOPE_PIXELS, type Veil } from './fault-profile.js'
-import { defineArea, type OperationContext, type Survey } from '../operations/operation.js'
+import { fitVeil, type Veil } from './fault-profile.js'
+import { defineArea } from '../operations/operation.js'
 import { boxMean, guidedFilter } from '../raster/box.js'
 import { roundTo } from '../round.js'
 import { brightnessOf, channelOf, rasterOf, withBrightness } from '../operations/brightness.js'
@@ -18,11 +18,8 @@ interface Measured {
   /** How much brighter than around it the zone is at each knot: the veil, where none tells by its slopes. */
   readonly veil: readonly number[]
   /** The veil as light that is added to what comes through, at knots of its own; null where none tells. */
-  readonly over?: (Veil & { readonly grid: ZoneGrid }) | null
+  readonly over?: Veil | null
 }
-
-/** Between knots of a veil, in pixels: its edge may be as narrow as a drop's. */
-const VEIL_SPACING = 8
 
 /** Contrast is never taken for lost by more than so many times: beyond it there is only noise. */
 const MOST = 4
@@ -39,11 +36,15 @@ const CALMER = 0.9
 const LEAST = 0.004
 
 /**
- * Give back local contrast. A veil is light that is added to what comes through (Koschmieder 1924): how much, is read off the
- * slopes of light towards the middle of the zone, and it is taken off again. Beside it, what differs from the base, smoothed but for its edges (guided filter, He, Sun and Tang 2013),
- * is made stronger, the more the less of it is left beside what the surroundings have; where no veil tells by its slopes and it is
- * wished, tone goes to that of the surroundings.
- * By default in brightness alone: the linear light of all channels changes in one ratio, so that chromaticity stays.
+ * Give back local contrast.
+ *
+ * A veil is light that is added to what comes through (Koschmieder 1924). How much is read off the slopes of light towards the
+ * middle of the zone (`fault-profile.ts`), and it is taken off again. Where none tells so and it is wished, tone goes to that of
+ * the surroundings.
+ *
+ * Besides, what differs from the base, smoothed but for its edges (guided filter, He, Sun and Tang 2013), is made stronger, the
+ * more the less of it is left beside what the surroundings have. By default brightness alone is changed: the linear light of
+ * all channels in one ratio, so that chromaticity stays.
  */
 export const contrast = defineArea<Settings, Measured>({
   name: 'contrast',
@@ -78,10 +79,10 @@ export const contrast = defineArea<Settings, Measured>({
     const tone = cellMedians(tones, inside, 0)
     const hasSurroundings = outside.some((cell) => cell.length > 0)
     const veil = smoothedOnce(fillSmoothly(tone.map((value, i) => (hasSurroundings ? value - target[i]! : 0)), grid), grid)
-    return { grid, loss: storedValues(loss), veil: storedValues(veil), over: veilOver(survey, context), noise: noiseOfZone(survey, context).map((value) => roundTo(value, 6)) }
+    return { grid, loss: storedValues(loss), veil: storedValues(veil), over: fitVeil(view, context), noise: noiseOfZone(survey, context).map((value) => roundTo(value, 6)) }
   },
   propose(survey, context) {
-    const over = veilOver(survey, context)
+    const over = fitVeil(viewOfZone(survey), context)
     // What a veil takes of the contrast comes back when its light is taken off.
     if (over) return { settings: { amount: 0, veil: 100, colours: 'changed' }, reason: `A veil lies over the zone: ${(100 * Math.min(...over.through)).toFixed(0)} % of the light comes through where it is densest.` }
     const view = viewOfZone(survey, 100_000)
@@ -134,11 +135,3 @@ export const contrast = defineArea<Settings, Measured>({
     return rasterOf(Array.from({ length: below.channels }, (_, c) => stronger(channelOf(below, c))))
   },
 })
-
-/** The veil that lies over a zone, as it is stored. */
-function veilOver(survey: Survey, context: OperationContext): Measured['over'] {
-  const view = viewOfZone(survey, SLOPE_PIXELS)
-  const grid = gridOver(view, VEIL_SPACING)
-  const veil = fitVeil(view, grid, context)
-  return veil && { grid, light: roundTo(veil.light, 5), through: storedValues(Float64Array.from(veil.through)) }
-}

@@ -4,7 +4,7 @@ import { contextOf } from '../pipeline/chain.js'
 import { makeRandom } from '../random.js'
 import { greyProfile, srgbProfile } from '../raster/profile.js'
 import { fitLightChange, fitVeil } from './fault-profile.js'
-import { gridField, gridOver } from './zone-grid.js'
+import { gridField, type ZoneGrid } from './zone-grid.js'
 
 /** Known faults over a picture of things of chance, lighter and darker, so that the zone shows something else than its surroundings. */
 
@@ -34,8 +34,8 @@ function viewOf(channels: 1 | 3, light: (x: number, y: number, c: number) => num
 }
 
 /** Values at the knots, read at some places on the way to the middle. */
-function along(view: ZoneView, values: readonly number[]): { at: number; strength: number }[] {
-  const field = gridField(gridOver(view, 8), values, view.region, 0)
+function along(view: ZoneView, grid: ZoneGrid, values: readonly number[]): { at: number; strength: number }[] {
+  const field = gridField(grid, values, view.region, 0)
   return [70, 85, 100, 120, 150, 180].map((x) => ({ at: field[cy * width + x]!, strength: strengthAt(x, cy) }))
 }
 
@@ -43,19 +43,19 @@ describe('a veil', () => {
   it.each([1, 3] as const)('in %i channels tells its light and how much it lets through, whatever it lies on', (channels) => {
     const scene = things(channels, 3)
     const view = viewOf(channels, (x, y, c) => { const m = 0.5 * strengthAt(x, y); return scene(x, y, c) * (1 - m) + 0.4 * m })
-    const veil = fitVeil(view, gridOver(view, 8), context(channels))!
+    const veil = fitVeil(view, context(channels))!
     expect(Math.abs(veil.light - 0.4)).toBeLessThan(0.1)
-    for (const { at, strength } of along(view, veil.through)) expect(Math.abs(at - (1 - 0.5 * strength))).toBeLessThan(0.1)
+    for (const { at, strength } of along(view, veil.grid, veil.through)) expect(Math.abs(at - (1 - 0.5 * strength))).toBeLessThan(0.1)
   })
   it('is not found where there is none, nor where the zone has no edge', () => {
     const scene = things(3, 4)
     const clean = viewOf(3, scene)
-    const found = fitVeil(clean, gridOver(clean, 8), context(3))
+    const found = fitVeil(clean, context(3))
     // What chance makes of it is next to nothing.
     expect(found === null || Math.min(...found.through) > 0.9).toBe(true)
     const all = { ...clean, cover: clean.cover.map(() => 1) }
-    expect(fitVeil(all, gridOver(all, 8), context(3))).toBeNull()
-    expect(fitLightChange(all, gridOver(all, 8), context(3))).toBeNull()
+    expect(fitVeil(all, context(3))).toBeNull()
+    expect(fitLightChange(all, context(3))).toBeNull()
   })
 })
 
@@ -64,16 +64,16 @@ describe('a change of light', () => {
     const scene = things(3, 5)
     const added = [0.02, 0.12, 0.06]
     const view = viewOf(3, (x, y, c) => scene(x, y, c) + added[c]! * strengthAt(x, y))
-    const change = fitLightChange(view, gridOver(view, 8), context(3))!
+    const change = fitLightChange(view, context(3))!
     expect(change.isGain).toBe(false)
-    added.forEach((most, c) => { for (const { at, strength } of along(view, change.channels[c]!)) expect(Math.abs(at - most * strength)).toBeLessThan(0.015) })
+    added.forEach((most, c) => { for (const { at, strength } of along(view, change.grid, change.channels[c]!)) expect(Math.abs(at - most * strength)).toBeLessThan(0.015) })
   })
   it('that takes a share of the light tells what is left of each channel', () => {
     const scene = things(3, 6)
     const left = [0.7, 0.6, 0.8]
     const view = viewOf(3, (x, y, c) => scene(x, y, c) * (1 - (1 - left[c]!) * strengthAt(x, y)))
-    const change = fitLightChange(view, gridOver(view, 8), context(3))!
+    const change = fitLightChange(view, context(3))!
     expect(change.isGain).toBe(true)
-    left.forEach((least, c) => { for (const { at, strength } of along(view, change.channels[c]!)) expect(Math.abs(at - (1 - (1 - least) * strength))).toBeLessThan(0.08) })
+    left.forEach((least, c) => { for (const { at, strength } of along(view, change.grid, change.channels[c]!)) expect(Math.abs(at - (1 - (1 - least) * strength))).toBeLessThan(0.08) })
   })
 })

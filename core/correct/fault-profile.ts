@@ -4,7 +4,8 @@ import type { ZoneView } from '../operations/zone-view.js'
 import { gaussianBlur } from '../raster/blur.js'
 import { distanceFrom } from '../raster/distance-transform.js'
 import type { Plane } from '../raster/raster.js'
-import type { ZoneGrid } from './zone-grid.js'
+import { roundTo } from '../round.js'
+import { gridOver, storedValues, type ZoneGrid } from './zone-grid.js'
 
 /**
  * What a fault does to the light on the way from the edge of its zone to its middle: a veil, a drop, a streak of light.
@@ -17,8 +18,8 @@ import type { ZoneGrid } from './zone-grid.js'
  * the distance from the edge of a zone in place of the distance from the middle of a lens.
  */
 
-/** A zone with its surroundings is looked at on so many pixels: the more there are, the fainter a fault may be. */
-export const SLOPE_PIXELS = 250_000
+/** Between knots, in pixels: the edge of a drop or a streak is narrow. */
+const SPACING = 8
 /** Width of a ring, and of what slopes are taken over, in pixels of the view. */
 const RING = 4
 const OVER = 2
@@ -39,8 +40,11 @@ const TELLS = 0.01
 /** All rings together, likewise: what explains less is chance. */
 const TELLS_AT_ALL = 0.006
 const ROUNDS = 10
+/** A veil that lets more through everywhere is none, and what lets less through leaves nothing but noise. */
+const LEAST_DENSE = 0.93
+const LEAST_THROUGH = 0.2
 
-/** Slopes inward of one channel on one ring, the light where they were taken, and what they count. */
+/** Slopes inward of one channel on one ring, and the light where they were taken. */
 interface Ring { readonly slopes: Float64Array; readonly light: Float64Array }
 
 interface Rings {
@@ -50,22 +54,25 @@ interface Rings {
   readonly distance: Float32Array
 }
 
-/** A function of the distance from the edge of a zone, told at the knots of a grid. */
-export type AtKnots = readonly number[]
-
 /** A veil: what lies behind it comes through in part, and its own light is added (Koschmieder 1924). */
 export interface Veil {
+  readonly grid: ZoneGrid
   /** Linear light of a veil that lets nothing through. */
   readonly light: number
   /** Share of the light that comes through, at each knot. */
-  readonly through: AtKnots
+  readonly through: readonly number[]
 }
 
-/** What is added to the light of each channel, or, where `isGain`, by what it is multiplied. */
-export interface LightChange { readonly isGain: boolean; readonly channels: readonly AtKnots[] }
+/** What is added to the light of each channel at each knot, or, where `isGain`, by what it is multiplied. */
+export interface LightChange {
+  readonly grid: ZoneGrid
+  readonly isGain: boolean
+  readonly channels: readonly (readonly number[])[]
+}
 
-/** The veil that lies over a zone; null where none tells. */
-export function fitVeil(view: ZoneView, grid: ZoneGrid, context: OperationContext): Veil | null {
+/** The veil that lies over a zone; null where none tells. @param view  A zone with its surroundings. */
+export function fitVeil(view: ZoneView, context: OperationContext): Veil | null {
+  const grid = gridOver(view, SPACING)
   const rings = ringsOf(view, context)
   if (!rings) return null
   // A veil is grey: all channels say the same, and their colours tell its light from what it takes.
@@ -77,15 +84,12 @@ export function fitVeil(view: ZoneView, grid: ZoneGrid, context: OperationContex
   if (fit.left > (1 - TELLS_AT_ALL) * fit.all) return null
   const logarithms = addedUp(fit.rates)
   const through = atKnots(view, grid, rings.distance, logarithms).map((value) => Math.max(LEAST_THROUGH, Math.min(1, exp(value))))
-  return Math.min(...through) < LEAST_DENSE ? { light, through } : null
+  return Math.min(...through) < LEAST_DENSE ? { grid, light: roundTo(light, 5), through: storedValues(through) } : null
 }
-/** A veil that lets more through everywhere is none. */
-const LEAST_DENSE = 0.93
-/** What lets less through leaves nothing but noise. */
-const LEAST_THROUGH = 0.2
 
-/** What is added to the light of each channel, or what share of it is taken, whichever says more; null where neither tells. */
-export function fitLightChange(view: ZoneView, grid: ZoneGrid, context: OperationContext): LightChange | null {
+/** What is added to the light of each channel, or what share of it is taken, whichever says more; null where neither tells. @param view  A zone with its surroundings. */
+export function fitLightChange(view: ZoneView, context: OperationContext): LightChange | null {
+  const grid = gridOver(view, SPACING)
   const rings = ringsOf(view, context)
   if (!rings) return null
   const kinds = ([[false, () => 1], [true, (value: number) => value]] as const).map(([isGain, of]) => {
@@ -94,7 +98,8 @@ export function fitLightChange(view: ZoneView, grid: ZoneGrid, context: Operatio
   })
   const { isGain, fits, left, all } = kinds.reduce((a, b) => (b.left < a.left ? b : a))
   if (left > (1 - TELLS_AT_ALL) * all) return null
-  return { isGain, channels: fits.map(({ rates }) => atKnots(view, grid, rings.distance, addedUp(rates)).map((value) => (isGain ? Math.max(LEAST_THROUGH, Math.min(1 / LEAST_THROUGH, exp(value))) : value))) }
+  const valueOf = (sum: number) => (isGain ? Math.max(LEAST_THROUGH, Math.min(1 / LEAST_THROUGH, exp(sum))) : sum)
+  return { grid, isGain, channels: fits.map(({ rates }) => storedValues(atKnots(view, grid, rings.distance, addedUp(rates)).map(valueOf))) }
 }
 
 function ringsOf(view: ZoneView, { channels, tones }: OperationContext): Rings | null {
@@ -186,9 +191,9 @@ function addedUp(rates: readonly number[]): number[] {
 }
 
 /** A function of the distance at the knots of a grid, in straight lines between the middles of rings; 0 outside the zone. */
-function atKnots({ region, level }: ZoneView, grid: ZoneGrid, distance: Float32Array, rings: readonly number[]): number[] {
+function atKnots({ region, level }: ZoneView, grid: ZoneGrid, distance: Float32Array, rings: readonly number[]): Float64Array {
   const step = 2 ** level
-  return Array.from({ length: grid.columns * grid.rows }, (_, k) => {
+  return Float64Array.from({ length: grid.columns * grid.rows }, (_, k) => {
     const place = (first: number, n: number, from: number, count: number) => Math.max(0, Math.min(count - 1, Math.floor((first + n * grid.spacing) / step) - from))
     const x = place(grid.x, k % grid.columns, region.x, region.width)
     const y = place(grid.y, Math.floor(k / grid.columns), region.y, region.height)

@@ -1,6 +1,6 @@
 import { Type } from '@sinclair/typebox'
-import { fitLightChange, SLOPE_PIXELS, type LightChange } from './fault-profile.js'
-import { defineArea, type OperationContext, type Survey } from '../operations/operation.js'
+import { fitLightChange, type LightChange } from './fault-profile.js'
+import { defineArea, type OperationContext } from '../operations/operation.js'
 import type { FloatRaster, Region } from '../raster/raster.js'
 import { boxMean } from '../raster/box.js'
 import { brightnessOf } from '../operations/brightness.js'
@@ -18,11 +18,8 @@ interface Measured {
   /** How many times more contrast the surroundings have. */
   readonly contrast: number
   /** What lies over the zone, where it tells by its slopes; then the surroundings are not asked. */
-  readonly change?: (LightChange & { readonly grid: ZoneGrid }) | null
+  readonly change?: LightChange | null
 }
-
-/** Between knots of a change of light, in pixels: a streak is narrow. */
-const CHANGE_SPACING = 8
 
 const MOST = 3
 /** Surroundings are of one tone when the zone lies so many of their deviations beside them. */
@@ -61,11 +58,11 @@ export const match = defineArea<Settings, Measured>({
     const base = boxMean(brightness, Math.max(2, Math.round(finestPx / 2 / 2 ** view.level))).data
     const spread = brightness.data.map((value, i) => Math.abs(value - base[i]!))
     const [here, around] = [meanWhere(spread, view.cover, 'inside'), meanWhere(spread, view.cover, 'outside')]
-    return { grid, own: own.map(storedValues), wanted: wanted.map(storedValues), contrast: here && around ? Number(Math.max(1 / MOST, Math.min(MOST, around / here)).toFixed(3)) : 1, change: areSurroundingsOfOneTone(view.cover, base) ? null : changeOver(survey, context) }
+    return { grid, own: own.map(storedValues), wanted: wanted.map(storedValues), contrast: here && around ? Number(Math.max(1 / MOST, Math.min(MOST, around / here)).toFixed(3)) : 1, change: areSurroundingsOfOneTone(view.cover, base) ? null : fitLightChange(view, context) }
   },
   propose(survey, context) {
     const view = viewOfZone(survey, 100_000)
-    const change = areSurroundingsOfOneTone(view.cover, boxMean(brightnessOf(view.pixels, context), 8).data) ? null : changeOver(survey, context)
+    const change = areSurroundingsOfOneTone(view.cover, boxMean(brightnessOf(view.pixels, context), 8).data) ? null : fitLightChange(viewOfZone(survey), context)
     if (change) return { settings: {}, reason: change.isGain ? 'The zone takes light, the more the nearer its middle.' : 'Light is added over the zone, the more the nearer its middle.' }
     const differences = Array.from({ length: context.channels }, (_, c) => {
       const [here, around] = [meanWhere(view.pixels.data, view.cover, 'inside', context.channels, c), meanWhere(view.pixels.data, view.cover, 'outside', context.channels, c)]
@@ -105,16 +102,8 @@ function areSurroundingsOfOneTone(cover: Float32Array, base: Float32Array): bool
   return Math.abs(here - there) > OF_ONE_TONE * Math.sqrt(spread)
 }
 
-/** The light that lies over a zone, as it is stored. */
-function changeOver(survey: Survey, context: OperationContext): Measured['change'] {
-  const view = viewOfZone(survey, SLOPE_PIXELS)
-  const grid = gridOver(view, CHANGE_SPACING)
-  const change = fitLightChange(view, grid, context)
-  return change && { grid, isGain: change.isGain, channels: change.channels.map((values) => storedValues(Float64Array.from(values))) }
-}
-
-/** @param tone, colour  How far the change of brightness and that of colour are undone, 0 to 1. */
-function withoutChange(below: FloatRaster, { grid, isGain, channels: stored }: NonNullable<Measured['change']>, tone: number, colour: number, { luminance, tones: { decode, encode } }: OperationContext, level: number, region: Region): FloatRaster {
+/** A picture without the light that lies over a zone. @param tone, colour  How far the change of brightness and that of colour are undone, 0 to 1. */
+function withoutChange(below: FloatRaster, { grid, isGain, channels: stored }: LightChange, tone: number, colour: number, { luminance, tones: { decode, encode } }: OperationContext, level: number, region: Region): FloatRaster {
   const { channels, data } = below
   const fields = stored.map((values) => gridField(grid, values, region, level))
   const result = data.slice()
