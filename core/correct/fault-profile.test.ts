@@ -68,6 +68,12 @@ describe('a change of light', () => {
     expect(change.isGain).toBe(false)
     added.forEach((most, c) => { for (const { at, strength } of along(view, change.grid, change.channels[c]!)) expect(Math.abs(at - most * strength)).toBeLessThan(0.015) })
   })
+  it('is not told by a zone that ends within it', () => {
+    const scene = things(3, 5)
+    const wide = (x: number, y: number) => smooth((radius + 45 - Math.hypot(x - cx, y - cy)) / 90)
+    const view = viewOf(3, (x, y, c) => scene(x, y, c) + [0.02, 0.12, 0.06][c]! * wide(x, y))
+    expect(fitLightChange(view, context(3))).toBeNull()
+  })
   it('that takes a share of the light tells what is left of each channel', () => {
     const scene = things(3, 6)
     const left = [0.7, 0.6, 0.8]

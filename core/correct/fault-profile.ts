@@ -28,6 +28,8 @@ const SOFT = 1.5
 const SOFT_WAY = 3
 /** Slopes count where the distance grows by at least this much a pixel. */
 const LEAST_WAY = 0.6
+/** A zone with fewer rings from its edge to its middle is too narrow for slopes to be told apart, and its surroundings are near. */
+const FEWEST_RINGS = 8
 /** Rings with fewer pixels say nothing, and of larger ones so many are asked. */
 const FEWEST = 300
 const MOST = 2000
@@ -40,6 +42,9 @@ const TELLS = 0.01
 /** All rings together, likewise: what explains less is chance. */
 const TELLS_AT_ALL = 0.006
 const ROUNDS = 10
+/** So many rings beyond the edge are looked at: where they have more than this share of the strongest slope within, the zone ends within the fault. */
+const BEYOND = 2
+const GOES_ON = 0.3
 /** A veil that lets more through everywhere is none, and what lets less through leaves nothing but noise. */
 const LEAST_DENSE = 0.93
 const LEAST_THROUGH = 0.2
@@ -48,7 +53,7 @@ const LEAST_THROUGH = 0.2
 interface Ring { readonly slopes: Float64Array; readonly light: Float64Array }
 
 interface Rings {
-  /** Of each channel, from the edge inward. */
+  /** Of each channel, those beyond the edge first, then from the edge inward. */
   readonly channels: readonly (readonly Ring[])[]
   /** Distance from the edge of the zone, in pixels of the view, negative outside. */
   readonly distance: Float32Array
@@ -81,7 +86,7 @@ export function fitVeil(view: ZoneView, context: OperationContext): Veil | null 
   const best = (lights: readonly number[]) => lights.map(withLight).reduce((a, b) => (b.fit.left < a.fit.left ? b : a))
   const coarse = best(Array.from({ length: 13 }, (_, k) => k / 10))
   const { light, fit } = best([-0.06, -0.04, -0.02, 0, 0.02, 0.04, 0.06].map((by) => Math.max(0, coarse.light + by)))
-  if (fit.left > (1 - TELLS_AT_ALL) * fit.all) return null
+  if (fit.left > (1 - TELLS_AT_ALL) * fit.all || goesOn(fit.rates)) return null
   const logarithms = addedUp(fit.rates)
   const through = atKnots(view, grid, rings.distance, logarithms).map((value) => Math.max(LEAST_THROUGH, Math.min(1, exp(value))))
   return Math.min(...through) < LEAST_DENSE ? { grid, light: roundTo(light, 5), through: storedValues(through) } : null
@@ -97,7 +102,7 @@ export function fitLightChange(view: ZoneView, context: OperationContext): Light
     return { isGain, fits, left: fits.reduce((sum, { left }) => sum + left, 0), all: fits.reduce((sum, { all }) => sum + all, 0) }
   })
   const { isGain, fits, left, all } = kinds.reduce((a, b) => (b.left < a.left ? b : a))
-  if (left > (1 - TELLS_AT_ALL) * all) return null
+  if (left > (1 - TELLS_AT_ALL) * all || fits.some(({ rates }) => goesOn(rates))) return null
   const valueOf = (sum: number) => (isGain ? Math.max(LEAST_THROUGH, Math.min(1 / LEAST_THROUGH, exp(sum))) : sum)
   return { grid, isGain, channels: fits.map(({ rates }) => storedValues(atKnots(view, grid, rings.distance, addedUp(rates)).map(valueOf))) }
 }
@@ -109,19 +114,20 @@ function ringsOf(view: ZoneView, { channels, tones }: OperationContext): Rings |
   if (!isOut.includes(1) || !isIn.includes(1)) return null
   const [inward, outward] = [distanceFrom(isOut, width, height), distanceFrom(isIn, width, height)]
   const distance = Float32Array.from(isIn, (value, i) => (value ? inward[i]! - 0.5 : 0.5 - outward[i]!))
+  const count = BEYOND + Math.ceil(distance.reduce((most, value) => Math.max(most, value), 0) / RING)
+  if (count < BEYOND + FEWEST_RINGS) return null
   const way = gaussianBlur({ width, height, data: distance }, SOFT_WAY).data
   const planes = Array.from({ length: channels }, (_, c) => gaussianBlur({ width, height, data: Float32Array.from({ length: width * height }, (_value, i) => tones.decode(pixels.data[i * channels + c]!)) }, SOFT))
-  const count = Math.ceil(distance.reduce((most, value) => Math.max(most, value), 0) / RING)
   const found = planes.map(() => Array.from({ length: count }, () => ({ slopes: [] as number[], light: [] as number[] })))
   for (let y = OVER + 1; y < height - OVER - 1; y++) {
     for (let x = OVER + 1; x < width - OVER - 1; x++) {
       const i = y * width + x
-      if (distance[i]! < 0) continue
+      if (distance[i]! < -BEYOND * RING) continue
       const [across, down] = [(way[i + 1]! - way[i - 1]!) / 2, (way[i + width]! - way[i - width]!) / 2]
       const size = Math.sqrt(across * across + down * down)
       if (size < LEAST_WAY) continue
       const [dx, dy] = [(OVER * across) / size, (OVER * down) / size]
-      const ring = Math.min(count - 1, Math.floor(distance[i]! / RING))
+      const ring = Math.min(count - 1, BEYOND + Math.floor(distance[i]! / RING))
       for (const [c, plane] of planes.entries()) {
         found[c]![ring]!.slopes.push((between(plane, x + dx, y + dy) - between(plane, x - dx, y - dy)) / (2 * OVER))
         found[c]![ring]!.light.push(plane.data[i]!)
@@ -181,10 +187,16 @@ function fitRing({ slopes, light }: Ring, of: (light: number) => number): { rate
   return { rate, all, left }
 }
 
+/** Whether a fault goes on beyond the edge of its zone: then what it is at the edge is not known. */
+function goesOn(rates: readonly number[]): boolean {
+  const strongest = rates.slice(BEYOND).reduce((most, rate) => Math.max(most, Math.abs(rate)), 0)
+  return rates.slice(0, BEYOND).some((rate) => Math.abs(rate) > GOES_ON * strongest)
+}
+
 /** Rates of the rings added up from the edge inward, as they stand at the middle of each. */
 function addedUp(rates: readonly number[]): number[] {
   let sum = 0
-  return rates.map((rate) => {
+  return rates.slice(BEYOND).map((rate) => {
     sum += rate * RING
     return sum - (rate * RING) / 2
   })
