@@ -29,7 +29,7 @@ const SOFT_WAY = 3
 /** Slopes count where the distance grows by at least this much a pixel. */
 const LEAST_WAY = 0.6
 /** A zone with fewer rings from its edge to its middle is too narrow for slopes to be told apart, and its surroundings are near. */
-const FEWEST_RINGS = 8
+const FEWEST_RINGS = 6
 /** Rings with fewer pixels say nothing, and of larger ones so many are asked. */
 const FEWEST = 300
 const MOST = 2000
