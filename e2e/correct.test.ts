@@ -169,7 +169,8 @@ describe('a drop on the window', () => {
     await expect.poll(async () => (await work.zones(id)).length).toBe(1)
     for (const pass of [0, 1]) {
       await work.correct(id, 'contrast')
-      // A veil is found, and would be taken off with its colour; here it is brightness alone that is given back.
+      // A veil is found, and would be taken off in every channel; here it is brightness alone that is given back.
+      expect((await work.steps(id))[0]!.settings).toMatchObject({ veil: 100, amount: 0 })
       await harness.test('set-colours').getByText('kept').click()
       await expect.poll(async () => (await work.steps(id))[pass]!.settings.colours).toBe('kept')
     }

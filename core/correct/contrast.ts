@@ -1,5 +1,5 @@
 import { Type } from '@sinclair/typebox'
-import { fitVeil, type Veil } from './fault-profile.js'
+import { veilOver, type Veil } from './fault-profile.js'
 import { defineArea } from '../operations/operation.js'
 import { boxMean, guidedFilter } from '../raster/box.js'
 import { roundTo } from '../round.js'
@@ -79,10 +79,10 @@ export const contrast = defineArea<Settings, Measured>({
     const tone = cellMedians(tones, inside, 0)
     const hasSurroundings = outside.some((cell) => cell.length > 0)
     const veil = smoothedOnce(fillSmoothly(tone.map((value, i) => (hasSurroundings ? value - target[i]! : 0)), grid), grid)
-    return { grid, loss: storedValues(loss), veil: storedValues(veil), over: fitVeil(view, context), noise: noiseOfZone(survey, context).map((value) => roundTo(value, 6)) }
+    return { grid, loss: storedValues(loss), veil: storedValues(veil), over: veilOver(survey, context), noise: noiseOfZone(survey, context).map((value) => roundTo(value, 6)) }
   },
   propose(survey, context) {
-    const over = fitVeil(viewOfZone(survey), context)
+    const over = veilOver(survey, context)
     // What a veil takes of the contrast comes back when its light is taken off.
     if (over) return { settings: { amount: 0, veil: 100, colours: 'changed' }, reason: `A veil lies over the zone: ${(100 * Math.min(...over.through)).toFixed(0)} % of the light comes through where it is densest.` }
     const view = viewOfZone(survey, 100_000)

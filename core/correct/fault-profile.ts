@@ -1,7 +1,10 @@
 import { exp } from '../numbers/exact-math.js'
-import type { OperationContext } from '../operations/operation.js'
-import type { ZoneView } from '../operations/zone-view.js'
+import { brightnessOf } from '../operations/brightness.js'
+import type { OperationContext, Survey } from '../operations/operation.js'
+import { isOn, meanWhere } from '../operations/zone-means.js'
+import { viewOfZone, type ZoneView } from '../operations/zone-view.js'
 import { gaussianBlur } from '../raster/blur.js'
+import { boxMean } from '../raster/box.js'
 import { distanceFrom } from '../raster/distance-transform.js'
 import type { Plane } from '../raster/raster.js'
 import { roundTo } from '../round.js'
@@ -42,6 +45,9 @@ const TELLS = 0.01
 /** All rings together, likewise: what explains less is chance. */
 const TELLS_AT_ALL = 0.006
 const ROUNDS = 10
+/** Surroundings are of one tone when the zone lies so many of their deviations beside them, without detail over this radius. */
+const OF_ONE_TONE = 2
+const DETAIL = 8
 /** So many rings beyond the edge are looked at: where they have more than this share of the strongest slope within, the zone ends within the fault. */
 const BEYOND = 2
 const GOES_ON = 0.3
@@ -73,6 +79,36 @@ export interface LightChange {
   readonly grid: ZoneGrid
   readonly isGain: boolean
   readonly channels: readonly (readonly number[])[]
+}
+
+/** Once for every picture below a step: it is proposed from and then measured. */
+function once<T>(find: (survey: Survey, context: OperationContext) => T): (survey: Survey, context: OperationContext) => T {
+  const known = new WeakMap<Survey, { readonly found: T }>()
+  return (survey, context) => {
+    let kept = known.get(survey)
+    if (!kept) known.set(survey, (kept = { found: find(survey, context) }))
+    return kept.found
+  }
+}
+
+/** The veil that lies over the zone of a survey; null where none tells. */
+export const veilOver = once((survey, context) => fitVeil(viewOfZone(survey), context))
+
+/**
+ * The light that lies over the zone of a survey; null where none tells, and where its surroundings are of one tone beside what
+ * the zone differs from them: then that is what it should have.
+ */
+export const lightChangeOver = once((survey, context) => {
+  const view = viewOfZone(survey)
+  return areSurroundingsOfOneTone(view, context) ? null : fitLightChange(view, context)
+})
+
+function areSurroundingsOfOneTone({ pixels, cover }: ZoneView, context: OperationContext): boolean {
+  const base = boxMean(brightnessOf(pixels, context), DETAIL).data
+  const [here, there] = [meanWhere(base, cover, 'inside'), meanWhere(base, cover, 'outside')]
+  if (here === null || there === null) return false
+  const spread = meanWhere(base.map((value) => (value - there) ** 2), cover, 'outside')!
+  return Math.abs(here - there) > OF_ONE_TONE * Math.sqrt(spread)
 }
 
 /** The veil that lies over a zone; null where none tells. @param view  A zone with its surroundings. */
@@ -109,8 +145,9 @@ export function fitLightChange(view: ZoneView, context: OperationContext): Light
 
 function ringsOf(view: ZoneView, { channels, tones }: OperationContext): Rings | null {
   const { region: { width, height }, pixels, cover } = view
-  const isIn = Uint8Array.from(cover, (value) => (value >= 0.5 ? 1 : 0))
-  const isOut = isIn.map((value) => 1 - value)
+  // A soft zone begins where its cover does.
+  const isOut = Uint8Array.from(cover, (value) => (isOn('outside', value) ? 1 : 0))
+  const isIn = isOut.map((value) => 1 - value)
   if (!isOut.includes(1) || !isIn.includes(1)) return null
   const [inward, outward] = [distanceFrom(isOut, width, height), distanceFrom(isIn, width, height)]
   const distance = Float32Array.from(isIn, (value, i) => (value ? inward[i]! - 0.5 : 0.5 - outward[i]!))

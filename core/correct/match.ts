@@ -1,5 +1,5 @@
 import { Type } from '@sinclair/typebox'
-import { fitLightChange, type LightChange } from './fault-profile.js'
+import { lightChangeOver, type LightChange } from './fault-profile.js'
 import { defineArea, type OperationContext } from '../operations/operation.js'
 import type { FloatRaster, Region } from '../raster/raster.js'
 import { boxMean } from '../raster/box.js'
@@ -22,8 +22,6 @@ interface Measured {
 }
 
 const MOST = 3
-/** Surroundings are of one tone when the zone lies so many of their deviations beside them. */
-const OF_ONE_TONE = 2
 
 /**
  * Bring tone and colour of a zone to what they would be without what lies over it: light that is added or taken, read off the
@@ -58,12 +56,12 @@ export const match = defineArea<Settings, Measured>({
     const base = boxMean(brightness, Math.max(2, Math.round(finestPx / 2 / 2 ** view.level))).data
     const spread = brightness.data.map((value, i) => Math.abs(value - base[i]!))
     const [here, around] = [meanWhere(spread, view.cover, 'inside'), meanWhere(spread, view.cover, 'outside')]
-    return { grid, own: own.map(storedValues), wanted: wanted.map(storedValues), contrast: here && around ? Number(Math.max(1 / MOST, Math.min(MOST, around / here)).toFixed(3)) : 1, change: areSurroundingsOfOneTone(view.cover, base) ? null : fitLightChange(view, context) }
+    return { grid, own: own.map(storedValues), wanted: wanted.map(storedValues), contrast: here && around ? Number(Math.max(1 / MOST, Math.min(MOST, around / here)).toFixed(3)) : 1, change: lightChangeOver(survey, context) }
   },
   propose(survey, context) {
-    const view = viewOfZone(survey, 100_000)
-    const change = areSurroundingsOfOneTone(view.cover, boxMean(brightnessOf(view.pixels, context), 8).data) ? null : fitLightChange(viewOfZone(survey), context)
+    const change = lightChangeOver(survey, context)
     if (change) return { settings: {}, reason: change.isGain ? 'The zone takes light, the more the nearer its middle.' : 'Light is added over the zone, the more the nearer its middle.' }
+    const view = viewOfZone(survey, 100_000)
     const differences = Array.from({ length: context.channels }, (_, c) => {
       const [here, around] = [meanWhere(view.pixels.data, view.cover, 'inside', context.channels, c), meanWhere(view.pixels.data, view.cover, 'outside', context.channels, c)]
       return here === null || around === null ? 0 : here - around
@@ -93,14 +91,6 @@ export const match = defineArea<Settings, Measured>({
     return { ...below, data: result }
   },
 })
-
-/** Whether what is around a zone is of one tone beside what it differs from it: then that is what it should have. @param base  Brightness without its detail. */
-function areSurroundingsOfOneTone(cover: Float32Array, base: Float32Array): boolean {
-  const [here, there] = [meanWhere(base, cover, 'inside'), meanWhere(base, cover, 'outside')]
-  if (here === null || there === null) return false
-  const spread = meanWhere(base.map((value) => (value - there) ** 2), cover, 'outside')!
-  return Math.abs(here - there) > OF_ONE_TONE * Math.sqrt(spread)
-}
 
 /** A picture without the light that lies over a zone. @param tone, colour  How far the change of brightness and that of colour are undone, 0 to 1. */
 function withoutChange(below: FloatRaster, { grid, isGain, channels: stored }: LightChange, tone: number, colour: number, { luminance, tones: { decode, encode } }: OperationContext, level: number, region: Region): FloatRaster {
