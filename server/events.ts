@@ -2,8 +2,9 @@ import pg from 'pg'
 import type { Logger } from 'pino'
 import type { Response } from 'express'
 
-/** Something that open screens want to know at once. */
+/** Something that open screens want to know at once, or workers. */
 export type Event =
+  | { type: 'work-waits' }
   | { type: 'listing'; picture: string }
   | { type: 'revision'; picture: string; revision: number }
   | { type: 'run'; picture: string; run: string; kind: string; state: string; progress: number }
@@ -66,7 +67,7 @@ export class EventHub {
       for (const [screen, { picture, account }] of this.screens) {
         if (event.type === 'account-removed') {
           if (account === event.account) screen.end()
-        } else if (picture === event.picture || picture === '*') screen.write(`data: ${JSON.stringify(event)}\n\n`)
+        } else if (event.type !== 'work-waits' && (picture === event.picture || picture === '*')) screen.write(`data: ${JSON.stringify(event)}\n\n`)
       }
     }, () => {
       // Screens missed what happened meanwhile.

@@ -3,6 +3,7 @@ import { mkdtempSync, readdirSync, readFileSync, rmSync, utimesSync, writeFileSy
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import PgBoss from 'pg-boss'
+import { pino } from 'pino'
 import { encodePicture } from '../codec/write.js'
 import { rationalEntry, textEntry, TAG, writeExif } from '../codec/directory.js'
 import { makeRandom } from '../core/random.js'
@@ -13,6 +14,8 @@ import { startServices, type Services } from '../scripts/services.js'
 import { toProblem } from './api/problems.js'
 import { openDatabase } from './database/database.js'
 import { prepareDatabase } from './database/prepare.js'
+import { EventChannel } from './events.js'
+import { beat, endRun } from './runs/runs.js'
 
 /** What goes wrong in a running server: requests that make no sense, answers that get lost, parts that are killed. */
 
@@ -258,6 +261,28 @@ describe('parts that are killed', () => {
       await cluster.stop()
     }
   }, 120000)
+})
+
+describe('what is told of a run', () => {
+  it('comes in the order in which it happened: nothing after its end, though a sign of life was on its way', async () => {
+    const database = openDatabase(services.environment.FENNIP_DATABASE_URL!)
+    const told = new Map<string, string[]>()
+    const channel = new EventChannel(services.environment.FENNIP_DATABASE_URL!, pino({ level: 'silent' }), (event) => {
+      if (event.type === 'run') told.set(event.run, [...(told.get(event.run) ?? []), event.state])
+    }, () => undefined)
+    try {
+      await channel.start()
+      const runs = Array.from({ length: 60 }, () => ({ id: uuid(), kind: 'find', picture_id: picture, parameters: '{}', state: 'running', holder: uuid() }))
+      await database('runs').insert(runs)
+      await Promise.all(runs.map(({ id, holder }) => Promise.all([beat(database, id, holder, 0.5), endRun(database, id, holder, { state: 'done' })])))
+      await expect.poll(() => runs.filter(({ id }) => told.get(id)?.includes('done')).length).toBe(runs.length)
+      await expect.poll(() => runs.map(({ id }) => told.get(id)!.at(-1)).filter((state) => state !== 'done')).toEqual([])
+      await database('runs').whereIn('id', runs.map(({ id }) => id)).delete()
+    } finally {
+      await channel.stop()
+      await database.destroy()
+    }
+  })
 })
 
 describe('one busy picture', () => {

@@ -73,7 +73,7 @@ async function start(): Promise<void> {
   }
   // Who begins something waits for it: it is taken at once, not when the queue is next looked at.
   const channel = new EventChannel(settings.databaseUrl, log, (event) => {
-    if (event.type === 'run' && event.state === 'queued') for (const taker of takers) boss.notifyWorker(taker)
+    if (event.type === 'work-waits') for (const taker of takers) boss.notifyWorker(taker)
   }, () => undefined)
   await channel.start()
   const sweep = setInterval(() => void reviveRuns(database, boss).catch((error: unknown) => log.warn({ error }, 'sweep')), 4000)

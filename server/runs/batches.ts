@@ -84,7 +84,7 @@ export async function pauseBatch(database: Database, id: string): Promise<Batch>
 export async function resumeBatch(database: Database, boss: PgBoss, id: string): Promise<Batch> {
   await database('batches').where({ id }).update({ paused: false })
   const waiting = (await database('runs').where({ batch_id: id, state: 'queued' }).orderBy('created_at').select('id', 'kind')) as { id: string; kind: RunKind }[]
-  for (const run of waiting) await wake(boss, run)
+  for (const run of waiting) await wake(database, boss, run)
   return readBatch(database, id)
 }
 
@@ -98,6 +98,6 @@ export async function cancelBatch(database: Database, id: string): Promise<Batch
 export async function retryBatch(database: Database, boss: PgBoss, id: string): Promise<Batch> {
   const again = (await database('runs').where({ batch_id: id, state: 'failed' })
     .update({ state: 'queued', progress: 0, problem: null, holder: null, ended_at: null, cancel_wanted: false }).returning(['id', 'kind'])) as { id: string; kind: RunKind }[]
-  for (const run of again) await wake(boss, run)
+  for (const run of again) await wake(database, boss, run)
   return readBatch(database, id)
 }

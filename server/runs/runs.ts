@@ -76,9 +76,8 @@ export async function queueJobRun(database: Database, boss: PgBoss, kind: RunKin
 }
 
 async function begin(database: Database, boss: PgBoss, values: Record<string, unknown>): Promise<Run> {
-  const [row] = (await database('runs').insert({ id: randomUUID(), ...values }).returning('*')) as [RunRow]
-  await wake(boss, row)
-  await tell(database, row)
+  const [row] = (await changeAndTell(database, (runs) => runs.insert({ id: randomUUID(), ...values }))) as [RunRow]
+  await wake(database, boss, row)
   return runOf(row)
 }
 
@@ -87,9 +86,10 @@ export async function runsOfJob(database: Database, job: string): Promise<Run[]>
   return rows.map(runOf)
 }
 
-/** Put a message into the queue that a run waits. */
-export async function wake(boss: PgBoss, run: { readonly id: string; readonly kind: RunKind }): Promise<void> {
+/** Put a message into the queue that a run waits, and call a worker: who begins something waits for it. */
+export async function wake(database: Database, boss: PgBoss, run: { readonly id: string; readonly kind: RunKind }): Promise<void> {
   await boss.send(queueOf(run.kind), { run: run.id }, { retryLimit: 0 })
+  await notify(database, { type: 'work-waits' })
 }
 
 export async function readRun(database: Database, id: string): Promise<Run> {
@@ -105,35 +105,29 @@ export async function runsOf(database: Database, picture: string): Promise<Run[]
 
 export async function cancelRun(database: Database, id: string): Promise<Run> {
   await readRun(database, id)
-  const [waiting] = (await database('runs').where({ id, state: 'queued' }).update({ state: 'cancelled', cancel_wanted: true, ended_at: database.fn.now() }).returning('*')) as RunRow[]
-  if (waiting) await tell(database, waiting)
-  else await database('runs').where({ id, state: 'running' }).update({ cancel_wanted: true })
+  const [waiting] = await changeAndTell(database, (runs) => runs.where({ id, state: 'queued' }).update({ state: 'cancelled', cancel_wanted: true, ended_at: database.fn.now() }))
+  if (!waiting) await database('runs').where({ id, state: 'running' }).update({ cancel_wanted: true })
   return readRun(database, id)
 }
 
 /** Take a run for oneself. @returns Null when another holds it, it has ended, or its batch is paused. */
 export async function takeRun(database: Database, id: string, holder: string): Promise<Run | null> {
-  const [row] = (await database('runs').where({ id, state: 'queued' }).where(inNoPausedBatch)
-    .update({ state: 'running', holder, heartbeat_at: database.fn.now(), attempts: database.raw('attempts + 1') }).returning('*')) as RunRow[]
-  if (row) await tell(database, row)
+  const [row] = await changeAndTell(database, (runs) => runs.where({ id, state: 'queued' }).where(inNoPausedBatch)
+    .update({ state: 'running', holder, heartbeat_at: database.fn.now(), attempts: database.raw('attempts + 1') }))
   return row ? runOf(row) : null
 }
 
 /** Sign of life with progress. @returns False when the run is to stop: cancelled, or taken from this holder. */
 export async function beat(database: Database, id: string, holder: string, progress: number): Promise<boolean> {
-  const [row] = (await database('runs').where({ id, holder, state: 'running' }).update({ heartbeat_at: database.fn.now(), progress }).returning('*')) as RunRow[]
-  if (!row) return false
-  await tell(database, row)
-  return !row.cancel_wanted
+  const [row] = await changeAndTell(database, (runs) => runs.where({ id, holder, state: 'running' }).update({ heartbeat_at: database.fn.now(), progress }))
+  return row !== undefined && !row.cancel_wanted
 }
 
 export async function endRun(database: Database, id: string, holder: string, end: { state: 'done' | 'failed' | 'cancelled'; result?: Record<string, unknown>; problem?: Record<string, unknown> }): Promise<void> {
-  const [row] = (await database('runs').where({ id, holder, state: 'running' })
-    .update({
-      state: end.state, ended_at: database.fn.now(), ...(end.state === 'done' ? { progress: 1 } : {}),
-      result: end.result ? JSON.stringify(end.result) : null, problem: end.problem ? JSON.stringify(end.problem) : null,
-    }).returning('*')) as RunRow[]
-  if (row) await tell(database, row)
+  await changeAndTell(database, (runs) => runs.where({ id, holder, state: 'running' }).update({
+    state: end.state, ended_at: database.fn.now(), ...(end.state === 'done' ? { progress: 1 } : {}),
+    result: end.result ? JSON.stringify(end.result) : null, problem: end.problem ? JSON.stringify(end.problem) : null,
+  }))
 }
 
 /** Condition on runs that may be worked on. */
@@ -151,6 +145,14 @@ export async function reviveRuns(database: Database, boss: PgBoss): Promise<numb
   return silent.length
 }
 
-async function tell(database: Database, row: RunRow): Promise<void> {
-  await notify(database, { type: 'run', picture: row.picture_id ?? row.job_id ?? row.id, run: row.id, kind: row.kind, state: row.state, progress: row.progress })
+/**
+ * Change runs and tell of it. Both in one transaction: what is told comes in the order in which it happened, so that a sign of
+ * life is never heard after the end.
+ */
+function changeAndTell(database: Database, change: (runs: Knex.QueryBuilder) => Knex.QueryBuilder): Promise<RunRow[]> {
+  return database.transaction(async (transaction) => {
+    const rows = (await change(transaction('runs')).returning('*')) as RunRow[]
+    for (const row of rows) await notify(transaction, { type: 'run', picture: row.picture_id ?? row.job_id ?? row.id, run: row.id, kind: row.kind, state: row.state, progress: row.progress })
+    return rows
+  })
 }

@@ -26,6 +26,10 @@ const telltales = (severity: number): Telltales => ({
 const flawOf = (id: string, x: number, weight: number, more: Partial<Flaw> = {}): Flaw => ({ id, kind: 'dust', shape: { type: 'disc', x, y: 100, r: 10 }, state: 'open', contrast: -3, weight, confidence: 0.9, origin: 'found', ...more })
 const stepOf = (id: string, flaw: string, severity = 0): Step => ({ id, stage: 'mend', flaw, method: 'heal', methodVersion: 2, shape: { type: 'disc', x: 50, y: 60, r: 10 }, softEdgePx: 3, strength: 1, seed: 0, source: { dx: 30, dy: 0 }, chosenBy: 'fennip', reason: 'test', telltales: telltales(severity) })
 
+const failed = (id: string) => Promise.resolve({ id, kind: 'find', state: 'failed', progress: 1, problem: { detail: 'The disk is full.' } as { detail: string } | null })
+/** What the server says of work that it is asked for. */
+let readRun = failed
+
 /** What the server says it has taken back, and how often the picture was read. */
 let wentBack: Operation[] | null = null
 let read = 0
@@ -55,7 +59,7 @@ vi.mock('../shared/api.js', () => ({
       return refuse ? Promise.reject(refuse) : Promise.resolve({ id: `r${searches.length}`, kind: 'find', state: 'queued', progress: 0 })
     },
     export: () => Promise.resolve({ id: 'handed', kind: 'export', state: 'queued', progress: 0 }),
-    run: (id: string) => Promise.resolve({ id, kind: 'find', state: 'failed', progress: 1, problem: { detail: 'The disk is full.' } }),
+    run: (id: string) => readRun(id),
   },
 }))
 vi.mock('../workers/pool.js', () => ({
@@ -337,6 +341,18 @@ describe('news of the server', () => {
   it('of work that failed says why', async () => {
     listener({ type: 'run', run: 'r', state: 'failed', progress: 1 })
     await vi.waitFor(() => expect(bench.problem).toBe('The disk is full.'))
+  })
+  it('of work that has ended holds, though an answer from before its end comes later', async () => {
+    const answers: ((state: string) => void)[] = []
+    readRun = (id) => new Promise((resolve) => answers.push((state) => resolve({ id, kind: 'find', state, progress: 1, problem: null })))
+    listener({ type: 'run', run: 'late', state: 'running', progress: 0.4 })
+    listener({ type: 'run', run: 'late', state: 'done', progress: 1 })
+    answers[1]!('done')
+    await vi.waitFor(() => expect(bench.runs.map(({ state }) => state)).toEqual(['done']))
+    answers[0]!('running')
+    await bench.settled()
+    expect([bench.runs.map(({ state }) => state), bench.run]).toEqual([['done'], null])
+    readRun = failed
   })
 })
 

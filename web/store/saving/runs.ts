@@ -11,19 +11,26 @@ interface Worked {
   report(error: unknown): void
 }
 
+const isUnderWay = (state: string) => state === 'queued' || state === 'running'
+
 /** Long work of the server on the open picture. */
 export function useRuns({ opened, revision, problem, settled, report }: Worked) {
   const runs = ref<Run[]>([])
-  const run = computed(() => runs.value.find((candidate) => candidate.state === 'queued' || candidate.state === 'running') ?? null)
+  const run = computed(() => runs.value.find(({ state }) => isUnderWay(state)) ?? null)
 
-  /** Take note of what the server tells of a run. */
+  /** How often something was heard of a run. */
+  const heard = new Map<string, number>()
+  /** Take note of what the server tells of a run; it tells things in the order in which they happen. */
   async function noteRun(id: string, state: string, progress: number): Promise<void> {
-    const known = runs.value.find((candidate) => candidate.id === id)
-    if (known && (state === 'queued' || state === 'running')) {
+    const count = (heard.get(id) ?? 0) + 1
+    heard.set(id, count)
+    if (isUnderWay(state) && runs.value.some((candidate) => candidate.id === id)) {
       runs.value = runs.value.map((candidate) => (candidate.id === id ? { ...candidate, state, progress } : candidate))
       return
     }
     const fresh = await api.run(id)
+    // More was heard of it meanwhile: this answer may be from before that.
+    if (heard.get(id) !== count) return
     runs.value = [fresh, ...runs.value.filter((candidate) => candidate.id !== id)]
     if (fresh.state === 'failed') problem.value = fresh.problem?.detail ?? 'The work failed.'
   }
