@@ -1,30 +1,21 @@
 import { mkdir, readFile, rename, writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
-import { demoFiles } from './load.js'
-import type { DemoSize } from './pictures.js'
 
 /**
- * The files of the demo for tests. Where FENNIP_TEST_PICTURES names a folder, each is made once and kept there: test files
- * of one run share them.
+ * Bytes that take long to make, for tests: where FENNIP_TEST_PICTURES names a folder they are made once and kept there under
+ * their name, so that the test files of one run share them.
  */
-export function testFiles(frame: DemoSize, print: DemoSize): ReturnType<typeof demoFiles> {
+export async function kept(name: string, make: () => Promise<Uint8Array>): Promise<Uint8Array> {
   const folder = process.env.FENNIP_TEST_PICTURES
-  const files = demoFiles(frame, print)
-  if (!folder) return files
-  const sizes = [frame, print].map(({ width, height }) => `${width}x${height}`).join('-')
-  return files.map((file) => ({
-    name: file.name,
-    async make() {
-      const path = join(folder, `${sizes}-${file.name}`)
-      const kept = await readFile(path).catch(() => null)
-      if (kept) return new Uint8Array(kept)
-      const bytes = await file.make()
-      await mkdir(folder, { recursive: true })
-      // All of it or nothing: another test file may look at the same time.
-      const half = `${path}.${process.pid}`
-      await writeFile(half, bytes)
-      await rename(half, path)
-      return bytes
-    },
-  }))
+  if (!folder) return make()
+  const path = join(folder, name)
+  const there = await readFile(path).catch(() => null)
+  if (there) return new Uint8Array(there)
+  const bytes = await make()
+  await mkdir(folder, { recursive: true })
+  // All of it or nothing: another test file may look at the same time.
+  const half = `${path}.${process.pid}`
+  await writeFile(half, bytes)
+  await rename(half, path)
+  return bytes
 }

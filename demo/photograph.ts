@@ -1,9 +1,12 @@
+import { basename } from 'node:path'
 import sharp from 'sharp'
 import { makeRandom, type Random } from '@fennip/core/random.js'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'
 import { gaussianBlur } from '@fennip/core/raster/blur.js'
+import { guidedFilter } from '@fennip/core/raster/box.js'
 import type { Depth, IntegerRaster, Plane } from '@fennip/core/raster/raster.js'
 import { makeRaster, maximumOf } from '@fennip/core/raster/raster.js'
+import { kept } from './kept.js'
 
 /** A scene as light: one plane of linear light a channel, before lens, damage and noise. */
 export interface Light {
@@ -24,9 +27,9 @@ export async function lightOfRender(
 ): Promise<Light> {
   const { width, height } = options
   const count = options.channels
-  const render = await sharp(file).toColourspace(count === 1 ? 'b-w' : 'srgb').raw().toBuffer({ resolveWithObject: true })
-  const smooth = withoutSteps(render.data, render.info.width, render.info.height, render.info.channels, count)
-  const enlarged = await sharp(smooth, { raw: { width: render.info.width, height: render.info.height, channels: count } })
+  const { width: from, height: rows } = await sharp(file).metadata()
+  const bytes = await kept(`${basename(file, '.jpg')}-smooth-${count}`, () => withoutSteps(file, count))
+  const enlarged = await sharp(new Uint16Array(bytes.buffer, bytes.byteOffset, bytes.byteLength / 2), { raw: { width: from, height: rows, channels: count } })
     .resize(width, height, { fit: 'cover', kernel: 'cubic' })
     .toColourspace(count === 1 ? 'grey16' : 'rgb16')
     .raw({ depth: 'ushort' })
@@ -61,52 +64,22 @@ export function printOf(light: Light, { black, paper, bend }: Toning): Light {
 }
 
 /**
- * The render at 16 bits without the steps of its 8 bit file: a guided filter (He, Sun and Tang 2010, with the picture
- * as its own guide) whose tolerance is the noise of rounding, so that a sky becomes smooth and everything else stays.
+ * A render at 16 bits without the steps of its 8 bit file: a guided filter with the picture as its own guide, whose
+ * tolerance is the noise of rounding, so that a sky becomes smooth and everything else stays.
+ *
+ * @param count  How many channels are wanted.
  */
-function withoutSteps(data: Uint8Array, width: number, height: number, stride: number, count: number): Uint16Array {
-  const tolerance = 2.5 * 2.5
-  const result = new Uint16Array(width * height * count)
+async function withoutSteps(file: string, count: 1 | 3): Promise<Uint8Array> {
+  const { data, info } = await sharp(file).toColourspace(count === 1 ? 'b-w' : 'srgb').raw().toBuffer({ resolveWithObject: true })
+  const { width, height, channels: stride } = info
+  const samples = new Uint16Array(width * height * count)
   for (let c = 0; c < count; c++) {
-    const values = new Float32Array(width * height)
-    for (let i = 0; i < values.length; i++) values[i] = data[i * stride + c]!
-    const mean = boxMean(values, width, height, 8)
-    const squares = boxMean(values.map((value) => value * value), width, height, 8)
-    const slope = mean.map((value, i) => {
-      const variance = Math.max(0, squares[i]! - value * value)
-      return variance / (variance + tolerance)
-    })
-    const slopes = boxMean(slope, width, height, 8)
-    const offsets = boxMean(slope.map((value, i) => (1 - value) * mean[i]!), width, height, 8)
-    for (let i = 0; i < values.length; i++) {
-      result[i * count + c] = Math.max(0, Math.min(65535, Math.round(257 * (slopes[i]! * values[i]! + offsets[i]!))))
-    }
+    const values = { width, height, data: new Float32Array(width * height) }
+    for (let i = 0; i < values.data.length; i++) values.data[i] = data[i * stride + c]! / 255
+    const { data: smooth } = guidedFilter(values, values, 8, (2.5 / 255) ** 2)
+    for (let i = 0; i < smooth.length; i++) samples[i * count + c] = Math.max(0, Math.min(65535, Math.round(65535 * smooth[i]!)))
   }
-  return result
-}
-
-function boxMean(values: Float32Array, width: number, height: number, radius: number): Float32Array {
-  const across = new Float32Array(values.length)
-  const result = new Float32Array(values.length)
-  for (let y = 0; y < height; y++) {
-    let sum = 0
-    const row = y * width
-    for (let x = -radius; x < width; x++) {
-      if (x + radius < width) sum += values[row + x + radius]!
-      if (x - radius - 1 >= 0) sum -= values[row + x - radius - 1]!
-      if (x >= 0) across[row + x] = sum / (Math.min(width - 1, x + radius) - Math.max(0, x - radius) + 1)
-    }
-  }
-  const sums = new Float64Array(width)
-  for (let y = -radius; y < height; y++) {
-    const count = Math.min(height - 1, y + radius) - Math.max(0, y - radius) + 1
-    for (let x = 0; x < width; x++) {
-      if (y + radius < height) sums[x]! += across[(y + radius) * width + x]!
-      if (y - radius - 1 >= 0) sums[x]! -= across[(y - radius - 1) * width + x]!
-      if (y >= 0) result[y * width + x] = sums[x]! / count
-    }
-  }
-  return result
+  return new Uint8Array(samples.buffer)
 }
 
 /**

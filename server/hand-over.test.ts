@@ -5,7 +5,7 @@ import sharp from 'sharp'
 import { afterAll, beforeAll, expect, it } from 'vitest'
 import type { OutputRequest } from '@fennip/core/output/output.js'
 import type { Treatment } from '@fennip/core/treatment/schema.js'
-import { testFiles } from '../demo/kept.js'
+import { testFiles } from '../demo/test-files.js'
 import { arrival, loadDemo, upload as sendFile } from '../demo/load.js'
 import { startServices, type Services } from '../scripts/services.js'
 

@@ -10,7 +10,7 @@ import { halve, levelCount, tileGrid, tileRegion, unpackTile } from '@fennip/cor
 import { makeRaster, paste } from '@fennip/core/raster/raster.js'
 import { makeRandom } from '@fennip/core/random.js'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'
-import { testFiles } from '../../demo/kept.js'
+import { testFiles } from '../../demo/test-files.js'
 import { loadDemo } from '../../demo/load.js'
 import { startServices } from '../../scripts/services.js'
 import { folderStorage } from './folder.js'
