@@ -118,10 +118,11 @@ export function fitVeil(view: ZoneView, context: OperationContext): Veil | null 
   if (!rings) return null
   // A veil is grey: all channels say the same, and their colours tell its light from what it takes.
   const together = rings.channels[0]!.map((_ring, n) => joined(rings.channels.map((channel) => channel[n]!)))
-  const withLight = (light: number) => ({ light, fit: fitRings(together, (value) => value - light) })
-  const best = (lights: readonly number[]) => lights.map(withLight).reduce((a, b) => (b.fit.left < a.fit.left ? b : a))
-  const coarse = best(Array.from({ length: 13 }, (_, k) => k / 10))
-  const { light, fit } = best([-0.06, -0.04, -0.02, 0, 0.02, 0.04, 0.06].map((by) => Math.max(0, coarse.light + by)))
+  const best = (lights: readonly number[], over: readonly Ring[]) => lights.map((light) => ({ light, fit: fitRings(over, (value) => value - light) })).reduce((a, b) => (b.fit.left < a.fit.left ? b : a))
+  // Which light it is about, some of the slopes say as well as all.
+  const some = together.map(({ slopes, light }) => thinned(slopes, light, FEWEST))
+  const about = best(Array.from({ length: 13 }, (_, k) => k / 10), some).light
+  const { light, fit } = best([-0.06, -0.04, -0.02, 0, 0.02, 0.04, 0.06].map((by) => Math.max(0, about + by)), together)
   if (fit.left > (1 - TELLS_AT_ALL) * fit.all || goesOn(fit.rates)) return null
   const logarithms = addedUp(fit.rates)
   const through = atKnots(view, grid, rings.distance, logarithms).map((value) => Math.max(LEAST_THROUGH, Math.min(1, exp(value))))
@@ -171,7 +172,7 @@ function ringsOf(view: ZoneView, { channels, tones }: OperationContext): Rings |
       }
     }
   }
-  return { distance, channels: found.map((channel) => channel.map(({ slopes, light }) => thinned(slopes, light))) }
+  return { distance, channels: found.map((channel) => channel.map(({ slopes, light }) => thinned(slopes, light, MOST))) }
 }
 
 /** Value between four pixels. */
@@ -181,9 +182,10 @@ function between({ width, data }: Plane, x: number, y: number): number {
   return (data[i]! * (1 - s) + data[i + 1]! * s) * (1 - t) + (data[i + width]! * (1 - s) + data[i + width + 1]! * s) * t
 }
 
-function thinned(slopes: readonly number[], light: readonly number[]): Ring {
-  const every = Math.max(1, Math.floor(slopes.length / MOST))
-  const some = (values: readonly number[]) => Float64Array.from({ length: slopes.length < FEWEST ? 0 : Math.ceil(values.length / every) }, (_, k) => values[k * every]!)
+/** At most about so many slopes of a ring; none of one that has too few to say anything. */
+function thinned(slopes: ArrayLike<number>, light: ArrayLike<number>, most: number): Ring {
+  const every = Math.max(1, Math.floor(slopes.length / most))
+  const some = (values: ArrayLike<number>) => Float64Array.from({ length: slopes.length < FEWEST ? 0 : Math.ceil(values.length / every) }, (_, k) => values[k * every]!)
   return { slopes: some(slopes), light: some(light) }
 }
 

@@ -54,6 +54,7 @@ export class Chain {
   /** Pixels of the base on one pixel of the delivered picture, where that is the same everywhere. */
   private readonly evenScale: number | null
   private readonly areas: ReadonlyMap<string, Area>
+  private readonly surveys = new WeakMap<ReadMended, Map<string | undefined, Survey>>()
 
   /** @param remembered  Where floats are kept between readings; nowhere without. */
   constructor(readonly base: ChainBase, private readonly plan: Pick<Plan, 'operations' | 'areas'>, private readonly remembered: Remembered | null = null) {
@@ -103,15 +104,22 @@ export class Chain {
     return filters + Math.max(0, ...zones.map((zone) => (zone ? zoneReach(zone, level) : 0)))
   }
 
-  /** The picture that a step after all of these would see, and a zone, for `measure`. */
+  /**
+   * The picture that a step after all of these would see, and a zone, for `measure`. The same object for the same zone: what was
+   * found in it once is kept with it.
+   */
   survey(zone: string | undefined, mended: ReadMended): Survey {
     const { width, height } = this.base
-    return {
+    const known = this.surveys.get(mended) ?? new Map<string | undefined, Survey>()
+    this.surveys.set(mended, known)
+    const survey = known.get(zone) ?? {
       levels: levelCount(width, height),
       size: (level) => levelSize(width, height, level),
       read: (region, level) => this.read(region, level, mended),
       cover: (region, level) => this.cover(zone, region, level, mended) ?? new Float32Array(region.width * region.height).fill(zone === undefined ? 1 : 0),
     }
+    known.set(zone, survey)
+    return survey
   }
 
   /** Cover of a zone over a region; null where there is none of that name. */
