@@ -64,6 +64,8 @@ export function duskFrame(light: Light, { gain, turn, dx, dy, step }: DuskFrame,
 
 /** A walking figure as a shape against the ground: head, body, two legs; 0 to 1. */
 function figureCover(x: number, y: number, size: number, step: number): number {
+  // Nothing of a figure reaches farther than its height.
+  if (Math.abs(x) > size || Math.abs(y) > size) return 0
   const soft = 0.0006
   const disc = (cx: number, cy: number, r: number) => smooth((r - Math.hypot(x - cx, y - cy)) / soft + 0.5)
   const limb = (x0: number, y0: number, x1: number, y1: number, r: number) => {
@@ -76,6 +78,7 @@ function figureCover(x: number, y: number, size: number, step: number): number {
 
 /** The cabin of the tramway: a body with a row of lit windows. */
 function cabinCover(x: number, y: number): { body: number; window: number } {
+  if (Math.abs(x) > 0.04 || Math.abs(y) > 0.06) return { body: 0, window: 0 }
   const soft = 0.0007
   const box = (cx: number, cy: number, w: number, h: number) => smooth((w - Math.abs(x - cx)) / soft + 0.5) * smooth((h - Math.abs(y - cy)) / soft + 0.5)
   const window = Math.max(...[-0.018, 0, 0.018].map((cx) => box(cx, -0.006, 0.007, 0.008)))

@@ -10,7 +10,7 @@ export async function kept(name: string, make: () => Promise<Uint8Array>): Promi
   if (!folder) return make()
   const path = join(folder, name)
   const there = await readFile(path).catch(() => null)
-  if (there) return new Uint8Array(there)
+  if (there) return new Uint8Array(there.buffer, there.byteOffset, there.byteLength)
   const bytes = await make()
   await mkdir(folder, { recursive: true })
   // All of it or nothing: another test file may look at the same time.
