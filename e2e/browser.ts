@@ -22,3 +22,34 @@ export async function axeFindings(page: Page): Promise<string[]> {
   const { violations } = await page.evaluate(() => (window as unknown as { axe: { run(options: object): Promise<{ violations: { id: string; nodes: { html: string }[] }[] }> } }).axe.run({ runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa'], resultTypes: ['violations'] }))
   return violations.map(({ id, nodes }) => `${id}: ${nodes[0]?.html.slice(0, 160)}`)
 }
+
+/** What a page cuts off, lets reach out of its bar, or pushes beyond the window. */
+export function cutOff(page: Page): Promise<string[]> {
+  return page.evaluate(() => {
+    const wrong: string[] = []
+    if (document.documentElement.scrollWidth > innerWidth) wrong.push(`the page is ${document.documentElement.scrollWidth} wide`)
+    for (const element of document.querySelectorAll<HTMLElement>('button, a, input, select, label, th, td, b, h1, h2, figcaption, [data-test]')) {
+      if (element.closest('.el-popper, .unseen, [data-test=ledger], .el-overlay, [data-test=picture]') || element.offsetParent === null) continue
+      const box = element.getBoundingClientRect()
+      if (box.width === 0 || box.height === 0) continue
+      let left = 0
+      let right = innerWidth
+      let scrolls = false
+      for (let parent = element.parentElement; parent; parent = parent.parentElement) {
+        const style = getComputedStyle(parent)
+        if (style.overflowY === 'auto' || style.overflowY === 'scroll') scrolls = true
+        if (style.overflowX !== 'visible') {
+          left = Math.max(left, parent.getBoundingClientRect().left)
+          right = Math.min(right, parent.getBoundingClientRect().right)
+        }
+      }
+      const name = `${element.tagName.toLowerCase()} ${element.dataset.test ?? ''} "${(element.textContent ?? '').trim().slice(0, 30)}"`
+      if (box.right > right + 1.5 || box.left < left - 1.5) wrong.push(`${name} reaches from ${Math.round(box.left)} to ${Math.round(box.right)} of ${Math.round(left)} to ${Math.round(right)}`)
+      if (!scrolls && box.bottom > innerHeight + 1.5) wrong.push(`${name} ends at ${Math.round(box.bottom)}`)
+      // What wrapped out of a bar of one line is hidden by it, or lies over what is next to it.
+      const bar = element.closest('.lenses, .tools, .top-bar, .stage-line')?.getBoundingClientRect()
+      if (bar && (box.top < bar.top - 1.5 || box.bottom > bar.bottom + 1.5)) wrong.push(`${name} leaves its bar`)
+    }
+    return wrong
+  })
+}
