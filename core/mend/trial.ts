@@ -26,6 +26,8 @@ export interface MendRequest {
   readonly method?: MethodName
   /** A shadow that is known from other pictures: where its fit starts, and what is taken where this one is too faint to say itself. */
   readonly expected?: ExpectedShadow
+  /** Whether most flaws of the mask that it belongs to are shadows (see `areShadows`). */
+  readonly amongShadows?: boolean
   /** Take this source in place of a search. */
   readonly source?: Source
   /** Leave out the best so many sources: asking for another one. */

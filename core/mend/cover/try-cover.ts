@@ -1,20 +1,23 @@
 import { growRegion, overlaps } from '../../raster/raster.js'
 import { shapeBounds, shapeCentre, shapeThickness, type Shape } from '../../shape/shape.js'
 import { fillReach } from '../fill/fill.js'
+import type { Cover } from './cover.js'
 import { fitCore } from './fit-core.js'
 import { fitCover, type CoverFit } from './fit-cover.js'
 import { makeStep, measured, type MendRequest, type Trial } from '../trial.js'
 import { MOST_AVOIDED, thickestFill } from '../try-fill.js'
 
 /** Half the width below which a shape has no depth to speak of, in pixels. */
-const LEAST_THICKNESS = 1.5
+export const LEAST_THICKNESS = 1.5
 /**
  * A lift is kept when the place looks like its surroundings afterwards: so many deviations squared are allowed. Set on the
  * collections skimage A and sights of bench/cross, measured on the other.
  */
 const MOST_STRANGE = 4
 /** What hides more than this in its middle may be opaque, the rest of it a soft edge. */
-const TRANSLUCENT = 0.75
+export const TRANSLUCENT = 0.75
+/** Of a shadow among shadows, so much more is believed. */
+const AMONG_SHADOWS = { strange: 12, translucent: 0.95 }
 /** Of a lift that is asked for, at least so much of the shape is changed. */
 const LEAST_LIFTED = 0.02
 /** A mask of which this share is hardly covered is wide: there the picture is given back. */
@@ -29,20 +32,29 @@ const WIDE = 0.4
  * @param filled  The shape filled, made once for all who ask.
  */
 export function tryCover(request: MendRequest, shape: Shape, filled: () => Trial): { trial: Trial; why: string } | { refused: string | null } {
-  if (shapeThickness(shape) < LEAST_THICKNESS || shapeThickness(shape) > thickestFill(shape)) return { refused: null }
-  const { picture, transfer, openFlaws } = request
+  const { picture, transfer, openFlaws, amongShadows = false } = request
+  const [strange, translucent] = amongShadows ? [AMONG_SHADOWS.strange, AMONG_SHADOWS.translucent] : [MOST_STRANGE, TRANSLUCENT]
+  if (shapeThickness(shape) < LEAST_THICKNESS) return amongShadows ? leftAsItIs(request, shape) : { refused: null }
+  if (shapeThickness(shape) > thickestFill(shape)) return { refused: null }
   const byDepth = isCompact(shape) ? fitCover(picture, transfer, shape, openFlaws) : null
   const takesLight = byDepth !== null && !byDepth.addsLight
-  const showsThrough = takesLight && (byDepth.strangeness ?? 0) < MOST_STRANGE && byDepth.cover.opacity.at(-1)! < TRANSLUCENT
+  const showsThrough = takesLight && (byDepth.strangeness ?? 0) < strange && byDepth.cover.opacity.at(-1)! < translucent
   if (byDepth && (showsThrough || (takesLight && request.method === 'lift' && byDepth.given + byDepth.filled > LEAST_LIFTED))) return { trial: coverTrial(request, shape, byDepth), why: reasonOf(byDepth) }
+  if (amongShadows && !takesLight) return leftAsItIs(request, shape)
   // What is filled in its middle is no lift that anyone asked for.
   const byCore = request.method ? null : fitCore(picture, transfer, shape, filled().mended)
   if (byCore && byCore.given > WIDE) return { trial: coverTrial(request, shape, byCore), why: reasonOf(byCore) }
   return { refused: 'nothing shows through' }
 }
 
+/** A piece of a shadow over something bright looks like something that lies on it; taken for that, what is there would be lost. */
+function leftAsItIs(request: MendRequest, shape: Shape): { trial: Trial; why: string } {
+  const cover: Cover = { veil: Array.from({ length: request.picture.channels }, () => 0), opacity: [0, 0], hidden: 1, damping: 0 }
+  return { trial: coverTrial(request, shape, { cover, given: 0, filled: 0 }), why: 'Most of the mask are shadows, and of one nothing is to be seen here: the picture is left as it is.' }
+}
+
 /** What is drawn out is no shadow of a grain but a fibre, a scratch or an edge, and mostly opaque. */
-const isCompact = (shape: Shape): boolean => shapeCentre(shape).r < 2.2 * shapeThickness(shape)
+export const isCompact = (shape: Shape): boolean => shapeCentre(shape).r < 2.2 * shapeThickness(shape)
 
 function reasonOf({ given, filled }: CoverFit): string {
   const percent = (share: number) => `${Math.max(1, Math.round(100 * share))} %`

@@ -1,4 +1,5 @@
 import { chooseAndMend } from '../choose.js'
+import { areShadows, isUnnamed } from './company.js'
 import { mendShape } from '../mend-shape.js'
 import type { MendRequest } from '../trial.js'
 import type { Mended } from '../../check/mended.js'
@@ -31,13 +32,14 @@ export function mendAll(
   const order = flaws.filter((flaw) => !LEFT_TO_THE_RESTORER.includes(flaw.kind) && !liesWithin(mendShape(flaw), guards)).sort((a, b) => shapeCentre(b.shape).r - shapeCentre(a.shape).r)
   const open = new Set([...order, ...beside])
   const steps: Step[] = []
+  const shadows = !options.method && areShadows(picture, transfer, order)
   const byPlace = new PlaceIndex([...open], placesOf)
   for (const flaw of order) {
     open.delete(flaw)
     const around = new Set(placesOf(flaw).flatMap((place) => byPlace.near(growRegion(place, AROUND_PX))))
     const neighbours = [...around].filter((other) => open.has(other)).map((other) => mendShape(other))
     const expected = options.expected?.(flaw)
-    const { step, mended } = chooseAndMend({ picture, transfer, flaw, openFlaws: neighbours, guards, id: options.id(flaw), ...(options.method ? { method: options.method } : {}), ...(expected ? { expected } : {}) })
+    const { step, mended } = chooseAndMend({ picture, transfer, flaw, openFlaws: neighbours, guards, id: options.id(flaw), ...(options.method ? { method: options.method } : {}), ...(expected ? { expected } : {}), amongShadows: shadows && isUnnamed(flaw) })
     if (flaw.kind === 'stain' && step.method !== 'lift' && !options.method) continue
     picture.lay(mended)
     steps.push(step)
