@@ -39,16 +39,16 @@ const choose = (name: string) => list.add(name, {}, { zone: zones.current?.id, p
     <header><b>{{ counted(list.own.length, 'correction', 'corrections') }}</b> <span class="soft">{{ covered }}</span></header>
     <StepRows>
       <template #more="{ step }">
-        <template v-if="!isByHand(step)"><span>, in </span>
-        <ElPopover trigger="click" placement="bottom" :width="220" :show-arrow="false">
-          <template #reference><button type="button" class="value" data-test="value-zone">{{ nameOf(step) }}</button></template>
+        <template v-if="!isByHand(step)"><span> in </span>
+        <span class="unbroken"><ElPopover trigger="click" placement="bottom" :width="220" :show-arrow="false">
+          <template #reference><ElButton link class="value" data-test="value-zone">{{ nameOf(step) }}</ElButton></template>
           <label>In which zone
             <ElSelect :model-value="step.zone ?? ''" :empty-values="[null, undefined]" size="small" :teleported="false" aria-label="Zone" data-test="step-zone" @change="(zone: string) => list.change(step.id, { zone: zone === '' ? undefined : zone }, 'Set the zone')">
               <ElOption value="" label="the whole picture" /><ElOption v-for="zone in zones.zones" :key="zone.id" :value="zone.id" :label="zone.name" />
             </ElSelect>
           </label>
-        </ElPopover></template>
-        <span>, at </span><SentenceValue :step="step" name="strength" :text="`${Math.round(100 * step.strength)} %`" />
+        </ElPopover>,</span></template>
+        <span> at </span><SentenceValue :step="step" name="strength" :text="`${Math.round(100 * step.strength)} %`" />
       </template>
     </StepRows>
     <p v-if="list.own.length === 0" class="none soft">Nothing is corrected yet. Make a zone, or begin with the trouble: the zone can be painted afterwards.</p>
@@ -80,7 +80,6 @@ const choose = (name: string) => list.add(name, {}, { zone: zones.current?.id, p
 <style scoped>
 .correct-list { display: flex; flex-direction: column; min-height: 0; background: var(--sheet); border-right: 1px solid var(--hairline); }
 header { padding: 12px; border-bottom: 1px solid var(--hairline); }
-.value { border: 0; background: none; padding: 0; font-weight: 600; text-decoration: underline dotted; text-underline-offset: 3px; cursor: pointer; }
 label { display: grid; gap: 4px; }
 .ask { display: flex; gap: 8px; align-items: center; padding: 12px; border-bottom: 1px solid var(--hairline); font-size: 12px; }
 h3 { margin: 10px 12px 4px; font-size: 14px; display: flex; justify-content: space-between; }

@@ -29,7 +29,7 @@ const shareText = computed(() => (rebuild.share === null ? '' : rebuild.share ==
     <header><b>Rebuild</b> <span class="soft" data-test="drawn-share">{{ shareText }}</span>
       <small v-if="rebuild.share !== null && rebuild.share > MUCH_DRAWN" class="soft">More than {{ 100 * MUCH_DRAWN }} % of a picture should be said to whoever gets it.</small>
     </header>
-    <StepRows><template #more="{ step }"><span>, at </span><SentenceValue :step="step" name="strength" :text="`${Math.round(100 * step.strength)} %`" /></template></StepRows>
+    <StepRows><template #more="{ step }"><span> at </span><SentenceValue :step="step" name="strength" :text="`${Math.round(100 * step.strength)} %`" /></template></StepRows>
     <p v-if="list.own.length === 0" class="none soft">Nothing is drawn yet. Pick a tone beside what is lost, then draw faintly: strokes of 3 to 10 percent over one another, softened and laid on as a group.</p>
     <footer>
       <ElButton type="primary" :loading="list.busy" data-test="new-group" @click="rebuild.begin">New group</ElButton>

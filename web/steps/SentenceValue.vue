@@ -1,13 +1,13 @@
 <script setup lang="ts">
-import { ElInputNumber, ElOption, ElPopover, ElSelect, ElSlider } from 'element-plus'
+import { ElButton, ElInputNumber, ElOption, ElPopover, ElSelect, ElSlider } from 'element-plus'
 import { computed, ref } from 'vue'
 import { operationOf } from '@fennip/core/pipeline/registry.js'
 import { describeSettings } from '@fennip/core/operations/settings.js'
 import type { OperationStep } from '@fennip/core/treatment/schema.js'
 import { useSteps } from '../store/steps.js'
 
-/** A value in a sentence: a click changes it in place. */
-const props = defineProps<{ step: OperationStep; name: string; text: string }>()
+/** A value in a sentence: a click changes it in place. What comes `after` it, a comma or a full stop, stays on its line. */
+const props = defineProps<{ step: OperationStep; name: string; text: string; after?: string }>()
 const list = useSteps()
 const shown = ref(false)
 const setting = computed(() => (props.name === 'strength' ? { title: 'Strength', unit: '%', type: 'number' as const, minimum: 0, maximum: 100, step: 5, choices: [], help: 'How far it is laid on.' } : describeSettings(operationOf(props.step.operation)).find(({ name }) => name === props.name)!))
@@ -21,8 +21,9 @@ function open(): void {
 </script>
 
 <template>
+  <span class="unbroken">
   <ElPopover v-if="isNumber || setting.choices.length > 0" v-model:visible="shown" trigger="click" placement="bottom" :width="220" :show-arrow="false">
-    <template #reference><button type="button" class="value" :data-test="`value-${name}`" @click="open">{{ text }}</button></template>
+    <template #reference><ElButton link class="value" :data-test="`value-${name}`" @click="open">{{ text }}</ElButton></template>
     <template v-if="isNumber">
       <label>{{ setting.title }} <span class="soft">{{ setting.unit }}</span>
         <ElInputNumber :model-value="value" :min="setting.minimum" :max="setting.maximum" :step="setting.step" size="small" :aria-label="setting.title" :data-test="`type-${name}`" @change="set" />
@@ -34,11 +35,10 @@ function open(): void {
     </label>
     <p class="soft">{{ setting.help }}</p>
   </ElPopover>
-  <button v-else type="button" class="value" @click="open">{{ text }}</button>
+  <ElButton v-else link class="value" @click="open">{{ text }}</ElButton>{{ after }}</span>
 </template>
 
 <style scoped>
-.value { border: 0; background: none; padding: 0; font-weight: 600; text-decoration: underline dotted; text-underline-offset: 3px; cursor: pointer; }
 label { display: flex; justify-content: space-between; align-items: center; gap: 8px; }
 label :deep(.el-select) { width: 110px; }
 p { margin: 0; font-size: 12px; }

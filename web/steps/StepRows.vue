@@ -16,7 +16,18 @@ const own = computed({
   get: () => list.own,
   set: (rows: OperationStep[]) => void list.reorder(rows.map(({ id }) => id)),
 })
-const partsOf = (step: OperationStep) => sentenceOf(operationOf(step.operation), step.settings)
+const slots = defineSlots<{ more?(given: { step: OperationStep }): unknown; under?(given: { step: OperationStep }): unknown }>()
+/** Values with the punctuation that comes after them, and the words between. */
+function partsOf(step: OperationStep): { readonly text: string; readonly setting?: string; readonly after?: string }[] {
+  const parts = sentenceOf(operationOf(step.operation), step.settings)
+  const textAfter = (i: number) => (parts[i + 1]?.text ?? (slots.more ? ',' : ''))
+  const mark = (text: string) => /^[,.;:)]*/.exec(text)![0]
+  return parts.flatMap((part, i) => {
+    if ('setting' in part) return [{ ...part, after: mark(textAfter(i)) }]
+    const follows = i > 0 && 'setting' in parts[i - 1]!
+    return [{ text: (follows ? part.text.slice(mark(part.text).length) : part.text) + (i === parts.length - 1 && slots.more ? ',' : '') }]
+  })
+}
 const { selected } = storeToRefs(list)
 function stepBy(by: 1 | -1): void {
   const ids = own.value.map(({ id }) => id)
@@ -47,7 +58,7 @@ function onKey(event: KeyboardEvent): void {
     >
       <ElSwitch :model-value="step.enabled" size="small" :aria-label="step.enabled ? 'Switch off' : 'Switch on'" data-test="step-switch" @click.stop @change="list.toggle(step)" />
       <div>
-        <p><template v-for="(part, i) in partsOf(step)" :key="i"><SentenceValue v-if="'setting' in part" :step="step" :name="part.setting" :text="part.text" /><template v-else>{{ part.text }}</template></template><slot name="more" :step="step" /></p>
+        <p><template v-for="(part, i) in partsOf(step)" :key="i"><SentenceValue v-if="part.setting" :step="step" :name="part.setting" :text="part.text" :after="part.after" /><template v-else>{{ part.text }}</template></template><slot name="more" :step="step" /></p>
         <small v-if="step.note" class="soft">{{ step.note }}</small>
         <slot name="under" :step="step" />
       </div>
