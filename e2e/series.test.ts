@@ -9,7 +9,7 @@ const SERIES = ['pylon-4-noon.jpg', 'pylon-4-cable.jpg', 'pylon-5-north.jpg', 'p
 let harness: Harness
 let page: Page
 beforeAll(async () => {
-  harness = await Harness.start([...SERIES, 'lower-station.tif'], {}, { width: 3000, height: 2000 })
+  harness = await Harness.start([...SERIES, 'lower-station.tif'], {}, { width: 2200, height: 1466 })
   page = harness.page
 })
 afterAll(() => harness.stop())
