@@ -57,7 +57,7 @@ const send = (place: string, offset: number, body: Uint8Array) => fetch(place, {
 const listed = async () => (await ask('GET', `/api/jobs/${job}`)).body as unknown as { list: { id: string; name: string; sameAs: string | null }[]; arriving: { name: string }[]; deleted: { id: string }[] }
 
 beforeAll(async () => {
-  services = await startServices({ home, logLevel: 'silent', environment: { FENNIP_LARGEST_FILE: '40000000' } })
+  services = await startServices({ home, logLevel: 'silent', environment: { FENNIP_LARGEST_FILE: '40000000', FENNIP_SILENCE: '4' } })
   job = (await ask('POST', '/api/jobs', { title: 'Faults' })).body.id as string
   picture = (await arrival(services.address, await upload(services.address, job, 'plain.png', await noise(600, 400, 1)))).picture!
 })

@@ -39,7 +39,7 @@ async function until(id: string, is: (each: Batch) => boolean, seconds = 90): Pr
 }
 
 beforeAll(async () => {
-  services = await startServices({ home, logLevel: 'silent' })
+  services = await startServices({ home, logLevel: 'silent', environment: { FENNIP_SILENCE: '4' } })
   job = await loadDemo(services.address, () => undefined, testFiles({ width: 1600, height: 1066 }, { width: 600, height: 400 }).filter(({ name }) => !name.includes('west') && !name.startsWith('shaft') && !/^(torn|stained|ring|dusk|cabin|valley|seat|upper)/.test(name)))
   for (const { id, kind } of await sheet()) if (kind === 'frame') frames.push(id)
   sensor = (await sheet()).find(({ kind }) => kind === 'frame')!.sensor!.id

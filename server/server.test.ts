@@ -45,7 +45,7 @@ const edit = (revision: number, id: string, x: number) => post(`/api/pictures/${
 const revisionNow = async () => (await get(`/api/pictures/${picture}`)).body.revision as number
 
 beforeAll(async () => {
-  services = await startServices({ home, logLevel: 'silent', environment: { FENNIP_LARGEST_FILE: '30000000' } })
+  services = await startServices({ home, logLevel: 'silent', environment: { FENNIP_LARGEST_FILE: '30000000', FENNIP_SILENCE: '4' } })
   job = await loadDemo(services.address, () => undefined, testFiles({ width: 1200, height: 800 }, { width: 900, height: 600 }).filter(({ name }) => name.endsWith('west.jpg') || name.startsWith('lower')))
   const list = (await get(`/api/jobs/${job}`)).body.list as { id: string; name: string }[]
   picture = list.find(({ name }) => name === 'pylon-7-west.jpg')!.id

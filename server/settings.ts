@@ -17,6 +17,8 @@ export interface Settings {
   readonly largestPixels: number
   /** Threads for heavy computation in one process. */
   readonly threads: number
+  /** A worker that has not been heard of for so long is taken for dead, and its work is begun again elsewhere. */
+  readonly silenceSeconds: number
   readonly logLevel: string
   /** Whether everybody has to sign in: always when the server can be reached from other machines. */
   readonly signIn: boolean
@@ -67,6 +69,7 @@ export function readSettings(environment: NodeJS.ProcessEnv = process.env): Sett
     largestFileBytes: number('FENNIP_LARGEST_FILE', 2 ** 31, 1e5, 1e12),
     largestPixels: number('FENNIP_LARGEST_PIXELS', 300e6, 1e4, 1e10),
     threads: number('FENNIP_THREADS', 2, 1, 256),
+    silenceSeconds: number('FENNIP_SILENCE', 10, 2, 600),
     logLevel: oneOf('FENNIP_LOG', 'info', LOG_LEVELS),
     signIn,
     sessionSecret,

@@ -76,7 +76,7 @@ async function start(): Promise<void> {
     if (event.type === 'work-waits') for (const taker of takers) boss.notifyWorker(taker)
   }, () => undefined)
   await channel.start()
-  const sweep = setInterval(() => void reviveRuns(database, boss).catch((error: unknown) => log.warn({ error }, 'sweep')), 4000)
+  const sweep = setInterval(() => void reviveRuns(database, boss, settings.silenceSeconds).catch((error: unknown) => log.warn({ error }, 'sweep')), 400 * settings.silenceSeconds)
   const purge = setInterval(() => void purgeDeleted(database, storage).catch((error: unknown) => log.warn({ error }, 'purge')), 10 * 60_000)
   const stop = async () => {
     clearInterval(sweep)

@@ -37,8 +37,6 @@ export const QUEUES = { work: 'runs', intake: 'intakes' } as const
 const queueOf = (kind: RunKind) => (kind === 'intake' ? QUEUES.intake : QUEUES.work)
 /** Work that killed its worker so often is given up. */
 export const MOST_ATTEMPTS = 4
-/** A holder that has been silent so long is taken for dead. */
-export const SILENCE_SECONDS = 10
 
 interface RunRow {
   id: string
@@ -136,11 +134,11 @@ const inNoPausedBatch = (query: Knex.QueryBuilder) => void query.whereRaw('not e
 /** Of many that wait, so few are called for at once: the others have messages of their own. */
 const CALLED_AT_ONCE = 4
 
-/** Put work of silent holders back into the queue, and work whose message was lost. */
-export async function reviveRuns(database: Database, boss: PgBoss): Promise<number> {
-  const silent = (await database('runs').where('state', 'running').andWhereRaw(`heartbeat_at < now() - interval '${SILENCE_SECONDS} seconds'`)
+/** Put work of silent holders back into the queue, and work whose message was lost. @param silence  A holder that has been silent for so many seconds is taken for dead. */
+export async function reviveRuns(database: Database, boss: PgBoss, silence: number): Promise<number> {
+  const silent = (await database('runs').where('state', 'running').andWhereRaw('heartbeat_at < now() - make_interval(secs => ?)', silence)
     .update({ state: 'queued', holder: null }).returning('*')) as RunRow[]
-  const stuck = (await database('runs').where('state', 'queued').andWhereRaw(`created_at < now() - interval '${SILENCE_SECONDS} seconds'`).where(inNoPausedBatch).orderBy('created_at').limit(CALLED_AT_ONCE).select('*')) as RunRow[]
+  const stuck = (await database('runs').where('state', 'queued').andWhereRaw('created_at < now() - make_interval(secs => ?)', silence).where(inNoPausedBatch).orderBy('created_at').limit(CALLED_AT_ONCE).select('*')) as RunRow[]
   for (const row of new Map([...silent, ...stuck].map((row) => [row.id, row])).values()) await boss.send(queueOf(row.kind), { run: row.id }, { retryLimit: 0, singletonKey: `${row.id}-${Math.floor(Date.now() / 5000)}` })
   return silent.length
 }
