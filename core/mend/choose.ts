@@ -12,7 +12,7 @@ import { shapesTouch } from '../shape/shapes-touch.js'
 import { makeStep, measured, passes, softEdgeOf, wordsFor, type MendRequest, type Trial } from './trial.js'
 import { tryCover } from './cover/try-cover.js'
 import { thickestFill, tryFill } from './try-fill.js'
-import { mayBeShadow, staysDark, tryLift, wordsForLift } from './try-lift.js'
+import { mayBeShadow, staysApart, tryLift, wordsForLift } from './try-lift.js'
 import { tryTint } from './try-tint.js'
 
 /** So many sources are tried before the best of them is taken although it shows. */
@@ -77,8 +77,9 @@ export function chooseAndMend(request: MendRequest): ChosenMend {
   }
   if ((method ?? 'lift') === 'lift' && shadowed) {
     const lifted = tryLift(request)
+    const apart = 'trial' in lifted && !method ? staysApart(request, shape, lifted.trial, filled) : null
     if (!('trial' in lifted)) notes.push(lifted.refused)
-    else if (!method && staysDark(request, shape, lifted.trial, filled)) notes.push('lifted it would stay far darker than all around it says')
+    else if (apart) notes.push(`lifted it would stay far ${apart} than all around it says`)
     else {
       trials.push(lifted.trial)
       if (method === 'lift' || lifted.kept) return finish(lifted.trial, lifted.why, method)

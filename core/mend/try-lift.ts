@@ -1,6 +1,6 @@
 import { severity, TELLTALE_NAMES } from '../check/telltales.js'
 import { logLight } from '../raster/log-light.js'
-import { clipRegion } from '../raster/raster.js'
+import { clipRegion, growRegion } from '../raster/raster.js'
 import { patchedSource } from './patches/patch.js'
 import { roundTo } from '../round.js'
 import { distanceOutside, shapeBounds, shapeCentre, shapeThickness, type Disc, type Shape } from '../shape/shape.js'
@@ -83,24 +83,32 @@ const UNSEEN = 0.001
  * lifts of opaque dust 17 stay darker than this, of 93 of dust that dims one does (on open photographs).
  */
 const STAYS_DARK = 0.6
+/** How much lighter: what takes light away leaves nothing so light unless it was taken for something that lies on the picture. */
+const STAYS_LIGHT = 1
+/** Where a shape is too thick to be filled, what lies so far beside it is what it is held against, in pixels. */
+const BESIDE = [2, 12] as const
 
-/** Whether what was called no dust hides more than a lift gave back. */
-export function staysDark({ flaw, picture, transfer }: MendRequest, shape: Shape, { mended }: Trial, filled: () => Trial): boolean {
-  if (flaw.kind === 'dust' || shapeThickness(shape) > thickestFill(shape)) return false
-  const region = clipRegion(shapeBounds(shape), picture.width, picture.height)
-  const inside = distanceOutside(shape, region, 2).data
-  const meanLight = (by: Mended) => {
+/** How what was called no dust would stay after a lift, in words; null where it becomes like what is there. */
+export function staysApart({ flaw, picture, transfer }: MendRequest, shape: Shape, { mended }: Trial, filled: () => Trial): string | null {
+  if (flaw.kind === 'dust') return null
+  const isFilled = shapeThickness(shape) <= thickestFill(shape)
+  const region = clipRegion(growRegion(shapeBounds(shape), isFilled ? 0 : BESIDE[1]), picture.width, picture.height)
+  const distance = distanceOutside(shape, region, BESIDE[1] + 1).data
+  const meanLight = (by: Mended, isAsked: (distance: number) => boolean) => {
     const light = logLight(patchedSource(picture, [by]).read(region), transfer).data
     let sum = 0
     let count = 0
     for (let i = 0; i < light.length; i++) {
-      if (inside[i]! > -1.5) continue
+      if (!isAsked(distance[i]!)) continue
       sum += light[i]!
       count++
     }
     return sum / Math.max(1, count)
   }
-  return meanLight(filled().mended) - meanLight(mended) > STAYS_DARK
+  const isInside = (d: number) => d <= -1.5
+  const lighter = meanLight(mended, isInside) - (isFilled ? meanLight(filled().mended, isInside) : meanLight(mended, (d) => d > BESIDE[0] && d < BESIDE[1]))
+  if (isFilled && lighter < -STAYS_DARK) return 'darker'
+  return lighter > STAYS_LIGHT ? 'lighter' : null
 }
 
 /** A lift may be given up for what no telltale says: that it leaves plain ground uneven. */

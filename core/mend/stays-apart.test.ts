@@ -37,3 +37,17 @@ describe('a spot over an edge', () => {
     expect(chosen(grounds(seed, 0.35)).method).toBe('lift')
   })
 })
+
+describe('a wide flake of bare paper', () => {
+  it('is not lifted as if it took light away: it would stay as light as it is', () => {
+    const random = makeRandom(2)
+    const side = 220
+    const raster = makeRaster(side, side, 1, 8)
+    const isBare = (x: number, y: number) => Math.hypot(x - 110, y - 110) < 46
+    for (let y = 0; y < side; y++) for (let x = 0; x < side; x++) raster.data[y * side + x] = (isBare(x + 0.5, y + 0.5) ? 200 - 14 * Math.exp(-(((x - 110) / 20) ** 2) - ((y - 110) / 20) ** 2) : 62 + 20 * Math.sin(x / 7)) + 6 * (random.uniform() - 0.5)
+    const around: Outline = { type: 'outline', points: Array.from({ length: 48 }, (_value, k): [number, number] => [110 + 48 * Math.cos((k * Math.PI) / 24), 110 + 48 * Math.sin((k * Math.PI) / 24)]) }
+    const step = chooseMend({ picture: rasterSource(raster), transfer, flaw: { ...flaw, shape: around }, openFlaws: [], id: 'm' })
+    expect(step.method).not.toBe('lift')
+    expect(step.reason).toContain('lighter')
+  })
+})
