@@ -5,9 +5,9 @@ import { join } from 'node:path'
 import sharp from 'sharp'
 import { ProblemError } from '@fennip/core/problem.js'
 import { makeRandom } from '@fennip/core/random.js'
-import { readDirectories } from './directory.js'
+import { readDirectories } from './tiff/directory.js'
 import { checkWhole, DAMAGED_NOTE, readPicture } from './read.js'
-import { makeTiff, testPage, testSamples, type Tags } from './test-tiff.js'
+import { makeTiff, testPage, testSamples, type Tags } from './tiff/test-tiff.js'
 
 const folder = await mkdtemp(join(tmpdir(), 'fennip-bad-'))
 let count = 0

@@ -1,15 +1,15 @@
 import { ProblemError } from '@fennip/core/problem.js'
-import { measureTableProfile } from '@fennip/core/raster/colour-library.js'
-import { greyProfile, readProfile, srgbProfile, type ColourProfile } from '@fennip/core/raster/profile.js'
+import { measureTableProfile } from '@fennip/core/colour/colour-library.js'
+import { greyProfile, readProfile, srgbProfile, type ColourProfile } from '@fennip/core/colour/profile.js'
 import { makeRaster, type Depth, type IntegerRaster } from '@fennip/core/raster/raster.js'
 import exifr from 'exifr'
 import { cleanText } from '@fennip/core/text.js'
 import { open, stat, type FileHandle } from 'node:fs/promises'
 import sharp, { type SharpOptions } from 'sharp'
-import { readDirectories, numberOf, shortEntry, TAG, writeExif, type Directory, type DirectoryTree } from './directory.js'
+import { readDirectories, numberOf, shortEntry, TAG, writeExif, type Directory, type DirectoryTree } from './tiff/directory.js'
 import { formatOfContent, type Format } from './formats.js'
 import { jpegPrecision } from './jpeg.js'
-import { checkTiffPage, mainPage, openTiff, tiffMetadata, type TiffPage } from './tiff.js'
+import { checkTiffPage, mainPage, openTiff, tiffMetadata, type TiffPage } from './tiff/tiff.js'
 
 /** What a file says about itself besides its pixels; carried over to what is written. */
 export interface Metadata {

@@ -11,7 +11,7 @@ import type { Metadata } from './read.js'
 import { rowsOf, rowsOfDepth, type PictureRows } from './rows.js'
 import { fillFile, MemorySink, type Sink } from './sink.js'
 import { writePng } from './write-png.js'
-import { writeTiff } from './write-tiff.js'
+import { writeTiff } from './tiff/write-tiff.js'
 
 export interface WriteOptions {
   readonly format: WrittenFormat

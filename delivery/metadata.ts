@@ -1,5 +1,5 @@
 import { bareDataSets } from '@fennip/codec/iptc.js'
-import { readDirectories, shortEntry, textEntry, TAG, writeExif, longEntry, type Directory } from '@fennip/codec/directory.js'
+import { readDirectories, shortEntry, textEntry, TAG, writeExif, longEntry, type Directory } from '@fennip/codec/tiff/directory.js'
 import type { Metadata } from '@fennip/codec/read.js'
 import { cleanText } from '@fennip/core/text.js'
 import { Chain } from '@fennip/core/pipeline/chain.js'

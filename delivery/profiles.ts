@@ -1,7 +1,7 @@
 import sharp from 'sharp'
 import { conversionBetween, type Conversion } from '@fennip/core/output/convert-profile.js'
 import type { Output } from '@fennip/core/output/output.js'
-import { greyProfile, readProfile, srgbProfile, type ColourProfile } from '@fennip/core/raster/profile.js'
+import { greyProfile, readProfile, srgbProfile, type ColourProfile } from '@fennip/core/colour/profile.js'
 
 const known = new Map<string, Uint8Array>()
 

@@ -1,4 +1,4 @@
-import { rationalEntry, textEntry, TAG, writeExif, shortEntry } from '@fennip/codec/directory.js'
+import { rationalEntry, textEntry, TAG, writeExif, shortEntry } from '@fennip/codec/tiff/directory.js'
 import { encodePicture } from '@fennip/codec/write.js'
 import { FRAME, PRINT, dustyPylon, fadedPrint, pylonLight, shaftValve, stainedPrint, stationPrint, tornPrint, type DemoSize } from './pictures.js'
 import { AREA_FRAME, denseDive, hazyValley, nightStation, rainyWindow, ringStain, seatCover } from './areas.js'

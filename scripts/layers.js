@@ -12,6 +12,7 @@ const LAYERS = [
   ['numbers'],
   ['kernels'],
   ['raster'],
+  ['colour'],
   ['treatment'],
   ['shape'],
   ['operations'],

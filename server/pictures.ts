@@ -1,7 +1,7 @@
 import { randomUUID } from 'node:crypto'
 import type { Camera } from '@fennip/codec/read.js'
 import type { Medium } from '@fennip/core/find/medium.js'
-import type { ColourProfile } from '@fennip/core/raster/profile.js'
+import type { ColourProfile } from '@fennip/core/colour/profile.js'
 import { levelCount } from '@fennip/core/raster/pyramid.js'
 import { ProblemError } from '@fennip/core/problem.js'
 import type { Database } from './database/database.js'

@@ -4,7 +4,7 @@ import { addBackscatter, addDust, addScratches, addSpecks, copyLight } from '@fe
 import { addTears } from '@fennip/demo/print-damage.js'
 import type { Light } from '@fennip/demo/photograph.js'
 import cv from '@techstark/opencv-js'
-import { inpainted, mendedByMask } from '../inpaint.js'
+import { inpainted, mendedByMask } from '../mending/inpaint.js'
 import { measureMask, poolMasks, type MaskResult } from '../measure.js'
 import { openCv, sceneOf } from '../scenes.js'
 import { COLLECTIONS } from './collections.js'

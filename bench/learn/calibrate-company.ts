@@ -4,14 +4,14 @@ import { SampleTable } from '@fennip/core/kernels/samples.js'
 import type { IntegerRaster } from '@fennip/core/raster/raster.js'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'
 import { insideOutline } from '@fennip/core/shape/shape.js'
-import { exposureOf, fadedPrint, isDamage, loneDamage, scanned, unlearnedPhotographs } from '../area-prints.js'
+import { exposureOf, fadedPrint, isDamage, loneDamage, scanned, unlearnedPhotographs } from '../finding/area-prints.js'
 import { fitLogistic } from './fit-judge.js'
 import { sceneOf } from '../scenes.js'
 
 /**
  * How sure losses are by their score and by how many sure ones lie elsewhere in the picture, on photographs that the score was not
  * learned from: `npx tsx bench/learn/calibrate-company.ts [seeds]`, about three minutes a seed. Prints the even and the slope of
- * lossJudge and the COMPANY of core/find/losses.ts, to be written there by hand. The seeds are not those of bench/areas.ts.
+ * lossJudge and the COMPANY of core/find/losses.ts, to be written there by hand. The seeds are not those of bench/finding/areas.ts.
  */
 
 const SEEDS = process.argv.length > 2 ? process.argv.slice(2).map(Number) : [181, 281, 581]

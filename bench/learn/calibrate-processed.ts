@@ -1,5 +1,5 @@
 import { fitLogistic } from './fit-judge.js'
-import { candidatesOf, halvesOfAll, PROCESSED_KINDS, processedScene, takenScenes, truthOf } from '../processed-scenes.js'
+import { candidatesOf, halvesOfAll, PROCESSED_KINDS, processedScene, takenScenes, truthOf } from '../finding/processed-scenes.js'
 
 /**
  * Fit what smudges, flat patches and moire are judged by on photographs, as prints every third, with places that were processed

@@ -28,7 +28,7 @@ import { changedAt, demoScenes, FRAME, greyOf, paleOf, PAPERS, PRINT, renderOf, 
  * Fit the weights of core/find/judge.ts on made-up pictures with known damage: `npx tsx bench/learn/calibrate.ts dust|speck|mould|line-alone|scratch|hair|loss|stain`;
  * of scratches and hairs on what bench/learn/line-evidence.ts keeps.
  * Writes weights into core/find/weights, and prints the two numbers of the confidence and the two
- * of the control for false finds, to be written there by hand. The seeds are not those of bench/acceptance.ts.
+ * of the control for false finds, to be written there by hand. The seeds are not those of bench/mending/acceptance.ts.
  */
 
 const wanted = process.argv[2] ?? 'dust'

@@ -1,6 +1,6 @@
 import { clipRegion, crop, growRegion, makeRaster, rasterSource, type IntegerRaster, type Plane, type Region } from '../raster/raster.js'
 import { median } from '../numbers/statistics.js'
-import { makeToneSpace } from '../raster/tone-space.js'
+import { makeToneSpace } from '../colour/tone-space.js'
 import type { TransferCurve } from '../raster/transfer.js'
 import { resample } from '../render/resample.js'
 import { toFloat } from '../render/samples.js'

@@ -1,7 +1,7 @@
 import { clipRegion, depthOf, growRegion, makeRaster, maximumOf, type IntegerRaster, type Plane } from '../raster/raster.js'
 import { partsOf } from '../raster/parts.js'
 import { distanceFrom } from '../raster/distance-transform.js'
-import { makeToneSpace, type ToneSpace } from '../raster/tone-space.js'
+import { makeToneSpace, type ToneSpace } from '../colour/tone-space.js'
 import type { TransferCurve } from '../raster/transfer.js'
 import { median } from '../numbers/statistics.js'
 import { resample } from '../render/resample.js'

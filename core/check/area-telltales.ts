@@ -5,7 +5,7 @@ import type { Operation, OperationContext, Survey } from '../operations/operatio
 import { gaussianBlur } from '../raster/blur.js'
 import type { Region } from '../raster/raster.js'
 import { distanceFrom } from '../raster/distance-transform.js'
-import { labPixels } from '../raster/lab.js'
+import { labPixels } from '../colour/lab.js'
 import { median } from '../numbers/statistics.js'
 import type { Measure } from '../treatment/schema.js'
 

@@ -19,7 +19,7 @@ const FAINTEST = 0.02
  * to 1.15, widened to somewhat over three standard errors for small mends.
  *
  * A wider band where parts of the surroundings differ, robust deviations and the logarithm of the light were tried: on
- * open photographs each tells mends that show from others less well (bench/telltales.ts).
+ * open photographs each tells mends that show from others less well (bench/mending/telltales.ts).
  *
  * @param pixels    The picture with the mend in it, its encoded samples.
  * @param distance  From the outline, negative inside; of the same size.

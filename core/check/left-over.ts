@@ -4,7 +4,7 @@ import type { Plane, Region } from '../raster/raster.js'
 import type { Disc } from '../shape/shape.js'
 import type { Measure } from '../treatment/schema.js'
 
-/** Above what half in a hundred good mends reach, in a sky and in a dive (bench/telltales.ts, seeds 74 and 75). */
+/** Above what half in a hundred good mends reach, in a sky and in a dive (bench/mending/telltales.ts, seeds 74 and 75). */
 const LEFT_OVER = 6.3
 
 /** Would a detector still see a disc here? Its answer against the same question asked all around. */

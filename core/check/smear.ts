@@ -8,7 +8,7 @@ const HALO = 2
 /** The outline, and the same moved outward, where nothing was mended. */
 const OUTLINES = [0, 5, 8, 11]
 const PARTS = 6
-/** Above what two in a hundred good mends of a dive reach (bench/telltales.ts, seeds 74 and 75). */
+/** Above what two in a hundred good mends of a dive reach (bench/mending/telltales.ts, seeds 74 and 75). */
 const LIMIT = 3
 
 /**

@@ -2,7 +2,7 @@ import { describe, expect, it } from 'vitest'
 import type { ZoneView } from '../operations/zone-view.js'
 import { contextOf } from '../pipeline/chain.js'
 import { makeRandom } from '../random.js'
-import { greyProfile, srgbProfile } from '../raster/profile.js'
+import { greyProfile, srgbProfile } from '../colour/profile.js'
 import { fitLightChange, fitVeil } from './fault-profile.js'
 import { gridField, type ZoneGrid } from './zone-grid.js'
 

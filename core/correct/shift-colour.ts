@@ -1,7 +1,7 @@
 import { Type } from '@sinclair/typebox'
 import { defineArea } from '../operations/operation.js'
 import { atan2, cos, PI, sin } from '../numbers/exact-math.js'
-import { okSpaceOf } from '../raster/oklab.js'
+import { okSpaceOf } from '../colour/oklab.js'
 import { isOn } from '../operations/zone-means.js'
 import { viewOfZone, type ZoneView } from '../operations/zone-view.js'
 

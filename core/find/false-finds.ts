@@ -25,7 +25,7 @@ export interface FalseFinds {
  * How many false finds a picture has by what one is willing to look at, and how many at most.
  *
  * A negative binomial over pictures: chance within a picture, and a rate that differs between them (Greenwood and Yule 1920,
- * from memory). Its two numbers are round ones that photographs without flaws bear out (bench/false-finds.ts) at a control of 3; at
+ * from memory). Its two numbers are round ones that photographs without flaws bear out (bench/finding/false-finds.ts) at a control of 3; at
  * 60, those that nothing was learned from have a fifth to two thirds of what is told, at 1 up to twice as many.
  *
  * @param control  Mean number of false finds in a picture of 24 megapixels, above 0.

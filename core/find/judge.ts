@@ -14,7 +14,7 @@ import STAIN from './weights/stain.json' with { type: 'json' }
 /**
  * How much the evidence speaks for a real flaw: a logistic regression on what was measured, for round flaws, lines and losses with
  * a layer of units between. It is fitted with bench/learn/calibrate.ts on pictures with known damage and checked on others by
- * bench/finding.ts and bench/areas.ts; of what processing left, with bench/learn/calibrate-processed.ts and by bench/processed.ts.
+ * bench/finding/finding.ts and bench/finding/areas.ts; of what processing left, with bench/learn/calibrate-processed.ts and by bench/finding/processed.ts.
  */
 export interface Judgement {
   readonly score: number
@@ -97,7 +97,7 @@ export const dustJudge: DiscJudge = {
   score: layered(DUST),
   even: -0.33,
   slope: 1.09,
-  // As of specks, read off clean pictures of bench/finding.ts with another seed.
+  // As of specks, read off clean pictures of bench/finding/finding.ts with another seed.
   scoreAtOne: -2.76,
   steepness: 1.35,
 }
@@ -132,7 +132,7 @@ export const speckJudge: DiscJudge = {
   features: speckFeatures,
   score: layered(SPECK),
   // Calibration's own judges, from one start on half of what there is, are poorer ones, and say too little of this one: its
-  // numbers were read off photographs that nothing was learned from, those of bench/false-finds.ts, and bench/finding.ts bears
+  // numbers were read off photographs that nothing was learned from, those of bench/finding/false-finds.ts, and bench/finding/finding.ts bears
   // them out.
   even: -0.2,
   slope: 1.4,
@@ -161,7 +161,7 @@ export const lineAlone: Pick<Belief, 'score'> = { score: layered(LINE_ALONE) }
 
 /**
  * Judge of what is pale and straight: scratches and folds, on what `lineEvidence` tells. Its numbers, and those of the one
- * below, were read off pictures of bench/finding.ts of other seeds, as those of specks were: the photographs of calibration are
+ * below, were read off pictures of bench/finding/finding.ts of other seeds, as those of specks were: the photographs of calibration are
  * walls and grounds from edge to edge, most of them.
  */
 export const scratchJudge: Judge = {
@@ -182,7 +182,7 @@ export const hairJudge: Judge = {
 }
 
 /**
- * Judge of losses and tears, on the features of `lossCandidates`; checked by bench/areas.ts. Its numbers are those of a loss
+ * Judge of losses and tears, on the features of `lossCandidates`; checked by bench/finding/areas.ts. Its numbers are those of a loss
  * without others, fitted together with what others add by bench/learn/calibrate-company.ts.
  */
 export const lossJudge: Belief = {
@@ -191,7 +191,7 @@ export const lossJudge: Belief = {
   slope: 0.97,
 }
 
-/** Judge of stains, on the features of `stainCandidates`; checked by bench/areas.ts. */
+/** Judge of stains, on the features of `stainCandidates`; checked by bench/finding/areas.ts. */
 export const stainJudge: Belief = {
   score: layered(STAIN),
   even: 0.88,

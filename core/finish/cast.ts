@@ -1,6 +1,6 @@
 import { Type } from '@sinclair/typebox'
 import { LN2, ln, pow } from '../numbers/exact-math.js'
-import { BLACK_DENSITY } from '../raster/tone-space.js'
+import { BLACK_DENSITY } from '../colour/tone-space.js'
 import { defineTone } from '../operations/operation.js'
 
 interface Cast {

@@ -16,7 +16,7 @@ const compiled = lazily<Kernels>(WASM)
 
 /** Side of the window, in pixels. */
 export const TONE_WINDOW = 32
-/** Waves are looked for up to so many turns within the window: grain is laid on afterwards, and of what else a gap holds finer ones say nothing that can be measured (bench/known-damage.ts). */
+/** Waves are looked for up to so many turns within the window: grain is laid on afterwards, and of what else a gap holds finer ones say nothing that can be measured (bench/mending/known-damage.ts). */
 export const TONE_FINEST = 9
 /** How likelihoods are laid out: column after column, one row more than there are frequencies. */
 const COLUMNS = TONE_FINEST + 1

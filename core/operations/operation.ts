@@ -2,7 +2,7 @@ import type { TObject } from '@sinclair/typebox'
 import type { FloatRaster, Region } from '../raster/raster.js'
 import type { OperationStage } from '../treatment/schema.js'
 import type { TransferCurve } from '../raster/transfer.js'
-import type { ToneSpace } from '../raster/tone-space.js'
+import type { ToneSpace } from '../colour/tone-space.js'
 
 /** What an operation knows of the picture it works on. */
 export interface OperationContext {

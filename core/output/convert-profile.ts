@@ -1,7 +1,7 @@
 import type { FloatRaster } from '../raster/raster.js'
-import { inverse3, product } from '../raster/oklab.js'
-import type { ColourProfile } from '../raster/profile.js'
-import { makeToneSpace } from '../raster/tone-space.js'
+import { inverse3, product } from '../colour/oklab.js'
+import type { ColourProfile } from '../colour/profile.js'
+import { makeToneSpace } from '../colour/tone-space.js'
 
 /** A converter of encoded pixels, in place. */
 export type Conversion = (pixels: FloatRaster) => void

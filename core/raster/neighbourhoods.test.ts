@@ -4,8 +4,8 @@ import { beforeAll, describe, expect, it } from 'vitest'
 import { makeRandom } from '../random.js'
 import { boxMean, guidedFilter } from './box.js'
 import { discExtreme, squareExtreme } from './extremes.js'
-import { inverse3, oklabOfXyz65, okSpaceOf } from './oklab.js'
-import { srgbProfile } from './profile.js'
+import { inverse3, oklabOfXyz65, okSpaceOf } from '../colour/oklab.js'
+import { srgbProfile } from '../colour/profile.js'
 import type { Plane } from './raster.js'
 
 let cv: typeof cvModule

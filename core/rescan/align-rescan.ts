@@ -1,5 +1,5 @@
 import { alignPictures, alignedPlace } from './align.js'
-import { makeToneSpace } from '../raster/tone-space.js'
+import { makeToneSpace } from '../colour/tone-space.js'
 import type { TransferCurve } from '../raster/transfer.js'
 import { maximumOf, type PixelSource, type Plane } from '../raster/raster.js'
 import type { Similarity } from './similarity.js'

@@ -35,7 +35,7 @@ const FAINT = 2.5
 const CLEAR = 8
 /**
  * What a chart expects is off by about this share, of a mark that was seen in several frames and of one that was seen in
- * one alone. On three made-up series (`bench/series.ts`, seeds 61 to 63), whose dust follows the law, two in three lie
+ * one alone. On three made-up series (`bench/mending/series.ts`, seeds 61 to 63), whose dust follows the law, two in three lie
  * within .05 to .07; real dust moves, and is not evenly thick.
  */
 const LAW_ERROR = { several: 0.2, one: 0.35 }

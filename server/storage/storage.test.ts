@@ -1,4 +1,4 @@
-import { greyProfile, srgbProfile } from '@fennip/core/raster/profile.js'
+import { greyProfile, srgbProfile } from '@fennip/core/colour/profile.js'
 import S3rver from 's3rver'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { createHash } from 'node:crypto'

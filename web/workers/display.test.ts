@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest'
 import { makeMatrixProfile, makeTableProfile } from '@fennip/codec/test-profile.js'
-import { measureTableProfile, openTables } from '@fennip/core/raster/colour-library.js'
-import { greyProfile, readProfile, srgbProfile } from '@fennip/core/raster/profile.js'
+import { measureTableProfile, openTables } from '@fennip/core/colour/colour-library.js'
+import { greyProfile, readProfile, srgbProfile } from '@fennip/core/colour/profile.js'
 import { makeRaster } from '@fennip/core/raster/raster.js'
 import { Display } from './display.js'
 

@@ -1,6 +1,6 @@
-import type { TableConverter } from '@fennip/core/raster/colour-library.js'
+import type { TableConverter } from '@fennip/core/colour/colour-library.js'
 import { decodeValue } from '@fennip/core/raster/transfer.js'
-import type { ColourProfile } from '@fennip/core/raster/profile.js'
+import type { ColourProfile } from '@fennip/core/colour/profile.js'
 import type { Depth, IntegerRaster } from '@fennip/core/raster/raster.js'
 import { maximumOf } from '@fennip/core/raster/raster.js'
 import type { ScreenGamut } from '../shared/screen.js'

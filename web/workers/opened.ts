@@ -1,4 +1,4 @@
-import { openTables } from '@fennip/core/raster/colour-library.js'
+import { openTables } from '@fennip/core/colour/colour-library.js'
 import { levelSize } from '@fennip/core/raster/pyramid.js'
 import { makeTransfer, type Transfer } from '@fennip/core/raster/transfer.js'
 import lcmsFile from 'lcms-wasm/dist/lcms.wasm?url'

@@ -28,7 +28,7 @@ const LIMITS = { most: 50, share: 0.5, least: 1e-4 }
  * Kaup, Meisinger and Aach 2005, "Frequency selective signal extrapolation with applications to error concealment in
  * image communication"; Seiler and Kaup 2010, "Complex-valued frequency selective extrapolation for fast image and video
  * signal extrapolation" (all of it in the frequency domain). The numbers above were set on open photographs with scratches
- * (bench/known-damage.ts).
+ * (bench/mending/known-damage.ts).
  */
 export function fillToneWaves(problem: FillProblem, seed: number): void {
   const table = new ToneTable(problem, { says: SAY, secondHand: SECOND_HAND, prior: likelihood, ...LIMITS })

@@ -13,7 +13,7 @@ const PASSES = 3
 /** Grain is made no more than so many times stronger, and no sample of it lies further out than so many deviations. */
 const STRONGEST = 2
 const FURTHEST = 3
-/** What is cut off there is made up for (measured on open photographs, bench/known-damage.ts). */
+/** What is cut off there is made up for (measured on open photographs, bench/mending/known-damage.ts). */
 const FULL = 1.1
 /** Side of the cells that take their grain from one place, and of the squares over which grain is taken for even. */
 const CELL = 12
@@ -28,7 +28,7 @@ const NEAR = 4
  *
  * @param problem  Its pixels with role FILL hold content without grain; changed in place.
  * @param random   Says which places are tried.
- * @param tries    How many for a cell: of more than a dozen nothing is gained that can be measured (bench/known-damage.ts).
+ * @param tries    How many for a cell: of more than a dozen nothing is gained that can be measured (bench/mending/known-damage.ts).
  */
 export function layGrain(problem: FillProblem, random: Random, tries: number): void {
   const { width, height, channels } = problem

@@ -2,7 +2,7 @@ import { describe, expect, it } from 'vitest'
 import { makeMatrixProfile } from '@fennip/codec/test-profile.js'
 import { ProblemError } from '../problem.js'
 import { readProfile } from './profile.js'
-import { decodeValue, makeTransfer, type TransferCurve } from './transfer.js'
+import { decodeValue, makeTransfer, type TransferCurve } from '../raster/transfer.js'
 
 /** A grey profile with one curve, made by the rules of ICC.1:2022 (header 7.2, tag table 7.3). */
 function greyProfile(curve: Uint8Array): Uint8Array {

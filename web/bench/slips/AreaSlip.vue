@@ -1,10 +1,10 @@
 <script setup lang="ts">
 import { ElButton } from 'element-plus'
 import { ref, watch } from 'vue'
-import Setting from '../shared/Setting.vue'
-import { useAreas } from '../store/areas.js'
-import { useBench } from '../store/bench.js'
-import { useGroup } from '../store/bench/group.js'
+import Setting from '../../shared/Setting.vue'
+import { useAreas } from '../../store/areas.js'
+import { useBench } from '../../store/bench.js'
+import { useGroup } from '../../store/bench/group.js'
 
 /** Guards and zones: the list, and how the selected one or a new one is drawn. */
 const bench = useBench()

@@ -13,13 +13,13 @@ import { addBackscatter, addDust, addScratches, addSpecks, copyLight } from '@fe
 import { addFolds } from '@fennip/demo/print-damage.js'
 import { expose, type Light } from '@fennip/demo/photograph.js'
 import { pylonLight, shaftValve, stationPrint } from '@fennip/demo/pictures.js'
-import { judgeMend, worstTelltale, type Judged } from './learn/judge-mend.js'
-import { openPhotographs } from './open-photographs.js'
-import { maskOf, openCv, sceneOf } from './scenes.js'
+import { judgeMend, worstTelltale, type Judged } from '../learn/judge-mend.js'
+import { openPhotographs } from '../open-photographs.js'
+import { maskOf, openCv, sceneOf } from '../scenes.js'
 
 /**
  * Do the telltales agree with the truth? Mends of known damage by every method and by the two inpainting functions of
- * @techstark/opencv-js, labelled by their error against the clean picture: `npx tsx bench/telltales.ts [seed] [pieces]`.
+ * @techstark/opencv-js, labelled by their error against the clean picture: `npx tsx bench/mending/telltales.ts [seed] [pieces]`.
  *
  * What shows is said by bench/learn/judge-mend.ts. In structured ground the grain of the truth itself lies outside its band; a
  * second figure takes for good what has the truth's own grain there.

@@ -4,12 +4,12 @@ import { findFlaws } from '@fennip/core/find/find.js'
 import { rasterSource } from '@fennip/core/raster/raster.js'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'
 import { expose } from '@fennip/demo/photograph.js'
-import { animalAndBuildingPhotographs, furtherPhotographs, groundPhotographs, halvesOf, openPhotographs, sightPhotographs, unseenPhotographs, type Photograph } from './open-photographs.js'
-import { demoScenes, FRAME, sceneOf, type ExposedScene } from './scenes.js'
+import { animalAndBuildingPhotographs, furtherPhotographs, groundPhotographs, halvesOf, openPhotographs, sightPhotographs, unseenPhotographs, type Photograph } from '../open-photographs.js'
+import { demoScenes, FRAME, sceneOf, type ExposedScene } from '../scenes.js'
 
 /**
  * False finds of pictures without flaws by their size, against what core/find/false-finds.ts tells the restorer: on photographs
- * that Fennip learned from what is no flaw, and on others (of lines it learned from all walls and grounds): `npx tsx bench/false-finds.ts [seed]`, more than ten minutes.
+ * that Fennip learned from what is no flaw, and on others (of lines it learned from all walls and grounds): `npx tsx bench/finding/false-finds.ts [seed]`, more than ten minutes.
  */
 
 const SEED = Number(process.argv[2] ?? 1501)

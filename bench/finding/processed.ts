@@ -1,13 +1,13 @@
 import { distanceAt } from '@fennip/core/shape/shape.js'
 import { findsOf, halvesOfAll, PROCESSED_KINDS, processedScene, takenScenes, truthOf, type ProcessedScene } from './processed-scenes.js'
-import { demoScenes } from './scenes.js'
-import { calibrationError, type Claim } from './truth.js'
+import { demoScenes } from '../scenes.js'
+import { calibrationError, type Claim } from '../truth.js'
 
 /**
  * How well smudges, flat patches and moire are found in three renders and in photographs that nothing of them was fitted on, as
  * frames and as prints with fresh noise; how many false ones in the same pictures whole; how far confidence is from the truth at
  * two rates of them; and what is taken for one in photographs with their own noise and compression, in which a flat patch may be
- * one: `npx tsx bench/processed.ts [flat|smudge|moire] [seeds]`, about five minutes.
+ * one: `npx tsx bench/finding/processed.ts [flat|smudge|moire] [seeds]`, about five minutes.
  * What a place held of texture is still rougher than noise when it was smoothed over, and cannot be told this way.
  */
 

@@ -7,8 +7,8 @@ import { shareSearched } from '@fennip/core/find/searched-area.js'
 import { searchKindOf, usualKinds } from '@fennip/core/find/search-kinds.js'
 import type { SearchKind } from '@fennip/core/treatment/schema.js'
 import { looksLike } from '@fennip/core/find/likeness.js'
-import { useGroup } from '../store/bench/group.js'
-import { useBench } from '../store/bench.js'
+import { useGroup } from '../../store/bench/group.js'
+import { useBench } from '../../store/bench.js'
 
 const bench = useBench()
 const group = useGroup()

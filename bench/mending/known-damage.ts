@@ -6,14 +6,14 @@ import { makeTransfer } from '@fennip/core/raster/transfer.js'
 import { addBackscatter, addDust, addScratches, addSpecks, copyLight } from '@fennip/demo/damage.js'
 import { addFolds, addTears } from '@fennip/demo/print-damage.js'
 import { expose, type Light } from '@fennip/demo/photograph.js'
-import { furtherPhotographs, openPhotographs } from './open-photographs.js'
+import { furtherPhotographs, openPhotographs } from '../open-photographs.js'
 import { inpainted, mendedByMask } from './inpaint.js'
-import { measureMask, poolMasks, type MaskResult } from './measure.js'
-import { demoScenes, maskOf, openCv, sceneOf } from './scenes.js'
+import { measureMask, poolMasks, type MaskResult } from '../measure.js'
+import { demoScenes, maskOf, openCv, sceneOf } from '../scenes.js'
 
 /**
  * Known damage of every kind on open photographs and pieces of the demo's pictures, mask given, against the truth and against the two inpainting functions
- * of @techstark/opencv-js in the same run: `npx tsx bench/known-damage.ts [kinds]`.
+ * of @techstark/opencv-js in the same run: `npx tsx bench/mending/known-damage.ts [kinds]`.
  */
 
 const transfer = makeTransfer({ type: 'srgb' }, 8)

@@ -10,13 +10,13 @@ import { makeTransfer } from '@fennip/core/raster/transfer.js'
 import { addDust, copyLight, type TrueFlaw } from '@fennip/demo/damage.js'
 import { dustyPylon, pylonLight } from '@fennip/demo/pictures.js'
 import { expose, type Light } from '@fennip/demo/photograph.js'
-import { openPhotographs } from './open-photographs.js'
-import { measureFlaw, pool, type FlawResult } from './measure.js'
-import { trueWeight } from './truth.js'
+import { openPhotographs } from '../open-photographs.js'
+import { measureFlaw, pool, type FlawResult } from '../measure.js'
+import { trueWeight } from '../truth.js'
 
 /**
  * How well Fennip finds and mends dust, against the truth and against the two inpainting functions of
- * @techstark/opencv-js told the exact mask: `npx tsx bench/acceptance.ts [seeds] [seed on photographs] [least and greatest depth there]`; no
+ * @techstark/opencv-js told the exact mask: `npx tsx bench/mending/acceptance.ts [seeds] [seed on photographs] [least and greatest depth there]`; no
  * seeds are `none`.
  */
 

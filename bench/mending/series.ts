@@ -13,7 +13,7 @@ import { fileURLToPath } from 'node:url'
 
 /**
  * A chart learned from four frames at f/22, 16, 11 and 18, applied to four others at f/8, 14, 20 and 5.6:
- * `npx tsx bench/series.ts [width] [seed]`. Of the marks that can be seen in a frame (weight over 8 there by the truth)
+ * `npx tsx bench/mending/series.ts [width] [seed]`. Of the marks that can be seen in a frame (weight over 8 there by the truth)
  * the share that is placed and mended; and how far the lifted pixels are from the limit that photon noise sets: the same
  * pixels divided by their true transmission. That is told of single marks, and of all lifted pixels of a frame together.
  */
@@ -25,7 +25,7 @@ const GRAINS = 60
 const FALSE_FINDS = 200
 const transfer = makeTransfer({ type: 'srgb' }, 8)
 
-const room = await lightOfRender(fileURLToPath(new URL('../demo/scenes/pylon.jpg', import.meta.url)), { width: Math.round(WIDTH * SERIES_ROOM), height: Math.round(HEIGHT * SERIES_ROOM), channels: 3, softness: 0.7, detail: 0.16, seed: SEED })
+const room = await lightOfRender(fileURLToPath(new URL('../../demo/scenes/pylon.jpg', import.meta.url)), { width: Math.round(WIDTH * SERIES_ROOM), height: Math.round(HEIGHT * SERIES_ROOM), channels: 3, softness: 0.7, detail: 0.16, seed: SEED })
 const dust = dustOfSensor(WIDTH, HEIGHT, GRAINS, SEED)
 const photographs = SERIES_FRAMES.map((frame, i) => seriesFrame(room, dust, frame, SEED + i))
 const sourceOf = (photograph: SeriesPhotograph) => rasterSource(photograph.damaged)

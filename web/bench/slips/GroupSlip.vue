@@ -1,10 +1,10 @@
 <script setup lang="ts">
 import { ElButton, ElProgress } from 'element-plus'
 import { computed, ref } from 'vue'
-import Setting from '../shared/Setting.vue'
-import { useBench } from '../store/bench.js'
-import { useGroup } from '../store/bench/group.js'
-import { useShaping } from '../store/bench/shaping.js'
+import Setting from '../../shared/Setting.vue'
+import { useBench } from '../../store/bench.js'
+import { useGroup } from '../../store/bench/group.js'
+import { useShaping } from '../../store/bench/shaping.js'
 
 /** What is done to all flaws of the group at once. */
 const bench = useBench()

@@ -3,7 +3,7 @@ import { makeMatrixProfile, makeTableProfile } from '@fennip/codec/test-profile.
 import { ProblemError } from '../problem.js'
 import { measureTableProfile, openTables } from './colour-library.js'
 import { readProfile } from './profile.js'
-import { decodeValue } from './transfer.js'
+import { decodeValue } from '../raster/transfer.js'
 
 /** Random colours of 16 bits, the same each time. */
 const colours = Uint16Array.from({ length: 300 }, (_, i) => (i * 40503 + 977) % 65536)

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { ElButton, ElPopover, ElSlider } from 'element-plus'
-import { useLook } from '../store/look.js'
+import { useLook } from '../../store/look.js'
 
 /** How strong the lens is: beside the picture, so that nothing of it lies over a spot. */
 const look = useLook()

@@ -9,15 +9,15 @@ import type { Stroke } from '@fennip/core/shape/shape.js'
 import { addDust, addHairs, addScratches, addSpecks, copyLight, type TrueFlaw } from '@fennip/demo/damage.js'
 import { addMould } from '@fennip/demo/print-damage.js'
 import { expose, printOf } from '@fennip/demo/photograph.js'
-import { LinePlaces, linesOf, shareOn } from './learn/line-places.js'
-import { openPhotographs } from './open-photographs.js'
-import { demoScenes, FRAME, PRINT, sceneOf, throughJpeg, TONINGS, type ExposedScene } from './scenes.js'
-import { calibrationError, trueWeight, type Claim } from './truth.js'
+import { LinePlaces, linesOf, shareOn } from '../learn/line-places.js'
+import { openPhotographs } from '../open-photographs.js'
+import { demoScenes, FRAME, PRINT, sceneOf, throughJpeg, TONINGS, type ExposedScene } from '../scenes.js'
+import { calibrationError, trueWeight, type Claim } from '../truth.js'
 
 /**
  * How well flaws are found, on seeds that nothing was fitted on: precision, recall and F1 by kind and by contrast and
  * weight; how far confidence is from the truth at two rates of flaws; and false finds on clean pictures:
- * `npx tsx bench/finding.ts [seeds, as 501,601] [control]`, about a minute a seed; of one seed there are some 50 scratches.
+ * `npx tsx bench/finding/finding.ts [seeds, as 501,601] [control]`, about a minute a seed; of one seed there are some 50 scratches.
  */
 
 const SEEDS = (process.argv[2] ?? '501').split(',').map(Number)

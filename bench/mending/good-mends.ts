@@ -8,11 +8,11 @@ import { layOver } from '@fennip/core/mend/patches/patch.js'
 import { distanceOutside, type Shape } from '@fennip/core/shape/shape.js'
 import { expose } from '@fennip/demo/photograph.js'
 import { pylonLight, shaftValve } from '@fennip/demo/pictures.js'
-import { judgeMend, worstTelltale, type Judged } from './learn/judge-mend.js'
+import { judgeMend, worstTelltale, type Judged } from '../learn/judge-mend.js'
 
 /**
  * False alarms of a picture full of good mends: places where nothing was wrong are mended one by one, so that the truth is
- * known, and those that are good by it are asked for their telltales: `npx tsx bench/good-mends.ts [count] [seed] [pictures]`.
+ * known, and those that are good by it are asked for their telltales: `npx tsx bench/mending/good-mends.ts [count] [seed] [pictures]`.
  */
 
 const COUNT = Number(process.argv[2] ?? 5000)

@@ -1,10 +1,10 @@
 import { promisify } from 'node:util'
 import { deflate } from 'node:zlib'
 import { bytesEntry, longEntry, longsEntry, rationalEntry, readDirectories, shortEntry, shortsEntry, TAG, writeDirectories, type Directory } from './directory.js'
-import { bareDataSets } from './iptc.js'
-import type { Metadata } from './read.js'
-import type { PictureRows } from './rows.js'
-import type { Sink } from './sink.js'
+import { bareDataSets } from '../iptc.js'
+import type { Metadata } from '../read.js'
+import type { PictureRows } from '../rows.js'
+import type { Sink } from '../sink.js'
 
 const compress = promisify(deflate)
 

@@ -1,8 +1,8 @@
 <script setup lang="ts">
 import { ElButton } from 'element-plus'
 import { computed } from 'vue'
-import Setting from '../shared/Setting.vue'
-import { useBench } from '../store/bench.js'
+import Setting from '../../shared/Setting.vue'
+import { useBench } from '../../store/bench.js'
 
 /** How the source of the selected mend is laid on, and what it snaps to when it is dragged. */
 const bench = useBench()

@@ -8,15 +8,15 @@ import { outlinesOfMask } from '@fennip/core/shape/from-mask.js'
 import { insideOutline, type Outline } from '@fennip/core/shape/shape.js'
 import { expose, lightOfRender, type Light } from '@fennip/demo/photograph.js'
 import { exposureOf, fadedPrint, isDamage, loneDamage, scanned, sumOf, unlearnedPhotographs } from './area-prints.js'
-import { openPhotographs } from './open-photographs.js'
-import { renderOf, sceneOf, stainedPrint } from './scenes.js'
-import { calibrationError, type Claim } from './truth.js'
+import { openPhotographs } from '../open-photographs.js'
+import { renderOf, sceneOf, stainedPrint } from '../scenes.js'
+import { calibrationError, type Claim } from '../truth.js'
 
 /**
  * How well losses with tears, or stains, are found as outlines, put on prints of two renders and seven open photographs,
  * and in the same prints whole; for stains also how near to the truth their lifts come; and what their confidence is worth on
  * these and further photographs that nothing was learned from, damaged, whole and as they are, in colour:
- * `npx tsx bench/areas.ts [loss|stain] [seeds]`, about three minutes a seed.
+ * `npx tsx bench/finding/areas.ts [loss|stain] [seeds]`, about three minutes a seed.
  */
 
 const KIND = process.argv[2] === 'stain' ? 'stain' : 'loss'

@@ -1,7 +1,7 @@
 import type { IntegerRaster, Region } from '@fennip/core/raster/raster.js'
 import { expose, type Exposure, type Light } from '@fennip/demo/photograph.js'
-import { animalAndBuildingPhotographs, groundPhotographs, halvesOf, sightPhotographs, unseenPhotographs, type Photograph } from './open-photographs.js'
-import { changedAt, PAPERS, tornPrint } from './scenes.js'
+import { animalAndBuildingPhotographs, groundPhotographs, halvesOf, sightPhotographs, unseenPhotographs, type Photograph } from '../open-photographs.js'
+import { changedAt, PAPERS, tornPrint } from '../scenes.js'
 
 /** Scans of prints with losses, tears or stains put on, and the pictures to put them on that no judge of areas learned from. */
 

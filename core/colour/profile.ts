@@ -1,5 +1,5 @@
 import { ProblemError } from '../problem.js'
-import type { TransferCurve } from './transfer.js'
+import type { TransferCurve } from '../raster/transfer.js'
 
 /** What Fennip needs to know of a colour profile. */
 export interface ColourProfile {

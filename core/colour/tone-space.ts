@@ -1,5 +1,5 @@
 import { LN2, ln, pow } from '../numbers/exact-math.js'
-import { makeTransfer, type TransferCurve } from './transfer.js'
+import { makeTransfer, type TransferCurve } from '../raster/transfer.js'
 
 /** Steps of the tables; between them values are interpolated in a straight line. */
 const STEPS = 65535

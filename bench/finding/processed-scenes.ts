@@ -9,8 +9,8 @@ import { makeTransfer } from '@fennip/core/raster/transfer.js'
 import { distanceAt, insideOutline, type Outline } from '@fennip/core/shape/shape.js'
 import { addMoire, copyLight, wipeOut, type ProcessedPlace } from '@fennip/demo/damage.js'
 import { expose } from '@fennip/demo/photograph.js'
-import { animalAndBuildingPhotographs, furtherPhotographs, groundPhotographs, halvesOf, openPhotographs, sightPhotographs, type Photograph } from './open-photographs.js'
-import { FRAME, greyOf, PRINT, sceneOf, throughJpeg, type ExposedScene } from './scenes.js'
+import { animalAndBuildingPhotographs, furtherPhotographs, groundPhotographs, halvesOf, openPhotographs, sightPhotographs, type Photograph } from '../open-photographs.js'
+import { FRAME, greyOf, PRINT, sceneOf, throughJpeg, type ExposedScene } from '../scenes.js'
 
 /** What processing leaves in a picture, as Fennip tells it apart. */
 export const PROCESSED_KINDS = ['flat', 'smudge', 'moire'] as const

@@ -1,8 +1,8 @@
 <script setup lang="ts">
 import { ElButton } from 'element-plus'
 import { computed } from 'vue'
-import { useBench } from '../store/bench.js'
-import { useShaping, type Shaping } from '../store/bench/shaping.js'
+import { useBench } from '../../store/bench.js'
+import { useShaping, type Shaping } from '../../store/bench/shaping.js'
 
 /** What can be done to the shape of the selected flaw after it was made. */
 const bench = useBench()
