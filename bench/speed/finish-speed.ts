@@ -54,16 +54,26 @@ try {
       await new Promise((resolve) => setTimeout(resolve, 30))
     }
   }
-  for (const [format, depth] of [['tiff', 16], ['jpeg', 8]] as const) {
-    await run({ format, depth, quality: 92 })
-    const finished = await run({ format, depth, quality: 92 })
-    const began = performance.now()
-    const { data, info } = await sharp(bytes).raw({ depth: depth === 16 ? 'ushort' : 'uchar' }).toBuffer({ resolveWithObject: true })
-    const image = sharp(data, { raw: { width: info.width, height: info.height, channels: 3, ...(depth === 16 ? { depth: 'ushort' } : {}) } as never, limitInputPixels: false })
-    await (format === 'tiff' ? image.toColourspace('rgb16').tiff({ compression: 'deflate', predictor: 'horizontal' }) : image.jpeg({ quality: 92 })).toBuffer()
-    const reference = (performance.now() - began) / 1000
-    console.log(`export ${format} ${depth} bit with curve, black and white, sharpening: ${finished.toFixed(1)} s, decode and encode alone ${reference.toFixed(1)} s, ratio ${(finished / reference).toFixed(2)}`)
+  const measureExports = async (done: string) => {
+    for (const [format, depth] of [['tiff', 16], ['jpeg', 8]] as const) {
+      await run({ format, depth, quality: 92 })
+      const finished = await run({ format, depth, quality: 92 })
+      const began = performance.now()
+      const { data, info } = await sharp(bytes).raw({ depth: depth === 16 ? 'ushort' : 'uchar' }).toBuffer({ resolveWithObject: true })
+      const image = sharp(data, { raw: { width: info.width, height: info.height, channels: 3, ...(depth === 16 ? { depth: 'ushort' } : {}) } as never, limitInputPixels: false })
+      await (format === 'tiff' ? image.toColourspace('rgb16').tiff({ compression: 'deflate', predictor: 'horizontal' }) : image.jpeg({ quality: 92 })).toBuffer()
+      const reference = (performance.now() - began) / 1000
+      console.log(`export ${format} ${depth} bit with ${done}: ${finished.toFixed(1)} s, decode and encode alone ${reference.toFixed(1)} s, ratio ${(finished / reference).toFixed(2)}`)
+    }
   }
+  await measureExports('curve, black and white, sharpening')
+  const [width, height] = [6000, 4000]
+  const flaws = Array.from({ length: 300 }, (_, i) => ({ id: `f${i}`, kind: 'dust', shape: { type: 'disc', x: 200 + ((i * 397) % (width - 400)), y: 200 + ((i * 631) % (height - 400)), r: 14 }, state: 'settled', contrast: 5, weight: 50, confidence: 1, origin: 'found' }))
+  const mends = flaws.map(({ id, shape }, i) => ({ id: `m${i}`, stage: 'mend', flaw: id, method: 'heal', methodVersion: 2, shape, softEdgePx: 4, strength: 1, seed: i, source: { dx: 60, dy: 20 }, chosenBy: 'fennip', reason: 'Measured.' }))
+  const { revision } = (await ask('')) as { revision: number }
+  const answer = await ask('/edits', { revision, label: 'Mend and crop', operations: [{ type: 'put', list: 'flaws', items: flaws }, { type: 'put', list: 'steps', items: mends }, { type: 'put', list: 'operations', items: [...operations, step('k', 'crop', { x: 100, y: 100, width: width - 200, height: height - 200 })] }] })
+  if (answer.revision !== revision + 1) throw new Error(JSON.stringify(answer))
+  await measureExports('300 mends, curve, black and white, sharpening, crop')
 } finally {
   await browser.close()
   await services.stop()

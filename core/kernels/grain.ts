@@ -1,15 +1,17 @@
 import { WASM } from './generated/grain-wasm.js'
-import { Layout, lazily, reserve } from './module.js'
+import { Layout, lazily, reserve, Struct } from './module.js'
 import type { PartlyKnown } from './tone-waves.js'
 
 /** The compiled kernels; all take addresses in bytes. */
 interface Kernels {
   readonly memory: WebAssembly.Memory
   costOfLending(role: number, planes: number, size: number, channels: number, gaps: number, gapCount: number, witnesses: number, witnessCount: number, shift: number): number
-  fineDetail(plane: number, width: number, height: number, places: number, count: number, left: number, top: number, columns: number, rows: number, weights: number, side: number, across: number, made: number, into: number): void
+  fineDetail(asked: number, plane: number): void
 }
 
 const compiled = lazily<Kernels>(WASM)
+
+const asked = new Struct([], ['width', 'height', 'places', 'count', 'left', 'top', 'columns', 'rows', 'weights', 'side', 'across', 'made', 'into'])
 
 /** Part of a picture, in pixels. */
 interface Box {
@@ -27,7 +29,7 @@ export class GrainTable {
   /** Values of the channels, shares of the largest, and behind them a plane of zeros to work in. */
   readonly planes: readonly Float32Array[]
   private readonly kernels = compiled()
-  private readonly at: Record<'planes' | 'role' | 'first' | 'second' | 'weights' | 'across' | 'made' | 'detail', number>
+  private readonly at: Record<'asked' | 'planes' | 'role' | 'first' | 'second' | 'weights' | 'across' | 'made' | 'detail', number>
 
   /**
    * @param most         Pixels that are told or asked at once.
@@ -39,6 +41,7 @@ export class GrainTable {
     const pixels = width * height
     const layout = new Layout()
     this.at = {
+      asked: layout.claim(asked.bytes),
       planes: layout.claim(4 * (channels.length + 1) * pixels),
       role: layout.claim(pixels),
       first: layout.claim(4 * most),
@@ -80,7 +83,8 @@ export class GrainTable {
     const { at, kernels, picture: { width, height } } = this
     new Int32Array(kernels.memory.buffer, at.first, places.length).set(places)
     new Float64Array(kernels.memory.buffer, at.weights, weights.length).set(weights)
-    kernels.fineDetail(at.planes + 4 * plane * width * height, width, height, at.first, places.length, left, top, columns, rows, at.weights, weights.length, at.across, at.made, at.detail)
+    asked.write(kernels.memory.buffer, at.asked, { width, height, places: at.first, count: places.length, left, top, columns, rows, weights: at.weights, side: weights.length, across: at.across, made: at.made, into: at.detail })
+    kernels.fineDetail(at.asked, at.planes + 4 * plane * width * height)
     return new Float32Array(kernels.memory.buffer, at.detail, places.length).slice()
   }
 }

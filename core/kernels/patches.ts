@@ -1,14 +1,16 @@
 import { WASM } from './generated/patches-wasm.js'
-import { Layout, lazily, reserve } from './module.js'
+import { Layout, lazily, reserve, Struct } from './module.js'
 
 /** The compiled kernels; all take addresses in bytes. */
 interface Kernels {
   readonly memory: WebAssembly.Memory
-  search(planes: number, channels: number, width: number, height: number, places: number, count: number, index: number, offered: number, source: number, cost: number, chances: number, forward: number): void
-  vote(planes: number, channels: number, width: number, height: number, places: number, count: number, index: number, source: number, says: number, means: number): void
+  search(gaps: number, forward: number): void
+  vote(gaps: number): void
 }
 
 const compiled = lazily<Kernels>(WASM)
+
+const taken = new Struct([], ['planes', 'channels', 'width', 'height', 'places', 'count', 'index', 'offered', 'source', 'cost', 'says', 'means', 'chances'])
 
 /** Half the side of a patch. */
 export const HALF_PATCH = 3
@@ -36,7 +38,7 @@ export interface PatchGaps {
  */
 export class PatchTable {
   private readonly kernels = compiled()
-  private readonly at: Record<'planes' | 'places' | 'index' | 'offered' | 'source' | 'cost' | 'says' | 'means' | 'chances', number>
+  private readonly at: Record<'gaps' | 'planes' | 'places' | 'index' | 'offered' | 'source' | 'cost' | 'says' | 'means' | 'chances', number>
   /** Steps of the search at random for one place. */
   private readonly steps: number
 
@@ -46,6 +48,7 @@ export class PatchTable {
     this.steps = 32 - Math.clz32(Math.max(width, height))
     const layout = new Layout()
     this.at = {
+      gaps: layout.claim(taken.bytes),
       planes: layout.claim(4 * channels.length * width * height),
       places: layout.claim(places.byteLength),
       index: layout.claim(index.byteLength),
@@ -58,6 +61,7 @@ export class PatchTable {
     }
     const { memory } = this.kernels
     reserve(memory, layout.end)
+    taken.write(memory.buffer, this.at.gaps, { ...this.at, channels: channels.length, width, height, count: places.length })
     const planes = new Float32Array(memory.buffer, this.at.planes, channels.length * width * height)
     channels.forEach((plane, c) => planes.set(plane, c * width * height))
     new Int32Array(memory.buffer, this.at.places, places.length).set(places)
@@ -87,22 +91,21 @@ export class PatchTable {
    * @param forward  Whether places are taken row by row, or backwards.
    */
   search(next: () => number, forward: boolean): void {
-    const { width, height, channels, places } = this.gaps
     const { at } = this
     const chances = new Uint32Array(this.kernels.memory.buffer, at.chances, this.chances)
     for (let i = 0; i < chances.length; i++) chances[i] = next()
-    this.kernels.search(at.planes, channels.length, width, height, at.places, places.length, at.index, at.offered, at.source, at.cost, at.chances, forward ? 1 : 0)
+    this.kernels.search(at.gaps, forward ? 1 : 0)
   }
 
   /** Every place takes the mean of what the patches over it say; patches that fit better say more. */
   vote(): void {
-    const { width, height, channels, places } = this.gaps
+    const { places } = this.gaps
     const { at, cost } = this
     let usual = 1e-9
     for (let k = 0; k < cost.length; k++) usual += cost[k]! / cost.length
     const says = new Float64Array(this.kernels.memory.buffer, at.says, places.length)
     for (let k = 0; k < cost.length; k++) says[k] = 1 / (0.05 + (cost[k]! / usual) * (cost[k]! / usual))
-    this.kernels.vote(at.planes, channels.length, width, height, at.places, places.length, at.index, at.source, at.says, at.means)
+    this.kernels.vote(at.gaps)
   }
 
   /** Bring what was found and filled back to what was taken in. */

@@ -1,16 +1,18 @@
 import type { Plane } from '../raster/raster.js'
 import { WASM } from './generated/rings-wasm.js'
-import { kernelsFrom, Layout, reserve } from './module.js'
+import { kernelsFrom, Layout, reserve, Struct } from './module.js'
 
 /** The compiled kernels; all take addresses in bytes. */
 interface Kernels {
   readonly memory: WebAssembly.Memory
-  lookAt(plane: number, width: number, height: number, x: number, y: number, r: number, shares: number, rings: number, turns: number, ground: number, from: number, to: number, amplitude: number, seen: number, room: number, told: number): void
+  lookAt(look: number, plane: number, width: number, height: number, x: number, y: number, r: number, amplitude: number): void
   differenceAround(plane: number, width: number, height: number, x: number, y: number, distance: number, turns: number): number
   scoreOf(features: number, count: number, weights: number, units: number, sums: number, constant: number, leak: number): number
 }
 
 const compiled = kernelsFrom<Kernels>(WASM)
+
+const look = new Struct([], ['shares', 'rings', 'turns', 'ground', 'first', 'last', 'seen', 'room', 'told'])
 
 /** Directions in which a disc is looked at from its middle. */
 const DIRECTIONS = 16
@@ -43,7 +45,7 @@ const PLANES = 12
 /** Looks at discs on rings, again and again in the same few planes, which must not be changed. Each has a memory of its own. */
 export class RingLook {
   private readonly kernels = compiled.fresh()
-  private readonly at: Record<'shares' | 'turns' | 'seen' | 'room' | 'features' | 'weights' | 'sums', number>
+  private readonly at: Record<'look' | 'shares' | 'turns' | 'seen' | 'room' | 'features' | 'weights' | 'sums', number>
   private readonly behind: number
   private layout: Layout
   private readonly planes = new Map<Plane, number>()
@@ -57,6 +59,7 @@ export class RingLook {
     const layout = new Layout()
     const count = ahead + 4 * rings.length + 2
     this.at = {
+      look: layout.claim(look.bytes),
       shares: layout.claim(8 * 2 * rings.length),
       turns: layout.claim(8 * 2 * DIRECTIONS),
       seen: layout.claim(4 * rings.length * DIRECTIONS),
@@ -68,10 +71,12 @@ export class RingLook {
     this.behind = layout.end
     this.layout = layout
     this.reserve()
+    const { at } = this
+    look.write(this.kernels.memory.buffer, at.look, { shares: at.shares, rings: rings.length, turns: at.turns, ground: plan.ground, first: plan.spoke[0], last: plan.spoke[1], seen: at.seen, room: at.room, told: at.features + 8 * ahead })
     const put = (address: number, values: readonly number[]) => new Float64Array(this.kernels.memory.buffer, address, values.length).set(values)
-    put(this.at.shares, rings.flat())
-    put(this.at.turns, [...turns.map(([x]) => x), ...turns.map(([, y]) => y)])
-    put(this.at.weights, Array.from({ length: count + 1 }, (_value, i) => judge.units.map((unit) => unit[i]!)).flat())
+    put(at.shares, rings.flat())
+    put(at.turns, [...turns.map(([x]) => x), ...turns.map(([, y]) => y)])
+    put(at.weights, Array.from({ length: count + 1 }, (_value, i) => judge.units.map((unit) => unit[i]!)).flat())
   }
 
   /** Make sure of all that was claimed; what is seen of the memory ends when it grows. */
@@ -113,9 +118,9 @@ export class RingLook {
    */
   disc(plane: Plane, x: number, y: number, r: number, amplitude: number, ahead: readonly number[]): Float64Array {
     const address = this.addressOf(plane)
-    const { at, plan } = this
+    const { at } = this
     this.known.set(ahead)
-    this.kernels.lookAt(address, plane.width, plane.height, x, y, r, at.shares, plan.rings.length, at.turns, plan.ground, plan.spoke[0], plan.spoke[1], amplitude, at.seen, at.room, at.features + 8 * plan.ahead)
+    this.kernels.lookAt(at.look, address, plane.width, plane.height, x, y, r, amplitude)
     return this.features
   }
 

@@ -33,20 +33,48 @@ export function costOfLending(role: usize, planes: usize, size: usize, channels:
   return cost / (count * count)
 }
 
+/** Places that are looked at, in the order in which core/kernels/grain.ts writes it. */
+@unmanaged
+class Places {
+  width: i32
+  height: i32
+  /** Indices, as integers; they lie within `columns` columns from `left` and `rows` rows from `top`. */
+  places: usize
+  count: i32
+  left: i32
+  top: i32
+  columns: i32
+  rows: i32
+  /** Of the Gaussian, `side` doubles, an odd number. */
+  weights: usize
+  side: i32
+  /** Room for columns x (rows + side - 1) doubles, and for as many bytes. */
+  across: usize
+  made: usize
+  /** Room for a float a place. */
+  into: usize
+}
+
 /**
  * What a Gaussian takes away, at a few places only: beyond the edge the edge pixel is repeated.
  *
- * @param plane    Floats, width x height.
- * @param places   Indices, as integers; they lie within `columns` columns from `left` and `rows` rows from `top`.
- * @param weights  Of the Gaussian, `side` doubles, an odd number.
- * @param across   Room for columns x (rows + side - 1) doubles.
- * @param made     As many bytes, all 0.
- * @param into     Room for a float a place.
+ * @param plane  Floats, width x height.
  */
-export function fineDetail(plane: usize, width: i32, height: i32, places: usize, count: i32, left: i32, top: i32, columns: i32, rows: i32, weights: usize, side: i32, across: usize, made: usize, into: usize): void {
+export function fineDetail(asked: Places, plane: usize): void {
+  const width = asked.width
+  const height = asked.height
+  const places = asked.places
+  const left = asked.left
+  const top = asked.top
+  const columns = asked.columns
+  const weights = asked.weights
+  const side = asked.side
+  const across = asked.across
+  const made = asked.made
+  const into = asked.into
   const radius = (side - 1) / 2
-  memory.fill(made, 0, <usize>(columns * (rows + side - 1)))
-  for (let k: usize = 0; k < <usize>count; k++) {
+  memory.fill(made, 0, <usize>(columns * (asked.rows + side - 1)))
+  for (let k: usize = 0; k < <usize>asked.count; k++) {
     const i = load<i32>(places + (k << 2))
     const x = i % width
     const y = i / width

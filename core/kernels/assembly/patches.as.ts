@@ -6,6 +6,25 @@
 /** Half the side of a patch. */
 const HALF = 3
 
+/** A picture with gaps, in the order in which core/kernels/patches.ts writes it. */
+@unmanaged
+class Gaps {
+  planes: usize
+  channels: i32
+  width: i32
+  height: i32
+  places: usize
+  count: i32
+  index: usize
+  offered: usize
+  source: usize
+  cost: usize
+  says: usize
+  /** Room for a value of each channel of each place. */
+  means: usize
+  chances: usize
+}
+
 /** Mean square difference of two patches, as much of them as lies in the picture; given up when it grows past `most`. */
 function patchCost(planes: usize, channels: i32, width: i32, height: i32, place: i32, source: i32, most: f64): f64 {
   const size = <usize>(width * height) << 2
@@ -35,7 +54,16 @@ function patchCost(planes: usize, channels: i32, width: i32, height: i32, place:
   return sum / count
 }
 
-export function search(planes: usize, channels: i32, width: i32, height: i32, places: usize, count: i32, index: usize, offered: usize, source: usize, cost: usize, chances: usize, forward: i32): void {
+export function search(gaps: Gaps, forward: i32): void {
+  const planes = gaps.planes
+  const channels = gaps.channels
+  const width = gaps.width
+  const height = gaps.height
+  const places = gaps.places
+  const count = gaps.count
+  const source = gaps.source
+  const cost = gaps.cost
+  let chances = gaps.chances
   const size = width * height
   const step = forward ? -1 : 1
   for (let k: usize = 0; k < <usize>count << 2; k += 4) f32.store(cost + k, <f32>patchCost(planes, channels, width, height, load<i32>(places + k), load<i32>(source + k), Infinity))
@@ -43,16 +71,16 @@ export function search(planes: usize, channels: i32, width: i32, height: i32, pl
     const k = <usize>(forward ? n : count - 1 - n) << 2
     const place = load<i32>(places + k)
     const beside = (place % width) + step
-    if (beside >= 0 && beside < width) follow(planes, channels, width, height, index, offered, source, cost, k, place, step)
+    if (beside >= 0 && beside < width) follow(gaps, k, place, step)
     const beyond = place + step * width
-    if (beyond >= 0 && beyond < size) follow(planes, channels, width, height, index, offered, source, cost, k, place, step * width)
+    if (beyond >= 0 && beyond < size) follow(gaps, k, place, step * width)
     for (let radius = max(width, height); radius >= 1; radius >>= 1) {
       const from = load<i32>(source + k)
       const x = (from % width) + away(chances, radius)
       const y = from / width + away(chances + 4, radius)
       chances += 8
       if (x < 0 || y < 0 || x >= width || y >= height) continue
-      tryPatch(planes, channels, width, height, offered, source, cost, k, place, y * width + x)
+      tryPatch(gaps, k, place, y * width + x)
     }
   }
 }
@@ -63,25 +91,35 @@ export function search(planes: usize, channels: i32, width: i32, height: i32, pl
 }
 
 /** Try what a neighbour found, moved along. */
-function follow(planes: usize, channels: i32, width: i32, height: i32, index: usize, offered: usize, source: usize, cost: usize, k: usize, place: i32, by: i32): void {
-  const neighbour = load<i32>(index + (<usize>(place + by) << 2))
+function follow(gaps: Gaps, k: usize, place: i32, by: i32): void {
+  const source = gaps.source
+  const neighbour = load<i32>(gaps.index + (<usize>(place + by) << 2))
   if (neighbour < 0) return
   const candidate = load<i32>(source + (<usize>neighbour << 2)) - by
-  if (candidate < 0 || candidate >= width * height || candidate == load<i32>(source + k)) return
-  tryPatch(planes, channels, width, height, offered, source, cost, k, place, candidate)
+  if (candidate < 0 || candidate >= gaps.width * gaps.height || candidate == load<i32>(source + k)) return
+  tryPatch(gaps, k, place, candidate)
 }
 
-function tryPatch(planes: usize, channels: i32, width: i32, height: i32, offered: usize, source: usize, cost: usize, k: usize, place: i32, candidate: i32): void {
-  if (load<u8>(offered + <usize>candidate) == 0) return
-  const least = <f64>f32.load(cost + k)
-  const d = patchCost(planes, channels, width, height, place, candidate, least)
+function tryPatch(gaps: Gaps, k: usize, place: i32, candidate: i32): void {
+  if (load<u8>(gaps.offered + <usize>candidate) == 0) return
+  const least = <f64>f32.load(gaps.cost + k)
+  const d = patchCost(gaps.planes, gaps.channels, gaps.width, gaps.height, place, candidate, least)
   if (d >= least) return
-  f32.store(cost + k, <f32>d)
-  store<i32>(source + k, candidate)
+  f32.store(gaps.cost + k, <f32>d)
+  store<i32>(gaps.source + k, candidate)
 }
 
-/** @param means  Room for a value of each channel of each place. */
-export function vote(planes: usize, channels: i32, width: i32, height: i32, places: usize, count: i32, index: usize, source: usize, says: usize, means: usize): void {
+export function vote(gaps: Gaps): void {
+  const planes = gaps.planes
+  const channels = gaps.channels
+  const width = gaps.width
+  const height = gaps.height
+  const places = gaps.places
+  const count = gaps.count
+  const index = gaps.index
+  const source = gaps.source
+  const says = gaps.says
+  const means = gaps.means
   const size = <usize>(width * height) << 2
   for (let t = 0; t < count; t++) {
     const place = load<i32>(places + (<usize>t << 2))

@@ -14,21 +14,42 @@ const MOST: f64 = 4
 const LEAST_DEVIATION: f64 = 0.02
 const MOST_DEVIATION: f64 = 4
 
+/** How all discs of a search are looked at, in the order in which core/kernels/rings.ts writes it. */
+@unmanaged
+class Look {
+  /** How far out each ring lies, in radii, and as many pixels more: doubles. */
+  shares: usize
+  rings: i32
+  /** Unit vectors of the directions, as doubles: first all across, then all down. */
+  turns: usize
+  /** Of this ring and the next the middle value is the ground. */
+  ground: i32
+  /** First and last ring of what leads outward. */
+  first: i32
+  last: i32
+  /** Room for a float for each ring and direction. */
+  seen: usize
+  /** Room for the floats of two rings, twice, and six more. */
+  room: usize
+  /**
+   * Doubles, written: of each ring mean, logarithm of the deviation, least and most; then the most of all directions that is
+   * left all the way outward, and on average.
+   */
+  told: usize
+}
+
 /**
  * @param plane      Floats, at least two rows of two.
  * @param x          Of the middle, in pixels; so are y and r.
- * @param shares     How far out each ring lies, in radii, and as many pixels more: doubles.
- * @param rings      How many there are.
- * @param turns      Unit vectors of the directions, as doubles: first all across, then all down.
- * @param ground     Of this ring and the next the middle value is the ground.
- * @param from       First ring of what leads outward, and `to` the last.
  * @param amplitude  Of the disc.
- * @param seen       Room for a float for each ring and direction.
- * @param room       Room for the floats of two rings, twice, and six more.
- * @param told       Doubles, written: of each ring mean, logarithm of the deviation, least and most; then the most of all
- *                   directions that is left all the way outward, and on average.
  */
-export function lookAt(plane: usize, width: i32, height: i32, x: f64, y: f64, r: f64, shares: usize, rings: i32, turns: usize, ground: i32, from: i32, to: i32, amplitude: f64, seen: usize, room: usize, told: usize): void {
+export function lookAt(look: Look, plane: usize, width: i32, height: i32, x: f64, y: f64, r: f64, amplitude: f64): void {
+  const shares = look.shares
+  const rings = look.rings
+  const turns = look.turns
+  const seen = look.seen
+  const room = look.room
+  let told = look.told
   const nothing = f64x2.splat(0)
   const one = f64x2.splat(1)
   const right = f64x2.splat(<f64>width - 1.001)
@@ -56,7 +77,7 @@ export function lookAt(plane: usize, width: i32, height: i32, x: f64, y: f64, r:
       v128.store64_lane(line + (k << 2), f32x4.demote_f64x2_zero(value), 0)
     }
   }
-  memory.copy(room, seen + <usize>(ground * COUNT * 4), 2 * COUNT * 4)
+  memory.copy(room, seen + <usize>(look.ground * COUNT * 4), 2 * COUNT * 4)
   const level = f64x2.splat(<f64>upperMedian(room, 2 * COUNT, room + 2 * COUNT * 4))
   const size = f64x2.splat(amplitude)
   for (let at = seen; at < seen + <usize>(rings * COUNT * 4); at += 8) v128.store64_lane(at, f32x4.demote_f64x2_zero(f64x2.div(f64x2.sub(f64x2.promote_low_f32x4(v128.load64_zero(at)), level), size)), 0)
@@ -85,7 +106,7 @@ export function lookAt(plane: usize, width: i32, height: i32, x: f64, y: f64, r:
   for (let k = 0; k < COUNT; k++) {
     let least: f64 = Infinity
     let sum: f64 = 0
-    for (let ring = from; ring <= to; ring++) {
+    for (let ring = look.first; ring <= look.last; ring++) {
       const value = <f64>f32.load(seen + <usize>((ring * COUNT + k) * 4))
       if (value < least) least = value
       sum += value
@@ -94,7 +115,7 @@ export function lookAt(plane: usize, width: i32, height: i32, x: f64, y: f64, r:
     if (sum > fullest) fullest = sum
   }
   f64.store(told, bounded(strictest))
-  f64.store(told, bounded(fullest / <f64>(to - from + 1)), 8)
+  f64.store(told, bounded(fullest / <f64>(look.last - look.first + 1)), 8)
 }
 
 /** What lies between two neighbours, of two places at once; the first two floats of each are its neighbours. */
