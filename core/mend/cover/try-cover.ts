@@ -36,7 +36,8 @@ export function tryCover(request: MendRequest, shape: Shape, filled: () => Trial
   const [strange, translucent] = amongShadows ? [AMONG_SHADOWS.strange, AMONG_SHADOWS.translucent] : [MOST_STRANGE, TRANSLUCENT]
   if (shapeThickness(shape) < LEAST_THICKNESS) return amongShadows ? leftAsItIs(request, shape) : { refused: null }
   if (shapeThickness(shape) > thickestFill(shape)) return { refused: null }
-  const byDepth = isCompact(shape) ? fitCover(picture, transfer, shape, openFlaws) : null
+  // Among shadows what is drawn out may be a piece of one; a dark hair is told by what it hides.
+  const byDepth = isCompact(shape) || amongShadows ? fitCover(picture, transfer, shape, openFlaws) : null
   const takesLight = byDepth !== null && !byDepth.addsLight
   const showsThrough = takesLight && (byDepth.strangeness ?? 0) < strange && byDepth.cover.opacity.at(-1)! < translucent
   if (byDepth && (showsThrough || (takesLight && request.method === 'lift' && byDepth.given + byDepth.filled > LEAST_LIFTED))) return { trial: coverTrial(request, shape, byDepth), why: reasonOf(byDepth) }

@@ -55,4 +55,15 @@ describe('flaws of one mask', () => {
     expect(among.change).toBe(0)
     expect(mendedWith([piece]).change).toBeGreaterThan(40)
   })
+  it('a dark hair among shadows is mended all the same', () => {
+    const isHair = (x: number, y: number) => x > 60 && x < 130 && Math.abs(y - 176 - 5 * Math.sin(x / 20)) < 2.2
+    const pixels = picture((light, x, y) => (isHair(x, y) ? 0.012 : light * (1 - 0.4 * Math.max(0, Math.min(1, (10 - distanceTo(x, y)) / 5)))))
+    const side = (by: number) => Array.from({ length: 36 }, (_value, k): [number, number] => [59 + 2 * k, 176 + by + 5 * Math.sin((59 + 2 * k) / 20)])
+    const hair: Flaw = { ...flawOf('hair', disc(0, 0, 1)), shape: { type: 'outline', points: [...side(-4), ...side(4).reverse()] } }
+    const before = pixels.data.slice()
+    const step = mendAll(mendableRaster(pixels), transfer, [...mask, hair], { id: ({ id }) => id }).find(({ flaw }) => flaw === 'hair')!
+    expect(step.reason).not.toContain('left as it is')
+    const at = 3 * (Math.floor(176 + 5 * Math.sin(95 / 20)) * SIDE + 95)
+    expect(pixels.data[at]! - before[at]!).toBeGreaterThan(40)
+  })
 })
