@@ -1,5 +1,5 @@
 import { afterAll, beforeAll, expect, it } from 'vitest'
-import { mkdtempSync, rmSync } from 'node:fs'
+import { mkdtempSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import type { Browser, Page } from 'playwright-core'
@@ -22,8 +22,7 @@ beforeAll(async () => {
 })
 afterAll(async () => {
   await browser.close()
-  await services.stop()
-  rmSync(home, { recursive: true, force: true })
+  await services.remove()
 })
 
 async function signIn(name: string, password: string): Promise<void> {

@@ -60,7 +60,7 @@ export class Harness {
 
   async stop(): Promise<void> {
     await this.browser.close()
-    await this.services.stop()
+    await this.services.remove()
     rmSync(dirname(this.home), { recursive: true, force: true })
   }
 

@@ -46,6 +46,7 @@ afterAll(async () => {
   const ended = new Promise((resolve) => started.once('exit', resolve))
   process.kill(-started.pid!, 'SIGINT')
   await ended
+  rmSync(readFileSync(join(clone, '.fennip/database-folder'), 'utf8').trim(), { recursive: true, force: true })
   rmSync(folder, { recursive: true, force: true })
 }, 60000)
 

@@ -25,7 +25,7 @@ beforeAll(async () => {
   job = await loadDemo(first.services.address, () => undefined, testFiles({ width: 600, height: 400 }, { width: 600, height: 400 }).filter(({ name }) => name === 'pylon-7-west.jpg'))
 })
 afterAll(async () => {
-  for (const services of started) await services.stop()
+  for (const services of started) await services.remove()
   rmSync(folder, { recursive: true, force: true })
 })
 

@@ -1,4 +1,5 @@
 import { spawn, type ChildProcess } from 'node:child_process'
+import { rmSync } from 'node:fs'
 import { createServer } from 'node:net'
 import { join } from 'node:path'
 import { compiledServer, compileServer } from './compile-server.js'
@@ -12,6 +13,8 @@ export interface Services {
   /** Kill a part without warning; it comes back by itself, the database after so many milliseconds. For tests. */
   kill(part: 'server' | 'worker' | 'database', awayMilliseconds?: number): Promise<void>
   stop(): Promise<void>
+  /** Stop, and take away all that was kept: the home folder and the database. For tests and measurements. */
+  remove(): Promise<void>
 }
 
 export interface ServiceOptions {
@@ -98,6 +101,10 @@ export async function startServices(options: ServiceOptions): Promise<Services> 
       stopping = true
       await Promise.all([...children.values()].map((child) => ended(child)))
       await cluster?.stop()
+    },
+    async remove() {
+      await services.stop()
+      for (const folder of [options.home, ...(cluster ? [cluster.folder] : [])]) rmSync(folder, { recursive: true, force: true })
     },
   }
   // What does not come up leaves nothing running behind.

@@ -1,5 +1,5 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import { mkdtempSync, rmSync } from 'node:fs'
+import { mkdtempSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { startServices, type Services } from '../scripts/services.js'
@@ -35,8 +35,7 @@ beforeAll(async () => {
   services = await startServices({ home, logLevel: 'silent', environment: { FENNIP_HOST: '0.0.0.0', FENNIP_ALLOWED_HOSTS: 'archive.example', FENNIP_SESSION_SECRET: 's'.repeat(32), FENNIP_FIRST_CODE: CODE, FENNIP_METRICS_TOKEN: 'scrape' } })
 })
 afterAll(async () => {
-  await services.stop()
-  rmSync(home, { recursive: true, force: true })
+  await services.remove()
 })
 
 describe('an open Fennip', () => {

@@ -26,7 +26,7 @@ describe.skipIf(!hasSmallDisk)('a full disk', () => {
   afterAll(async () => {
     await services.stop()
     spawnSync('umount', [storage])
-    rmSync(home, { recursive: true, force: true })
+    await services.remove()
   })
 
   async function noise(width: number, height: number): Promise<Uint8Array> {

@@ -62,8 +62,7 @@ beforeAll(async () => {
   picture = (await arrival(services.address, await upload(services.address, job, 'plain.png', await noise(600, 400, 1)))).picture!
 })
 afterAll(async () => {
-  await services.stop()
-  rmSync(home, { recursive: true, force: true })
+  await services.remove()
 })
 
 describe('undo, redo and mending all are bound to what was seen', () => {
@@ -259,6 +258,7 @@ describe('parts that are killed', () => {
       await admin.destroy()
     } finally {
       await cluster.stop()
+      rmSync(cluster.folder, { recursive: true, force: true })
     }
   }, 120000)
 })

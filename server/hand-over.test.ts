@@ -1,4 +1,4 @@
-import { mkdtempSync, rmSync } from 'node:fs'
+import { mkdtempSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import sharp from 'sharp'
@@ -60,8 +60,7 @@ beforeAll(async () => {
   for (const [stage, seconds] of [['mend', 300], ['mend', 65], ['finish', 40]] as const) expect((await ask('POST', `/pictures/${picture}/time`, { stage, seconds })).status).toBe(200)
 }, 180000)
 afterAll(async () => {
-  await services.stop()
-  for (const home of homes) rmSync(home, { recursive: true, force: true })
+  await services.remove()
 })
 
 it('several files and the report are written in one run, each of its own kind', async () => {
@@ -157,7 +156,7 @@ it('a job taken in by another Fennip has the same pixels, history, files, times 
   const run = await begun(`/jobs/${job}/archive`, {})
   expect(run.problem).toBe(null)
   archive = await file(run.id, 0)
-  await services.stop()
+  await services.remove()
   services = await startServices({ home: homes[1]!, logLevel: 'silent' })
   expect(((await ask('GET', '/jobs')).body.jobs as unknown[]).length).toBe(0)
 

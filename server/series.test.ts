@@ -1,5 +1,5 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import { mkdtempSync, rmSync } from 'node:fs'
+import { mkdtempSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import type { SensorChart } from '../core/series/chart-schema.js'
@@ -45,8 +45,7 @@ beforeAll(async () => {
   sensor = (await sheet()).find(({ kind }) => kind === 'frame')!.sensor!.id
 })
 afterAll(async () => {
-  await services.stop()
-  rmSync(home, { recursive: true, force: true })
+  await services.remove()
 })
 
 describe('frames', () => {

@@ -1,5 +1,5 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
-import { mkdtempSync, readdirSync, readFileSync, rmSync } from 'node:fs'
+import { mkdtempSync, readdirSync, readFileSync } from 'node:fs'
 import { request } from 'node:http'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
@@ -51,8 +51,7 @@ beforeAll(async () => {
   picture = list.find(({ name }) => name === 'pylon-7-west.jpg')!.id
 })
 afterAll(async () => {
-  await services.stop()
-  rmSync(home, { recursive: true, force: true })
+  await services.remove()
 })
 
 describe('the interface', () => {

@@ -76,7 +76,7 @@ try {
   await measureExports('300 mends, curve, black and white, sharpening, crop')
 } finally {
   await browser.close()
-  await services.stop()
+  await services.remove()
   rmSync(join(home, '..'), { recursive: true, force: true })
 }
 process.exit(0)

@@ -93,6 +93,6 @@ const files = (folder: string): string[] => readdirSync(folder).flatMap((name) =
 const storage = files(join(home, '.fennip/storage'))
 const originals = storage.filter((path) => path.includes('/originals/'))
 console.log(`half files: ${storage.filter((path) => path.endsWith('.part')).length} left beside their places; originals that are not their hash: ${originals.filter((path) => createHash('sha256').update(readFileSync(path)).digest('hex') !== path.split('/').at(-1)).length}`)
-await services.stop()
+await services.remove()
 rmSync(home, { recursive: true, force: true })
 process.exit(0)

@@ -135,7 +135,7 @@ for (const megapixels of process.argv.length > 2 ? process.argv.slice(2) : Objec
     await measured('written as TIFF of 16 bit and as JPEG, corrected', async () => ended((await json(`/api/pictures/${picture}/exports`, 'POST', { outputs: [{ format: 'tiff', depth: 16 }, { format: 'jpeg', quality: 92 }] })).id as string))
   } finally {
     await browser.close()
-    await services.stop()
+    await services.remove()
     rmSync(home, { recursive: true, force: true })
   }
 }

@@ -72,7 +72,7 @@ try {
   if (isAsked('frames')) await manyFrames(page)
 } finally {
   await browser.close()
-  await services.stop()
+  await services.remove()
   rmSync(home, { recursive: true, force: true })
 }
 process.exit(0)

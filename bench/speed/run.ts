@@ -1,4 +1,4 @@
-import { mkdtempSync, rmSync } from 'node:fs'
+import { mkdtempSync } from 'node:fs'
 import { createRequire } from 'node:module'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
@@ -163,7 +163,6 @@ await page.waitForSelector('[data-test=ledger-row]')
 await rest(page, 2000)
 line('pan with 2 000 marks', `${(await framesOfPan(page)).toFixed(0)} frames/s`, 'target 30, aim 40')
 await browser.close()
-await services.stop()
-rmSync(home, { recursive: true, force: true })
+await services.remove()
 console.log(`\n${DEMO_TITLE}: pylon-7-west.jpg`)
 process.exit(0)

@@ -1,5 +1,5 @@
 import { spawn, type ChildProcess } from 'node:child_process'
-import { mkdtempSync, rmSync } from 'node:fs'
+import { mkdtempSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { demoFiles, loadDemo, upload } from '@fennip/demo/load.js'
@@ -59,5 +59,4 @@ const third = await searchAll(() => {
 })
 const after = await flawsOf()
 console.log(`one of two killed after 4 frames: all ${third.states.filter((state) => state === 'done').length} done ${((performance.now() - killed) / 1000).toFixed(1)} s later; flaws ${JSON.stringify(before) === JSON.stringify(after) ? 'the same as before' : `${before} and ${after}`}`)
-await services.stop()
-rmSync(home, { recursive: true, force: true })
+await services.remove()

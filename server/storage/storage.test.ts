@@ -151,7 +151,7 @@ describe('Fennip on an object store', () => {
       expect(file.status).toBe(200)
       expect([...new Uint8Array(await file.arrayBuffer()).slice(1, 4)]).toEqual([0x50, 0x4e, 0x47])
     } finally {
-      await services.stop()
+      await services.remove()
     }
   })
 })
