@@ -3,7 +3,7 @@ import sharp from 'sharp'
 import { makeRandom, type Random } from '@fennip/core/random.js'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'
 import { gaussianBlur } from '@fennip/core/raster/blur.js'
-import { guidedFilter } from '@fennip/core/raster/box.js'
+import { guidedFilter } from '@fennip/core/kernels/box.js'
 import type { Depth, IntegerRaster, Plane } from '@fennip/core/raster/raster.js'
 import { makeRaster, maximumOf } from '@fennip/core/raster/raster.js'
 import { kept } from './kept.js'
@@ -76,7 +76,7 @@ async function withoutSteps(file: string, count: 1 | 3): Promise<Uint8Array> {
   for (let c = 0; c < count; c++) {
     const values = { width, height, data: new Float32Array(width * height) }
     for (let i = 0; i < values.data.length; i++) values.data[i] = data[i * stride + c]! / 255
-    const { data: smooth } = guidedFilter(values, values, 8, (2.5 / 255) ** 2)
+    const { data: smooth } = guidedFilter([values], values, 8, (2.5 / 255) ** 2)[0]!
     for (let i = 0; i < smooth.length; i++) samples[i * count + c] = Math.max(0, Math.min(65535, Math.round(65535 * smooth[i]!)))
   }
   return new Uint8Array(samples.buffer)

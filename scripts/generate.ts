@@ -50,7 +50,7 @@ for (const [name, schema] of Object.entries({ treatment: treatment.TreatmentSche
 
 const kernels = fileURLToPath(new URL('../core/kernels/generated/', import.meta.url))
 mkdirSync(kernels, { recursive: true })
-for (const name of ['disc', 'fourier', 'gaussian', 'grain', 'kriging', 'membrane', 'patches', 'paths', 'planes', 'resample', 'rings', 'samples', 'sharpen', 'source-area', 'tone-waves', 'tones']) {
+for (const name of ['box', 'disc', 'fourier', 'gaussian', 'grain', 'kriging', 'membrane', 'patches', 'paths', 'planes', 'resample', 'rings', 'samples', 'sharpen', 'source-area', 'tone-waves', 'tones']) {
   const compiled = await compileKernels(new URL(`../core/kernels/assembly/${name}.as.ts`, import.meta.url))
   write(`${kernels}${name}-wasm.ts`, `// Made by scripts/generate.ts from core/kernels/assembly/${name}.as.ts; do not edit.\nexport const WASM = '${compiled}'\n`)
 }

@@ -3,7 +3,7 @@ import { fitPattern } from '../mend/lift/fit-pattern.js'
 import { patternField, type Pattern } from '../mend/lift/pattern.js'
 import { defineArea, type OperationContext, type Survey } from '../operations/operation.js'
 import { gaussianBlur } from '../raster/blur.js'
-import { boxMean, guidedFilter } from '../raster/box.js'
+import { boxMean, guidedFilter } from '../kernels/box.js'
 import { exp, PI, sin } from '../numbers/exact-math.js'
 import { clipRegion, crop, growRegion, type FloatRaster, type IntegerRaster, type PixelSource, type Region } from '../raster/raster.js'
 import type { ToneSpace } from '../colour/tone-space.js'
@@ -179,13 +179,11 @@ function withoutColours(below: FloatRaster, region: Region, level: number, colou
 function smoothedColours(below: FloatRaster, radius: number, share: number, context: OperationContext): FloatRaster {
   const old = brightnessOf(below, context)
   const guide = boxMean(old, Math.max(1, Math.round(radius / 2)))
-  return rasterOf([0, 1, 2].map((c) => {
-    const channel = channelOf(below, c)
-    // As a ratio to the brightness: threads change all channels alike, so that the weave is no colour.
-    const chroma = { ...channel, data: channel.data.map((value, i) => value / (old.data[i]! + DARK)) }
-    const calm = guidedFilter(chroma, guide, radius, FLAT).data
-    return { ...channel, data: channel.data.map((value, i) => value + share * (calm[i]! * (old.data[i]! + DARK) - value)) }
-  }))
+  const channels = [0, 1, 2].map((c) => channelOf(below, c))
+  // As a ratio to the brightness: threads change all channels alike, so that the weave is no colour.
+  const chroma = channels.map((channel) => ({ ...channel, data: channel.data.map((value, i) => value / (old.data[i]! + DARK)) }))
+  const calm = guidedFilter(chroma, guide, radius, FLAT)
+  return rasterOf(channels.map((channel, c) => ({ ...channel, data: channel.data.map((value, i) => value + share * (calm[c]!.data[i]! * (old.data[i]! + DARK) - value)) })))
 }
 
 /** A part of a picture, softened by the Gaussian that takes the weave away. */

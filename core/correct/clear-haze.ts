@@ -1,6 +1,6 @@
 import { Type } from '@sinclair/typebox'
 import { defineArea, type OperationContext } from '../operations/operation.js'
-import { guidedFilter } from '../raster/box.js'
+import { guidedFilter } from '../kernels/box.js'
 import { squareExtreme } from '../raster/extremes.js'
 import { inOrder } from '../numbers/order.js'
 import type { Plane, FloatRaster } from '../raster/raster.js'
@@ -74,7 +74,7 @@ export const clearHaze = defineArea<Settings, Measured>({
     const patch = Math.max(1, Math.round(patchPx / 2 ** level))
     const dark = darkChannel(below, airlight, patch, context)
     const haze: Plane = { ...dark, data: dark.data.map((value) => Math.min(1, value)) }
-    const smooth = guidedFilter(haze, brightnessOf(below, context), GUIDE * patch, FLAT).data
+    const smooth = guidedFilter([haze], brightnessOf(below, context), GUIDE * patch, FLAT)[0]!.data
     const result = new Float32Array(data.length)
     for (let i = 0; i < smooth.length; i++) {
       let furthest = 0

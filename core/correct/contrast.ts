@@ -1,7 +1,7 @@
 import { Type } from '@sinclair/typebox'
 import { veilOver, type Veil } from './fault-profile.js'
 import { defineArea } from '../operations/operation.js'
-import { boxMean, guidedFilter } from '../raster/box.js'
+import { boxMean, guidedFilter } from '../kernels/box.js'
 import { roundTo } from '../round.js'
 import { brightnessOf, channelOf, rasterOf, withBrightness } from '../operations/brightness.js'
 import { cellMedians, cellsOf, fillSmoothly, gridField, gridOver, smoothedOnce, storedValues, type ZoneGrid } from './zone-grid.js'
@@ -121,7 +121,7 @@ export const contrast = defineArea<Settings, Measured>({
     const stronger = (veiled: typeof brightness) => {
       const plane = unveiled(veiled)
       if (share === 0 && !veil) return plane
-      const base = guidedFilter(plane, plane, radius, EDGE * EDGE).data
+      const base = guidedFilter([plane], plane, radius, EDGE * EDGE)[0]!.data
       const data = plane.data.map((value, i) => {
         const smooth = base[i]!
         const detail = value - smooth

@@ -1,7 +1,7 @@
 import { Type } from '@sinclair/typebox'
 import { defineArea } from '../operations/operation.js'
 import { gaussianBlur } from '../raster/blur.js'
-import { guidedFilter } from '../raster/box.js'
+import { guidedFilter } from '../kernels/box.js'
 import { roundTo } from '../round.js'
 import { brightnessOf, channelOf, rasterOf } from '../operations/brightness.js'
 import { atLevel, noiseOfZone } from '../operations/zone-view.js'
@@ -40,10 +40,8 @@ export const evenOut = defineArea<Settings, Measured>({
     const radius = radiusAt(radiusPx, level)
     const guide = brightnessOf(below, context)
     const deviation = blurPx / 2 ** level
-    return rasterOf(Array.from({ length: below.channels }, (_, c) => {
-      const even = guidedFilter(channelOf(below, c), guide, radius, flat * flat)
-      return deviation > 0.2 ? gaussianBlur(even, deviation) : even
-    }))
+    const even = guidedFilter(Array.from({ length: below.channels }, (_, c) => channelOf(below, c)), guide, radius, flat * flat)
+    return rasterOf(deviation > 0.2 ? even.map((plane) => gaussianBlur(plane, deviation)) : even)
   },
 })
 

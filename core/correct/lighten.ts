@@ -1,6 +1,6 @@
 import { Type } from '@sinclair/typebox'
 import { defineArea } from '../operations/operation.js'
-import { guidedFilter } from '../raster/box.js'
+import { guidedFilter } from '../kernels/box.js'
 import { LN2, ln, pow } from '../numbers/exact-math.js'
 import { meanWhere } from '../operations/zone-means.js'
 import { brightnessOf } from '../operations/brightness.js'
@@ -45,7 +45,7 @@ export const lighten = defineArea<Settings>({
     const { channels, data } = below
     const { tones } = context
     const brightness = brightnessOf(below, context)
-    const tone = band === 'all' ? null : guidedFilter(brightness, brightness, radiusAt(level), TEXTURE * TEXTURE).data
+    const tone = band === 'all' ? null : guidedFilter([brightness], brightness, radiusAt(level), TEXTURE * TEXTURE)[0]!.data
     const result = new Float32Array(data.length)
     const full = pow(2, stops)
     for (let i = 0; i < data.length / channels; i++) {

@@ -23,11 +23,15 @@ export function rasterOf(planes: readonly Plane[]): FloatRaster {
   const { width, height } = planes[0]!
   const channels = planes.length
   const data = new Float32Array(width * height * channels)
-  for (let c = 0; c < channels; c++) {
-    const plane = planes[c]!.data
-    for (let i = 0; i < plane.length; i++) data[i * channels + c] = Math.max(0, Math.min(1, plane[i]!))
-  }
+  planes.forEach((plane, c) => putChannel(data, plane.data, c, channels))
   return { width, height, channels, data }
+}
+
+function putChannel(into: Float32Array, plane: Float32Array, c: number, channels: number): void {
+  for (let i = 0, k = c; i < plane.length; i++, k += channels) {
+    const value = plane[i]!
+    into[k] = value < 0 ? 0 : value > 1 ? 1 : value
+  }
 }
 
 /** No pixel becomes more than so many times as light: beyond it there is only noise. */

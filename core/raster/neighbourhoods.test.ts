@@ -2,7 +2,7 @@ import { createRequire } from 'node:module'
 import type cvModule from '@techstark/opencv-js'
 import { beforeAll, describe, expect, it } from 'vitest'
 import { makeRandom } from '../random.js'
-import { boxMean, guidedFilter } from './box.js'
+import { boxMean, guidedFilter } from '../kernels/box.js'
 import { discExtreme, squareExtreme } from './extremes.js'
 import { inverse3, oklabOfXyz65, okSpaceOf } from '../colour/oklab.js'
 import { srgbProfile } from '../colour/profile.js'
@@ -49,7 +49,7 @@ describe('means and extremes of neighbourhoods', () => {
     const a = mI.map((value, i) => (mIp[i]! - value * mp[i]!) / (mII[i]! - value * value + 0.02))
     const b = mp.map((value, i) => value - a[i]! * mI[i]!)
     const [ma, mb] = [a, b].map((data) => slowMean({ width: 24, height: 20, data }, radius)) as [Float32Array, Float32Array]
-    const filtered = guidedFilter(plane, guide, radius, 0.02).data
+    const filtered = guidedFilter([plane], guide, radius, 0.02)[0]!.data
     guide.data.forEach((value, i) => expect(filtered[i]).toBeCloseTo(ma[i]! * value + mb[i]!, 4))
   })
 
