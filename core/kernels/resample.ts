@@ -52,7 +52,7 @@ export type Places =
 
 /**
  * A result of so many pixels from a part of a picture, by a Lanczos kernel that is stretched where pixels lie closer in the
- * result than in the source. Sums are made in double precision, and both kinds of places give the same sums.
+ * result than in the source. Both kinds of places give the same sums.
  *
  * @returns Values clamped to 0..1; 1 where a place lies outside the picture.
  */
@@ -72,8 +72,8 @@ export function resampledPart({ block, left, top, picture }: PartOfPicture, widt
   const values = {
     stretch: stretches ? 1 : most, blockWidth: block.width, blockHeight: block.height, channels, left, top, pictureWidth: picture.width, pictureHeight: picture.height, width, height, xs, ys,
     stretches: stretches ? doubles(stretches.length) : 0, table: doubles(TABLE.length), steps: STEPS, lobes: LOBES,
-    acrossWeights: doubles(taps), acrossOffsets: words(taps), downWeights: doubles(room), downOffsets: words(room), room,
-    counts: isAxes ? words(width) : 0, totals: isAxes ? doubles(width) : 0, rows: isAxes ? doubles(room * width * channels) : 0, held: isAxes ? words(room) : 0, lines: room, sums: isAxes ? doubles(width * channels) : 0,
+    acrossWeights: words(taps), acrossOffsets: words(taps), downWeights: words(room), downOffsets: words(room), room,
+    counts: isAxes ? words(width) : 0, totals: isAxes ? doubles(width) : 0, rows: isAxes ? words(room * (width * channels + 1)) : 0, held: isAxes ? words(room) : 0, lines: room, sums: isAxes ? words(width * channels) : 0,
     // Colour is read four floats at a time: one beyond the last pixel.
     source: words(block.data.length + 1), into: words(width * height * channels),
   }

@@ -57,34 +57,61 @@ let total: f64 = 0
  */
 function taps(how: Resampling, place: f64, stretch: f64, size: i32, origin: i32, extent: i32, step: i32, weights: usize, offsets: usize): i32 {
   const middle = place - 0.5
+  total = 0
+  if (stretch == 1) return tapsOfOne(how, middle, size, origin, extent, step, weights, offsets)
   const reach = <f64>how.lobes * stretch
   const first = <i32>ceil<f64>(middle - reach)
   const last = <i32>floor<f64>(middle + reach)
-  const end = how.lobes * how.steps
+  const end = <f64>(how.lobes * how.steps)
+  const perPixel = <f64>how.steps / stretch
   let count = 0
-  total = 0
   for (let i = first; i <= last; i++) {
-    const at = abs<f64>((<f64>i - middle) / stretch) * <f64>how.steps
-    if (at >= <f64>end) continue
-    const entry = <i32>at
-    const below = f64.load(how.table + (<usize>entry << 3))
-    const weight = below + (f64.load(how.table + (<usize>entry << 3), 8) - below) * (at - <f64>entry)
+    const at = abs<f64>(<f64>i - middle) * perPixel
+    if (at >= end) continue
+    const weight = weightAt(how, at)
     if (weight == 0) continue
-    const pixel = max(0, min(extent - 1, max(0, min(size - 1, i)) - origin))
-    f64.store(weights + (<usize>count << 3), weight)
-    i32.store(offsets + (<usize>count << 2), pixel * step)
-    total += weight
-    count++
+    put(weights, offsets, count++, weight, pixelAt(i, size, origin, extent) * step)
   }
   return count
 }
 
-@inline function clamped(value: f64): f32 {
-  return <f32>max<f64>(0, min<f64>(1, value))
+/** The same where nothing is stretched: on each side of the place all distances have the same fraction. */
+function tapsOfOne(how: Resampling, middle: f64, size: i32, origin: i32, extent: i32, step: i32, weights: usize, offsets: usize): i32 {
+  const below = floor<f64>(middle)
+  const before = (middle - below) * <f64>how.steps
+  const after = <f64>how.steps - before
+  const here = <i32>below
+  let count = 0
+  for (let k = how.lobes - 1; k >= 0; k--) {
+    const weight = weightAt(how, before + <f64>(k * how.steps))
+    if (weight != 0) put(weights, offsets, count++, weight, pixelAt(here - k, size, origin, extent) * step)
+  }
+  for (let k = 0; k < how.lobes; k++) {
+    const weight = weightAt(how, after + <f64>(k * how.steps))
+    if (weight != 0) put(weights, offsets, count++, weight, pixelAt(here + 1 + k, size, origin, extent) * step)
+  }
+  return count
 }
 
-@inline function upper(four: v128): v128 {
-  return v128.shuffle<f32>(four, four, 2, 3, 2, 3)
+@inline function put(weights: usize, offsets: usize, n: i32, weight: f32, offset: i32): void {
+  f32.store(weights + (<usize>n << 2), weight)
+  i32.store(offsets + (<usize>n << 2), offset)
+  total += <f64>weight
+}
+
+@inline function pixelAt(i: i32, size: i32, origin: i32, extent: i32): i32 {
+  return max(0, min(extent - 1, max(0, min(size - 1, i)) - origin))
+}
+
+/** The kernel so many steps from its middle. */
+@inline function weightAt(how: Resampling, at: f64): f32 {
+  const entry = <i32>at
+  const value = f64.load(how.table + (<usize>entry << 3))
+  return <f32>(value + (f64.load(how.table + (<usize>entry << 3), 8) - value) * (at - <f64>entry))
+}
+
+@inline function clamped(value: f64): f32 {
+  return <f32>max<f64>(0, min<f64>(1, value))
 }
 
 /** Pixel by pixel, each from a place of its own. */
@@ -111,38 +138,37 @@ export function places(how: Resampling): void {
 }
 
 @inline function placeInColour(how: Resampling, across: i32, down: i32, whole: f64, to: usize): void {
-  let redGreen = f64x2.splat(0)
-  let blue = f64x2.splat(0)
+  let sums = f32x4.splat(0)
   for (let row = 0; row < down; row++) {
     const line = how.source + <usize>i32.load(how.downOffsets + (<usize>row << 2))
-    let lineRedGreen = f64x2.splat(0)
-    let lineBlue = f64x2.splat(0)
-    for (let k = 0; k < across; k++) {
-      const four = v128.load(line + <usize>i32.load(how.acrossOffsets + (<usize>k << 2)))
-      const weight = v128.load64_splat(how.acrossWeights + (<usize>k << 3))
-      lineRedGreen = f64x2.add(lineRedGreen, f64x2.mul(weight, f64x2.promote_low_f32x4(four)))
-      lineBlue = f64x2.add(lineBlue, f64x2.mul(weight, f64x2.promote_low_f32x4(upper(four))))
-    }
-    const weight = v128.load64_splat(how.downWeights + (<usize>row << 3))
-    redGreen = f64x2.add(redGreen, f64x2.mul(weight, lineRedGreen))
-    blue = f64x2.add(blue, f64x2.mul(weight, lineBlue))
+    sums = f32x4.add(sums, f32x4.mul(v128.load32_splat(how.downWeights + (<usize>row << 2)), colourAlong(line, how.acrossWeights, how.acrossOffsets, across)))
   }
-  f32.store(to, clamped(f64x2.extract_lane(redGreen, 0) / whole))
-  f32.store(to, clamped(f64x2.extract_lane(redGreen, 1) / whole), 4)
-  f32.store(to, clamped(f64x2.extract_lane(blue, 0) / whole), 8)
+  f32.store(to, clamped(<f64>f32x4.extract_lane(sums, 0) / whole))
+  f32.store(to, clamped(<f64>f32x4.extract_lane(sums, 1) / whole), 4)
+  f32.store(to, clamped(<f64>f32x4.extract_lane(sums, 2) / whole), 8)
+}
+
+/** Red, green and blue of a row through taps; the fourth number is of the next pixel and means nothing. */
+@inline function colourAlong(line: usize, weights: usize, offsets: usize, count: i32): v128 {
+  let sums = f32x4.splat(0)
+  for (let k = 0; k < count; k++) {
+    sums = f32x4.add(sums, f32x4.mul(v128.load32_splat(weights + (<usize>k << 2)), v128.load(line + <usize>i32.load(offsets + (<usize>k << 2)))))
+  }
+  return sums
+}
+
+@inline function greyAlong(line: usize, weights: usize, offsets: usize, count: i32): f32 {
+  let sum: f32 = 0
+  for (let k = 0; k < count; k++) sum += f32.load(weights + (<usize>k << 2)) * f32.load(line + <usize>i32.load(offsets + (<usize>k << 2)))
+  return sum
 }
 
 @inline function placeInGrey(how: Resampling, across: i32, down: i32, whole: f64, source: usize, to: usize): void {
-  let sum: f64 = 0
+  let sum: f32 = 0
   for (let row = 0; row < down; row++) {
-    const line = source + <usize>i32.load(how.downOffsets + (<usize>row << 2))
-    let along: f64 = 0
-    for (let k = 0; k < across; k++) {
-      along += f64.load(how.acrossWeights + (<usize>k << 3)) * <f64>f32.load(line + <usize>i32.load(how.acrossOffsets + (<usize>k << 2)))
-    }
-    sum += f64.load(how.downWeights + (<usize>row << 3)) * along
+    sum += f32.load(how.downWeights + (<usize>row << 2)) * greyAlong(source + <usize>i32.load(how.downOffsets + (<usize>row << 2)), how.acrossWeights, how.acrossOffsets, across)
   }
-  f32.store(to, clamped(sum / whole))
+  f32.store(to, clamped(<f64>sum / whole))
 }
 
 /** Columns of the result from columns of the source, rows from rows: along each row of the source once, then down. */
@@ -152,7 +178,7 @@ export function axes(how: Resampling): void {
   const rowBytes = how.blockWidth * channels * 4
   for (let x = 0; x < how.width; x++) {
     const first = <usize>(x * how.room)
-    const count = taps(how, f64.load(how.xs + (<usize>x << 3)), how.stretch, how.pictureWidth, how.left, how.blockWidth, channels * 4, how.acrossWeights + (first << 3), how.acrossOffsets + (first << 2))
+    const count = taps(how, f64.load(how.xs + (<usize>x << 3)), how.stretch, how.pictureWidth, how.left, how.blockWidth, channels * 4, how.acrossWeights + (first << 2), how.acrossOffsets + (first << 2))
     i32.store(how.counts + (<usize>x << 2), count)
     f64.store(how.totals + (<usize>x << 3), total)
   }
@@ -166,16 +192,16 @@ export function axes(how: Resampling): void {
     }
     const down = taps(how, place, how.stretch, how.pictureHeight, how.top, how.blockHeight, rowBytes, how.downWeights, how.downOffsets)
     const downTotal = total
-    memory.fill(how.sums, 0, <usize>samples << 3)
+    memory.fill(how.sums, 0, <usize>samples << 2)
     for (let row = 0; row < down; row++) {
       const line = alongRow(how, i32.load(how.downOffsets + (<usize>row << 2)), rowBytes)
-      addWeighted(how.sums, line, f64.load(how.downWeights + (<usize>row << 3)), samples)
+      addWeighted(how.sums, line, f32.load(how.downWeights + (<usize>row << 2)), samples)
     }
     for (let x = 0; x < how.width; x++) {
       const across = f64.load(how.xs + (<usize>x << 3))
       const isInside = across >= 0 && across <= <f64>how.pictureWidth
       const whole = f64.load(how.totals + (<usize>x << 3)) * downTotal
-      for (let i = x * channels; i < (x + 1) * channels; i++) f32.store(to + (<usize>i << 2), isInside ? clamped(f64.load(how.sums + (<usize>i << 3)) / whole) : 1)
+      for (let i = x * channels; i < (x + 1) * channels; i++) f32.store(to + (<usize>i << 2), isInside ? clamped(<f64>f32.load(how.sums + (<usize>i << 2)) / whole) : 1)
     }
   }
 }
@@ -184,41 +210,30 @@ export function axes(how: Resampling): void {
 function alongRow(how: Resampling, offset: i32, rowBytes: i32): usize {
   const line = offset / rowBytes
   const place = line % how.lines
-  const row = how.rows + (<usize>(place * how.width * how.channels) << 3)
+  const row = how.rows + (<usize>(place * (how.width * how.channels + 1)) << 2)
   if (i32.load(how.held + (<usize>place << 2)) == line) return row
   i32.store(how.held + (<usize>place << 2), line)
   const from = how.source + <usize>offset
   for (let x = 0; x < how.width; x++) {
-    const weights = how.acrossWeights + (<usize>(x * how.room) << 3)
-    const offsets = how.acrossOffsets + (<usize>(x * how.room) << 2)
+    const first = <usize>(x * how.room) << 2
     const count = i32.load(how.counts + (<usize>x << 2))
-    const to = row + (<usize>(x * how.channels) << 3)
-    if (how.channels == 3) {
-      let redGreen = f64x2.splat(0)
-      let blue = f64x2.splat(0)
-      for (let k = 0; k < count; k++) {
-        const four = v128.load(from + <usize>i32.load(offsets + (<usize>k << 2)))
-        const weight = v128.load64_splat(weights + (<usize>k << 3))
-        redGreen = f64x2.add(redGreen, f64x2.mul(weight, f64x2.promote_low_f32x4(four)))
-        blue = f64x2.add(blue, f64x2.mul(weight, f64x2.promote_low_f32x4(upper(four))))
-      }
-      v128.store(to, redGreen)
-      f64.store(to, f64x2.extract_lane(blue, 0), 16)
-      continue
-    }
-    for (let c = 0; c < how.channels; c++) {
-      let sum: f64 = 0
-      for (let k = 0; k < count; k++) sum += f64.load(weights + (<usize>k << 3)) * <f64>f32.load(from + <usize>(i32.load(offsets + (<usize>k << 2)) + c * 4))
-      f64.store(to + (<usize>c << 3), sum)
-    }
+    const to = row + (<usize>(x * how.channels) << 2)
+    // The fourth number is written over by the next pixel.
+    if (how.channels == 3) v128.store(to, colourAlong(from, how.acrossWeights + first, how.acrossOffsets + first, count))
+    else for (let c = 0; c < how.channels; c++) f32.store(to + (<usize>c << 2), greyAlong(from + (<usize>c << 2), how.acrossWeights + first, how.acrossOffsets + first, count))
   }
   return row
 }
 
-function addWeighted(sums: usize, values: usize, weight: f64, count: i32): void {
-  const weights = f64x2.splat(weight)
-  let at: usize = 0
-  const pairs = <usize>(count & ~1) << 3
-  for (; at < pairs; at += 16) v128.store(sums + at, f64x2.add(v128.load(sums + at), f64x2.mul(weights, v128.load(values + at))))
-  if ((count & 1) != 0) f64.store(sums + at, f64.load(sums + at) + weight * f64.load(values + at))
+function addWeighted(sums: usize, values: usize, weight: f32, count: i32): void {
+  const weights = f32x4.splat(weight)
+  let i = 0
+  for (; i + 4 <= count; i += 4) {
+    const at = <usize>i << 2
+    v128.store(sums + at, f32x4.add(v128.load(sums + at), f32x4.mul(weights, v128.load(values + at))))
+  }
+  for (; i < count; i++) {
+    const at = <usize>i << 2
+    f32.store(sums + at, f32.load(sums + at) + weight * f32.load(values + at))
+  }
 }
