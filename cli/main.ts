@@ -37,7 +37,7 @@ const USAGE = `fennip finds and mends flaws in photographs.
   fennip join SCAN [SCAN ...] OUT [--report R.json]
   fennip operations [NAME]
 
-  --rate N   mean number of false finds to look at in a picture of 24 megapixels (${DEFAULT_FALSE_FINDS})
+  --rate N   mean number of false finds in the picture to look at (${DEFAULT_FALSE_FINDS})
   --set      of apply: content=pair|layers, depth, quality, longestPx, widthCm, perInch, sharpen, profile=srgb|display-p3,
              personal=false, layout=split, caption; OUT ends in .tif, .png, .jpg, .webp, .avif or .ora (layers)
              of finish: auto=true, black=DENSITY, white=DENSITY, curve=x:y,x:y, neutral=x,y, colour=off, sharpen=PERCENT,

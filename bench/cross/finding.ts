@@ -1,4 +1,3 @@
-import { expectedFalseFinds } from '@fennip/core/find/false-finds.js'
 import { findFlaws } from '@fennip/core/find/find.js'
 import type { Find } from '@fennip/core/find/finds.js'
 import { rasterSource, type IntegerRaster } from '@fennip/core/raster/raster.js'
@@ -16,7 +15,7 @@ import { harm, type MadeFlaw, type OpticalKind } from './optical-damage.js'
  *   node --import tsx bench/cross/finding.ts [kinds] [collections] [pictures a collection]
  *
  * Recall counts flaws with a contrast over 3 deviations of a pixel; precision counts every find; false finds are those on
- * the clean picture, developed alike, over what the control promises for its size.
+ * the clean picture, developed alike, over what the control promises.
  */
 
 const transfer = makeTransfer({ type: 'srgb' }, 8)
@@ -98,7 +97,7 @@ for (const name of wanted) {
         if ((hits.get(k + 1) ?? 0) >= (flaw.path ? 0.4 * flaw.path.length : 1)) tally.found++
       })
       tally.clean += onClean.length
-      tally.promised += expectedFalseFinds(CONTROL, clean).mean
+      tally.promised += CONTROL
     }
     tell(name, collection, tally, [...byKind].map(([kind, number]) => `${kind} ${number}`).join(', '))
     for (const key of ['flaws', 'found', 'finds', 'right', 'clean', 'promised'] as const) all[key] += tally[key]

@@ -145,7 +145,7 @@ for (const stored of ['as they are', 'out of a camera, JPEG of quality 92'] as c
     const picture = stored === 'as they are' ? clean : await throughJpeg(clean)
     const found = findFlaws(rasterSource(picture), makeTransfer({ type: 'srgb' }, exposure.depth), { kinds: ['dust', 'speck', ...(print ? ['mould' as const] : []), 'line'], falseFinds: CONTROL })
     const finds = found.filter((find) => kindOf(find))
-    const expected = expectedFalseFinds(CONTROL, light)
+    const expected = expectedFalseFinds(CONTROL)
     all += finds.length
     told += expected.mean
     megapixels += (light.width * light.height) / 1e6

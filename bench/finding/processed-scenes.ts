@@ -86,7 +86,7 @@ export function findsOf({ kind, raster, depth }: Searched): { readonly shape: Ou
 export function candidatesOf({ kind, raster, depth }: Searched): Pick<AreaCandidate, 'shape' | 'features'>[] {
   const tiles = searchTiles(raster.width, raster.height).map((tile) => {
     const surroundings = tileSurroundings(tile, raster.width, raster.height)
-    return findInTile(crop(raster, surroundings), surroundings, tile, makeTransfer({ type: 'srgb' }, depth), searchFor(kind))
+    return findInTile(crop(raster, surroundings), surroundings, tile, makeTransfer({ type: 'srgb' }, depth), searchFor(kind), raster)
   })
   switch (kind) {
     case 'flat': return flatCandidates(tiles.flatMap(({ grain }) => grain ?? []), raster)

@@ -284,7 +284,7 @@ describe('a search', () => {
     const tiles = [{ x: 0, y: 0, width: 450, height: 560 }, { x: 450, y: 0, width: 450, height: 560 }]
     const found = tiles.map((tile) => {
       const around = tileSurroundings(tile, 900, 560)
-      return findInTile(crop(raster, around), around, tile, transfer, options)
+      return findInTile(crop(raster, around), around, tile, transfer, options, raster)
     })
     const middles = found.map((finds) => gatherFinds([finds], options, raster).map(({ shape }) => shapeCentre(shape)).sort((a, b) => a.x - b.x))
     expect(middles.map((list) => list.length)).toEqual([1, 2])
@@ -307,7 +307,7 @@ describe('a search', () => {
     const left = { x: 0, y: 0, width: 512, height: 560 }
     const right = { x: 512, y: 0, width: 388, height: 560 }
     const options = { kinds: ['dust'], falseFinds: 3 } as const
-    const foundIn = (...tiles: (typeof whole)[]) => gatherFinds(tiles.map((tile) => findInTile(picture, whole, tile, transfer, options)), options, picture)
+    const foundIn = (...tiles: (typeof whole)[]) => gatherFinds(tiles.map((tile) => findInTile(picture, whole, tile, transfer, options, whole)), options, picture)
     const [parts, all] = [foundIn(left, right), foundIn(whole)]
     const places = (finds: readonly Find[]) => finds.map(({ shape }) => `${shapeCentre(shape).x.toFixed(1)} ${shapeCentre(shape).y.toFixed(1)}`).sort()
     expect(places(parts)).toEqual(places(all))

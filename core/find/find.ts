@@ -10,7 +10,7 @@ import { linePieces } from './lines/lines.js'
 import { findsOfPopulation } from './population.js'
 import { findInWhole, measureTile, splitKinds } from './whole-kinds.js'
 
-/** Mean false finds a frame of 24 megapixels when nobody says otherwise. */
+/** False finds in a picture when nobody says otherwise. */
 export const DEFAULT_FALSE_FINDS = 3
 
 const TILE = 2048
@@ -51,25 +51,26 @@ export function tileSurroundings(tile: Region, width: number, height: number): R
  * @param surroundings  Where these pixels lie in the picture.
  * @param tile      Finds whose centre lies outside are another tile's.
  * @param transfer  Tables of the picture's curve.
+ * @param size      Of the picture.
  */
-export function findInTile(pixels: IntegerRaster, surroundings: Region, tile: Region, transfer: Transfer, options: FindOptions): TileFinds {
+export function findInTile(pixels: IntegerRaster, surroundings: Region, tile: Region, transfer: Transfer, options: FindOptions, size: Size): TileFinds {
   const { placed, whole } = splitKinds(options.kinds)
   const plane = placed.length > 0 || whole.includes('moire') ? logLight(pixels, transfer) : null
   return {
-    ...(plane && placed.length > 0 ? findPlaced({ plane, colour: new ColourLook(pixels, transfer), at: surroundings }, pixels, tile, transfer, options) : { discs: [], pieces: [] }),
+    ...(plane && placed.length > 0 ? findPlaced({ plane, colour: new ColourLook(pixels, transfer), at: surroundings }, pixels, tile, transfer, options, size) : { discs: [], pieces: [] }),
     ...(whole.length > 0 ? measureTile(pixels, plane, surroundings, tile, whole) : {}),
   }
 }
 
 /** What is found where it lies: round flaws, and lines in pieces. */
-function findPlaced(around: TilePlane, pixels: IntegerRaster, tile: Region, transfer: Transfer, options: FindOptions): Pick<TileFinds, 'discs' | 'pieces'> {
+function findPlaced(around: TilePlane, pixels: IntegerRaster, tile: Region, transfer: Transfer, options: FindOptions, size: Size): Pick<TileFinds, 'discs' | 'pieces'> {
   const close = closeTo(tile, pixels, around, transfer)
-  return { discs: findDiscs(around, close, tile, options), pieces: options.kinds.includes('line') ? linePieces(close.plane, close.colour, close.at, tile) : [] }
+  return { discs: findDiscs(around, close, tile, options, size), pieces: options.kinds.includes('line') ? linePieces(close.plane, close.colour, close.at, tile) : [] }
 }
 
 /** Lines that the pieces of all tiles make. */
 export function findLines(tiles: readonly Pick<TileFinds, 'pieces'>[], options: FindOptions, size: Size): LineFind[] {
-  return judgedLines(tiles.flatMap(({ pieces }) => pieces), rateOf(options), size)
+  return judgedLines(tiles.flatMap(({ pieces }) => pieces), rateOf(options, size), size)
 }
 
 /** Put the finds of all tiles together, heaviest first. */
@@ -88,7 +89,7 @@ export function findFlaws(picture: PixelSource, transfer: Transfer, options: Fin
   const tiles = searchTiles(picture.width, picture.height)
   const found = tiles.map((tile, i) => {
     const surroundings = tileSurroundings(tile, picture.width, picture.height)
-    const finds = findInTile(picture.read(surroundings), surroundings, tile, transfer, options)
+    const finds = findInTile(picture.read(surroundings), surroundings, tile, transfer, options, picture)
     onProgress?.((i + 1) / tiles.length)
     return finds
   })

@@ -28,7 +28,7 @@ export interface Find {
 
 export interface FindOptions {
   readonly kinds: readonly SearchKind[]
-  /** The one control: mean number of false finds a picture of 24 megapixels that one is willing to look at. */
+  /** The one control: how many false finds in this picture, on average over pictures, one is willing to look at. */
   readonly falseFinds: number
   /** What the picture is, where that is known: a frame has no mould, and what is dark and round in it lies on the sensor. */
   readonly medium?: Medium

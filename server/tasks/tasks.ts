@@ -73,7 +73,7 @@ export async function searchTile({ where, sha256, tile, options, ended }: { wher
   if (Atomics.load(ended, 0) !== 0) return { discs: [], pieces: [] }
   const { source, transfer } = await baseAt(where, sha256)
   const surroundings = tileSurroundings(tile, source.width, source.height)
-  return findInTile(source.read(surroundings), surroundings, tile, transfer, options)
+  return findInTile(source.read(surroundings), surroundings, tile, transfer, options, source)
 }
 
 type Size = { readonly width: number; readonly height: number }

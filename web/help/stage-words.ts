@@ -54,7 +54,7 @@ export const STAGE_WORDS_EXPLAINED = {
     title: 'Find',
     purpose: 'Make the list of what is wrong, and of what only looks so.',
     words: [
-      { word: 'False finds to look at', means: 'finds that are none, on average in 24 megapixels; the line below says how many in this picture', good: 'few where flaws are plain; more, where faint ones count' },
+      { word: 'False finds to look at', means: 'finds that are none, on average in this picture; the line below says how many there may be at most', good: 'few where flaws are plain; more, where faint ones count' },
       { word: 'noise', means: 'contrast of a flaw over the deviation of the tones around it: 3× is three times as much', good: 'from about 3× it is seen' },
       { word: '% of grain', means: 'of flat places and smudges: grain in the place over grain around it', good: '85 to 115 %' },
       { word: 'others', means: 'of a moire: its wave over other waves as long' },

@@ -2,7 +2,7 @@ import { PlaneWorkshop } from '../../kernels/planes.js'
 import { PI, cos, ln, sin } from '../../numbers/exact-math.js'
 import type { Plane } from '../../raster/raster.js'
 import { selectSmallest } from '../../numbers/statistics.js'
-import { strongestOnly, type Candidate, type Octaves } from './candidates.js'
+import { seenAmongOthers, strongestOnly, type Candidate, type Octaves } from './candidates.js'
 
 /** Directions in which a place is compared with what lies further out. */
 const DIRECTIONS = 12
@@ -40,16 +40,40 @@ export function findRadial(octaves: Octaves, sign: -1 | 1): Candidate[] {
   for (let octave = 1; octave < octaves.planes.length; octave++) {
     const plane = octaves.planes[octave]!
     if (plane.width < 24 || plane.height < 24) break
-    const workshop = new PlaneWorkshop(plane.width, plane.height, 5)
-    workshop.plane(0).data.set(plane.data)
+    const wide = mirroredBeyond(plane, MARGIN)
+    const workshop = new PlaneWorkshop(wide.width, wide.height, 5)
+    workshop.plane(0).data.set(wide.data)
     workshop.blur(workshop.plane(0), workshop.plane(1))
-    for (const radius of RADII) collect(workshop, plane, radius, octave, sign, found)
+    for (const radius of RADII) collect(workshop, wide, radius, octave, sign, found)
   }
-  return strongestOnly(found)
+  // Its response is in deviations of the quiet parts, wherever it lies.
+  return seenAmongOthers(strongestOnly(found), ({ response }) => Math.abs(response))
+}
+
+/** Rings of the largest discs at the very edge still lie within: what is near an edge is held against its mirror image beyond. */
+const MARGIN = outerOf(Math.max(...RADII)) + 2
+
+function outerOf(radius: number): number {
+  return Math.round(1.55 * radius)
+}
+
+function mirroredBeyond({ width, height, data }: Plane, margin: number): Plane {
+  const [w, h] = [width + 2 * margin, height + 2 * margin]
+  const wide = new Float32Array(w * h)
+  const inside = (i: number, size: number) => (i < 0 ? -1 - i : i >= size ? 2 * size - 1 - i : i)
+  for (let y = 0; y < h; y++) {
+    const row = inside(y - margin, height) * width
+    wide.set(data.subarray(row, row + width), y * w + margin)
+    for (let x = 0; x < margin; x++) {
+      wide[y * w + x] = data[row + inside(x - margin, width)]!
+      wide[y * w + margin + width + x] = data[row + inside(width + x, width)]!
+    }
+  }
+  return { width: w, height: h, data: wide }
 }
 
 function collect(workshop: PlaneWorkshop, { width, height }: Plane, radius: number, octave: number, sign: -1 | 1, found: Candidate[]): void {
-  const outer = Math.round(1.55 * radius)
+  const outer = outerOf(radius)
   const innerOffsets = new Int32Array(DIRECTIONS)
   const outerOffsets = new Int32Array(DIRECTIONS)
   for (let k = 0; k < DIRECTIONS; k++) {
@@ -68,6 +92,8 @@ function collect(workshop: PlaneWorkshop, { width, height }: Plane, radius: numb
   const least = LEAST_RESPONSE * meanNoise
   const scale = 2 ** octave
   for (const i of workshop.evenMaxima(scores, spreads, outer + 1, least, LEAST_EVENNESS, workshop.plane(4))) {
+    const [column, row] = [(i % width) - MARGIN, Math.floor(i / width) - MARGIN]
+    if (column < 0 || row < 0 || column >= width - 2 * MARGIN || row >= height - 2 * MARGIN) continue
     const mean = score[i]!
     const local = Math.sqrt(Math.max(spread[i]!, quiet))
     const evenness = mean / local
@@ -77,8 +103,8 @@ function collect(workshop: PlaneWorkshop, { width, height }: Plane, radius: numb
     const [a, b, c, d, e] = FIRST_JUDGEMENT
     if (a * ln(evenness) + b * ln(response) + c * ln(local / noise) + d * ln(radius * scale) + e < LEAST_JUDGEMENT) continue
     found.push({
-      x: ((i % width) + 0.5) * scale,
-      y: (Math.floor(i / width) + 0.5) * scale,
+      x: (column + 0.5) * scale,
+      y: (row + 0.5) * scale,
       radius: radius * scale,
       response: sign * response,
       evenness,

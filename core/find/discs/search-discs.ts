@@ -2,8 +2,8 @@ import { LEAST_SEEN } from '../../check/visibility.js'
 import type { Plane, Region } from '../../raster/raster.js'
 import type { Disc } from '../../shape/shape.js'
 import type { SearchKind } from '../../treatment/schema.js'
-import { REFERENCE_MEGAPIXELS } from '../false-finds.js'
-import type { DiscKind, FindOptions, ScoredDisc } from '../finds.js'
+import { rateInPicture } from '../false-finds.js'
+import type { DiscKind, FindOptions, ScoredDisc, Size } from '../finds.js'
 import { dustJudge, judge, leastScore, mouldJudge, speckJudge, type DiscJudge } from '../judge.js'
 import { LEAST_TELLING, tellsPopulation } from '../population.js'
 import { findCandidates, makeOctaves, type Candidate } from './candidates.js'
@@ -27,12 +27,13 @@ export interface TilePlane {
  *
  * @param around  Log light and colour of the tile with its surroundings.
  * @param close   The same of what lies close to it, where specks are looked for.
+ * @param size    Of the picture.
  */
-export function findDiscs(around: TilePlane, close: TilePlane, tile: Region, options: FindOptions): ScoredDisc[] {
+export function findDiscs(around: TilePlane, close: TilePlane, tile: Region, options: FindOptions, size: Size): ScoredDisc[] {
   const wants = (...kinds: readonly SearchKind[]) => kinds.some((kind) => options.kinds.includes(kind))
   const discs: ScoredDisc[] = []
   for (const look of ['dust', 'speck'] as const) {
-    const asked = judgesOf(look, options).map((kind) => ({ kind, accepts: leastScore(JUDGES[kind], rateOf(options)) })).map(({ kind, accepts }) => ({ kind, accepts, least: tellsPopulation(kind) ? Math.min(accepts, LEAST_TELLING) : accepts }))
+    const asked = judgesOf(look, options).map((kind) => ({ kind, accepts: leastScore(JUDGES[kind], rateOf(options, size)) })).map(({ kind, accepts }) => ({ kind, accepts, least: tellsPopulation(kind) ? Math.min(accepts, LEAST_TELLING) : accepts }))
     if (asked.length === 0) continue
     const { plane, colour, at } = look === 'dust' ? around : close
     for (const { candidate, fit } of evidenceInTile(plane, colour, at, tile, look, asked)) {
@@ -53,10 +54,10 @@ export function findDiscs(around: TilePlane, close: TilePlane, tile: Region, opt
   return discs
 }
 
-/** False finds a megapixel that each of those who judge may have. */
-export function rateOf(options: FindOptions): number {
+/** False finds a megapixel that each of those who judge may have in a picture of a size. */
+export function rateOf(options: FindOptions, size: Size): number {
   const judges = judgesOf('dust', options).length + judgesOf('speck', options).length + (options.kinds.includes('line') ? 1 : 0)
-  return Math.max(1e-3, options.falseFinds) / REFERENCE_MEGAPIXELS / Math.max(1, judges)
+  return rateInPicture(Math.max(1e-3, options.falseFinds), size) / Math.max(1, judges)
 }
 
 const JUDGES: Record<DiscKind, DiscJudge> = { dust: dustJudge, speck: speckJudge, mould: mouldJudge }

@@ -68,7 +68,7 @@ describe('moire', () => {
   it('is one area across the border of two tiles', () => {
     const raster = picture(0.06, waves.slanting)
     const options = { kinds: ['moire'] as const, falseFinds: 3 }
-    const tiles = [{ x: 0, y: 0, width: 5 * SCREEN_WINDOW, height }, { x: 5 * SCREEN_WINDOW, y: 0, width: 6 * SCREEN_WINDOW, height }].map((tile) => findInTile(raster, whole, tile, transfer, options))
+    const tiles = [{ x: 0, y: 0, width: 5 * SCREEN_WINDOW, height }, { x: 5 * SCREEN_WINDOW, y: 0, width: 6 * SCREEN_WINDOW, height }].map((tile) => findInTile(raster, whole, tile, transfer, options, whole))
     expect(gatherFinds(tiles, options, whole)).toEqual(moireIn(raster))
   })
 

@@ -77,7 +77,7 @@ describe('smudges', () => {
     const options = { kinds: ['flat' as const], falseFinds: 3 }
     const tiles = [{ x: 0, y: 0, width: 344, height }, { x: 344, y: 0, width: width - 344, height }]
     const whole = { x: 0, y: 0, width, height }
-    const parted = gatherFinds(tiles.map((tile) => findInTile(raster, whole, tile, transfer, options)), options, { width, height })
+    const parted = gatherFinds(tiles.map((tile) => findInTile(raster, whole, tile, transfer, options, whole)), options, { width, height })
     expect(parted.filter(({ kind }) => kind === 'smudge')).toEqual(smudgesIn(raster))
   })
   it('are no places without grain of their own: blown out, or large', () => {

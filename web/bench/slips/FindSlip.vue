@@ -41,7 +41,7 @@ const isCounted = computed(() => splitKinds(kinds.value).placed.length > 0)
 const size = computed(() => bench.opened?.original ?? { width: 0, height: 0 })
 /** By itself: a zone that was grown has thousands of corners, and the slider is moved often. */
 const share = computed(() => shareSearched({ areas: bench.areas }, searched.value, size.value))
-const expected = computed(() => expectedFalseFinds(rate.value, size.value, share.value))
+const expected = computed(() => expectedFalseFinds(rate.value, share.value))
 /** With the selected one. */
 const alike = computed(() => (bench.selected ? bench.flaws.filter((flaw) => looksLike(bench.selected!, flaw)).length : 0))
 const canSearch = computed(() => bench.selected !== null && searchKindOf(bench.selected.kind) !== null)
@@ -57,7 +57,7 @@ const canSearch = computed(() => bench.selected !== null && searchKindOf(bench.s
       <span>False finds to look at <b>{{ rate }}</b></span>
       <ElSlider v-model="step" :min="0" :max="STEPS.length - 1" :show-tooltip="false" aria-label="False finds to look at" />
     </label>
-    <p v-if="isCounted" class="soft" data-test="false-finds">On average in 24 megapixels. Here about {{ expected.mean < 1 ? expected.mean.toFixed(1) : Math.round(expected.mean) }}, in 95 of 100 such pictures at most {{ expected.most }}. More finds fainter flaws.</p>
+    <p v-if="isCounted" class="soft" data-test="false-finds"><template v-if="share < 1">In what is searched about {{ expected.mean < 1 ? expected.mean.toFixed(1) : Math.round(expected.mean) }}; </template>on average in this picture; in 95 of 100 pictures at most {{ expected.most }}. More finds fainter flaws.</p>
     <div v-if="bench.areas.length > 0" class="where"><span>Where</span>
       <ElSelect v-model="where" size="small" aria-label="Where to search" data-test="where">
         <ElOption value="" label="The whole picture" />
