@@ -80,20 +80,27 @@ const WHITEST = 0.2
 const logOf = (value: number, most = Infinity) => ln(Math.max(1e-6, Math.min(most, value)))
 
 export const dustJudge: DiscJudge = {
-  features: (candidate, fit) => [
-    1,
-    logOf(fit.weight, 300),
-    Math.max(-0.5, fit.evenness),
-    fit.explained,
-    Math.min(2.5, candidate.evenness),
-    logOf(candidate.unrest),
-    logOf(Math.abs(fit.amplitude), 3),
-    logOf(fit.structure),
-    Math.min(0.9, fit.softness),
-    logOf(Math.abs(candidate.response)),
-    logOf(fit.radius),
-    ...fit.rings,
-  ],
+  features(candidate, fit, look) {
+    // A shadow takes the same share of all colours.
+    const { change, paler, colourful } = look.ofDisc(fit)
+    return [
+      1,
+      logOf(fit.weight, 300),
+      Math.max(-0.5, fit.evenness),
+      fit.explained,
+      Math.min(2.5, candidate.evenness),
+      logOf(candidate.unrest),
+      logOf(Math.abs(fit.amplitude), 3),
+      logOf(fit.structure),
+      Math.min(0.9, fit.softness),
+      logOf(Math.abs(candidate.response)),
+      logOf(fit.radius),
+      ...fit.rings,
+      ln(1 + Math.min(50, change)),
+      paler,
+      ln(FAINT + colourful),
+    ]
+  },
   score: layered(DUST),
   even: -0.33,
   slope: 1.09,

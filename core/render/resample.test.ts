@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import { makeRandom } from '../random.js'
-import { resample, type Frame } from '../render/resample.js'
+import { resample, type Frame } from './resample.js'
 import type { FloatRaster, Region } from '../raster/raster.js'
 
 /** sinc(x) sinc(x/3) within three pixels (Duchon 1979), from its formula. */
