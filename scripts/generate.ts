@@ -1,6 +1,7 @@
 import { Ajv } from 'ajv'
 import standaloneCode from 'ajv/dist/standalone/index.js'
-import { mkdirSync, readFileSync, writeFileSync, existsSync } from 'node:fs'
+import { existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs'
+import { basename } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { SensorChartSchema } from '../core/series/chart-schema.js'
 import { OutputSchema } from '../core/output/output.js'
@@ -48,11 +49,14 @@ for (const [name, schema] of Object.entries({ treatment: treatment.TreatmentSche
   write(`${docs}${name}.schema.json`, `${JSON.stringify({ $schema: 'http://json-schema.org/draft-07/schema#', ...schema }, null, 2)}\n`)
 }
 
-const kernels = fileURLToPath(new URL('../core/kernels/generated/', import.meta.url))
-mkdirSync(kernels, { recursive: true })
-for (const name of ['box', 'disc', 'fourier', 'gaussian', 'grain', 'kriging', 'membrane', 'patches', 'paths', 'planes', 'resample', 'rings', 'samples', 'sharpen', 'source-area', 'tone-waves', 'tones']) {
-  const compiled = await compileKernels(new URL(`../core/kernels/assembly/${name}.as.ts`, import.meta.url))
-  write(`${kernels}${name}-wasm.ts`, `// Made by scripts/generate.ts from core/kernels/assembly/${name}.as.ts; do not edit.\nexport const WASM = '${compiled}'\n`)
+const kernels = new URL('../core/kernels/', import.meta.url)
+mkdirSync(new URL('generated/', kernels), { recursive: true })
+// What has a module of its own beside it is compiled; the rest is compiled into these.
+const sources = readdirSync(fileURLToPath(kernels), { recursive: true, encoding: 'utf8' }).filter((file) => file.endsWith('.as.ts') && existsSync(new URL(file.replace('.as.ts', '.ts'), kernels)))
+for (const file of sources.sort()) {
+  const compiled = await compileKernels(new URL(file, kernels))
+  const name = basename(file, '.as.ts')
+  write(fileURLToPath(new URL(`generated/${name}-wasm.ts`, kernels)), `// Made by scripts/generate.ts from core/kernels/${file}; do not edit.\nexport const WASM = '${compiled}'\n`)
 }
 
 /** Unchanged files keep their time, so that nothing is rebuilt for them. */

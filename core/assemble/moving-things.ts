@@ -1,6 +1,6 @@
 import { ln } from '../numbers/exact-math.js'
 import { median } from '../numbers/statistics.js'
-import { boxMean } from '../kernels/box.js'
+import { boxMean } from '../kernels/filters/box.js'
 import { squareExtreme } from '../raster/extremes.js'
 import { partsOf } from '../raster/parts.js'
 

@@ -1,7 +1,7 @@
 import { Type } from '@sinclair/typebox'
 import { defineArea } from '../operations/operation.js'
 import { gaussianBlur } from '../raster/blur.js'
-import { guidedFilter } from '../kernels/box.js'
+import { guidedFilter } from '../kernels/filters/box.js'
 import { roundTo } from '../round.js'
 import { brightnessOf, channelOf, rasterOf } from '../operations/brightness.js'
 import { atLevel, noiseOfZone } from '../operations/zone-view.js'

@@ -1,4 +1,4 @@
-import { SampleTable } from '../kernels/samples.js'
+import { SampleTable } from '../kernels/samples/samples.js'
 import type { IntegerRaster, Plane, Region } from '../raster/raster.js'
 import { distanceAt, type Outline } from '../shape/shape.js'
 import type { SearchKind } from '../treatment/schema.js'

@@ -1,5 +1,5 @@
 import { Type } from '@sinclair/typebox'
-import { sharpenBrightness } from '../kernels/sharpen.js'
+import { sharpenBrightness } from '../kernels/filters/sharpen.js'
 import { gaussianWeights } from '../raster/blur.js'
 import { defineArea } from '../operations/operation.js'
 

@@ -1,4 +1,4 @@
-import { throughTables, valuesOfSamples, type LazyTable } from '../kernels/tones.js'
+import { throughTables, valuesOfSamples, type LazyTable } from '../kernels/samples/tones.js'
 import type { OperationContext, TonePart } from '../operations/operation.js'
 import { depthOf, maximumOf, type FloatRaster, type IntegerRaster } from '../raster/raster.js'
 import { floatOf, toFloat } from '../render/samples.js'

@@ -1,4 +1,4 @@
-import { weighTable } from '../kernels/samples.js'
+import { weighTable } from '../kernels/samples/samples.js'
 import { ln } from '../numbers/exact-math.js'
 import type { IntegerRaster, Plane } from './raster.js'
 import type { Transfer } from './transfer.js'

@@ -1,4 +1,4 @@
-import { FourierSquare } from '../kernels/fourier.js'
+import { FourierSquare } from '../kernels/filters/fourier.js'
 import { median } from '../numbers/statistics.js'
 import type { Plane } from './raster.js'
 

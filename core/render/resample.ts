@@ -1,4 +1,4 @@
-import { LOBES, resampledPart, type Places } from '../kernels/resample.js'
+import { LOBES, resampledPart, type Places } from '../kernels/filters/resample.js'
 import { clipRegion, crop, type FloatRaster, type Region } from '../raster/raster.js'
 
 /** Where a place of the result comes from, both in pixels with centres at .5. */

@@ -1,4 +1,4 @@
-import { roundedFloats } from '../kernels/tones.js'
+import { roundedFloats } from '../kernels/samples/tones.js'
 import { depthOf, maximumOf, type Depth, type IntegerRaster, type FloatRaster } from '../raster/raster.js'
 
 /** A sample as a float between 0 and 1. */

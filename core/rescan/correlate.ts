@@ -1,4 +1,4 @@
-import { FourierSquare } from '../kernels/fourier.js'
+import { FourierSquare } from '../kernels/filters/fourier.js'
 import { cos, PI, sin } from '../numbers/exact-math.js'
 import type { Plane } from '../raster/raster.js'
 

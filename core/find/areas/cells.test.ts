@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { SampleTable } from '../../kernels/samples.js'
+import { SampleTable } from '../../kernels/samples/samples.js'
 import { makeRandom } from '../../random.js'
 import { makeRaster, type IntegerRaster, type Region } from '../../raster/raster.js'
 import { CELL_SIDE, cellsOfPicture, cellsOfTile } from './cells.js'

@@ -1,4 +1,4 @@
-import type { SampleTable } from '../../kernels/samples.js'
+import type { SampleTable } from '../../kernels/samples/samples.js'
 import type { Region } from '../../raster/raster.js'
 
 /** A picture in cells of a few pixels: what is looked for by its extent, over many tiles, is looked for in these. */

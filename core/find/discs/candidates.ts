@@ -1,4 +1,4 @@
-import { halvePlane, PlaneWorkshop, type KernelPlane } from '../../kernels/planes.js'
+import { halvePlane, PlaneWorkshop, type KernelPlane } from '../../kernels/finding/planes.js'
 import type { Plane } from '../../raster/raster.js'
 import { DEVIATION_PER_MAD, median } from '../../numbers/statistics.js'
 

@@ -1,4 +1,4 @@
-import { DISC_PARAMETERS, DiscWindow } from '../../kernels/disc.js'
+import { DISC_PARAMETERS, DiscWindow } from '../../kernels/finding/disc.js'
 import { DEVIATION_PER_MAD, median } from '../../numbers/statistics.js'
 import { solveCholesky } from '../../numbers/solve.js'
 import type { Candidate, Octaves } from './candidates.js'

@@ -1,4 +1,4 @@
-import { PlaneWorkshop } from '../../kernels/planes.js'
+import { PlaneWorkshop } from '../../kernels/finding/planes.js'
 import { PI, cos, ln, sin } from '../../numbers/exact-math.js'
 import type { Plane } from '../../raster/raster.js'
 import { selectSmallest } from '../../numbers/statistics.js'

@@ -1,5 +1,5 @@
 import { forgottenWithKernels } from '../../kernels/module.js'
-import { RingLook } from '../../kernels/rings.js'
+import { RingLook } from '../../kernels/finding/rings.js'
 import type { Plane } from '../../raster/raster.js'
 import { LEAK } from '../judge.js'
 import FIRST_LOOK from '../weights/first-look.json' with { type: 'json' }

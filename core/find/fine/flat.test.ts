@@ -5,7 +5,7 @@ import { makeTransfer } from '../../raster/transfer.js'
 import { insideOutline, type Outline } from '../../shape/shape.js'
 import { findFlaws } from '../find.js'
 import type { Find } from '../finds.js'
-import { SampleTable } from '../../kernels/samples.js'
+import { SampleTable } from '../../kernels/samples/samples.js'
 import { flatPatches, GRAIN_BLOCK, grainBlocks } from './flat.js'
 
 const transfer = makeTransfer({ type: 'srgb' }, 8)

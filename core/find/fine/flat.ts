@@ -1,4 +1,4 @@
-import type { SampleTable } from '../../kernels/samples.js'
+import type { SampleTable } from '../../kernels/samples/samples.js'
 import type { Region } from '../../raster/raster.js'
 import { DEVIATION_PER_MAD, meanAt } from '../../numbers/statistics.js'
 import { judgedAreas, outlineOfCells, type AreaCandidate, type AreaFind } from '../areas/area-find.js'

@@ -1,4 +1,4 @@
-import { FourierSquare } from '../../kernels/fourier.js'
+import { FourierSquare } from '../../kernels/filters/fourier.js'
 import { ln } from '../../numbers/exact-math.js'
 import { FADE, LONE, RINGS, SCREEN_WINDOW, strongestLone, type LoneWave } from '../../raster/lone-wave.js'
 import type { Plane, Region } from '../../raster/raster.js'

@@ -7,7 +7,7 @@ import { chooseMend } from '../../mend/choose.js'
 import { flawsOfFinds } from '../found-flaws.js'
 import { findFlaws, findInTile, gatherFinds } from '../find.js'
 import type { Find } from '../finds.js'
-import { SampleTable } from '../../kernels/samples.js'
+import { SampleTable } from '../../kernels/samples/samples.js'
 import { FINE_CELL, fineDetailOfTile } from './smudges.js'
 
 const transfer = makeTransfer({ type: 'srgb' }, 8)

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { PathReader } from '../../kernels/paths.js'
+import { PathReader } from '../../kernels/finding/paths.js'
 import type { Plane } from '../../raster/raster.js'
 import { makeRandom, type Random } from '../../random.js'
 import { followedOn } from './follow-on.js'

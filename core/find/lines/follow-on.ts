@@ -1,4 +1,4 @@
-import type { PathReader } from '../../kernels/paths.js'
+import type { PathReader } from '../../kernels/finding/paths.js'
 import type { Region } from '../../raster/raster.js'
 import type { MeasuredPath } from './lines.js'
 import { smoothed, type RidgePath } from './ridges.js'

@@ -1,6 +1,6 @@
 import type { Plane, Region } from '../../raster/raster.js'
 import { DEVIATION_PER_MAD, median } from '../../numbers/statistics.js'
-import { PathReader } from '../../kernels/paths.js'
+import { PathReader } from '../../kernels/finding/paths.js'
 import { followedOn } from './follow-on.js'
 import { lineAlone } from '../judge.js'
 import { withoutCopies } from './line-copies.js'

@@ -1,4 +1,4 @@
-import { PlaneWorkshop, type KernelPlane, type RidgeMiddles } from '../../kernels/planes.js'
+import { PlaneWorkshop, type KernelPlane, type RidgeMiddles } from '../../kernels/finding/planes.js'
 import type { Plane } from '../../raster/raster.js'
 import { bendsEvenly } from './line-features.js'
 import { blockDeviations, blockSide, type Octaves } from '../discs/candidates.js'

@@ -1,4 +1,4 @@
-import { krige, type Places } from '../../kernels/kriging.js'
+import { krige, type Places } from '../../kernels/filling/kriging.js'
 import { makeRandom } from '../../random.js'
 import { gaussianBlur } from '../../raster/blur.js'
 import { FILL, KNOWN, type FillProblem } from './fill-problem.js'

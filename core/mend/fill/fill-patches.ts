@@ -1,4 +1,4 @@
-import { HALF_PATCH as HALF, PatchTable, type PatchGaps } from '../../kernels/patches.js'
+import { HALF_PATCH as HALF, PatchTable, type PatchGaps } from '../../kernels/filling/patches.js'
 import { makeRandom, type Random } from '../../random.js'
 import { gaussianBlur } from '../../raster/blur.js'
 import { bridgeGaps } from './fill-bridge.js'

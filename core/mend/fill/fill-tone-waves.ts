@@ -1,4 +1,4 @@
-import { TONE_WINDOW, ToneTable } from '../../kernels/tone-waves.js'
+import { TONE_WINDOW, ToneTable } from '../../kernels/filling/tone-waves.js'
 import { makeRandom } from '../../random.js'
 import { exp, ln } from '../../numbers/exact-math.js'
 import { KNOWN, type FillProblem } from './fill-problem.js'

@@ -1,4 +1,4 @@
-import { GrainTable } from '../../kernels/grain.js'
+import { GrainTable } from '../../kernels/filling/grain.js'
 import type { Random } from '../../random.js'
 import { gaussianWeights } from '../../raster/blur.js'
 import { DEVIATION_PER_MAD, median } from '../../numbers/statistics.js'

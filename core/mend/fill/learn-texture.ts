@@ -1,4 +1,4 @@
-import { lagProducts } from '../../kernels/kriging.js'
+import { lagProducts } from '../../kernels/filling/kriging.js'
 import { solveCholesky } from '../../numbers/solve.js'
 import { KNOWN, type FillProblem } from './fill-problem.js'
 

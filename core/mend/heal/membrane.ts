@@ -1,4 +1,4 @@
-import { settleMembrane, type MembraneCells } from '../../kernels/membrane.js'
+import { settleMembrane, type MembraneCells } from '../../kernels/healing/membrane.js'
 
 /** Known differences on a grid, and where the membrane is wanted. */
 export interface MembraneProblem {

@@ -1,4 +1,4 @@
-import { SourceArea } from '../../kernels/source-area.js'
+import { SourceArea } from '../../kernels/healing/source-area.js'
 import { clipRegion, growRegion, type PixelSource, type Region } from '../../raster/raster.js'
 import { median } from '../../numbers/statistics.js'
 import { distanceOutside, shapeBounds, type Shape } from '../../shape/shape.js'

@@ -1,5 +1,5 @@
 import { PI, cos, ln, sin } from '../../numbers/exact-math.js'
-import { SourceArea, type CellGrid, type PlaceList } from '../../kernels/source-area.js'
+import { SourceArea, type CellGrid, type PlaceList } from '../../kernels/healing/source-area.js'
 import { clipRegion, growRegion, overlaps, type PixelSource, type Region } from '../../raster/raster.js'
 import { DEVIATION_PER_MAD, median } from '../../numbers/statistics.js'
 import { distanceOutside, shapeBounds, shapeCentre, shapeThickness, type Disc, type Shape } from '../../shape/shape.js'
