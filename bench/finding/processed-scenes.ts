@@ -3,7 +3,7 @@ import { findFlaws, findInTile, searchTiles, tileSurroundings } from '@fennip/co
 import { flatCandidates, GRAIN_BLOCK, grainBlocks, type BlockGrain } from '@fennip/core/find/fine/flat.js'
 import { moireCandidates } from '@fennip/core/find/fine/moire.js'
 import { findSmudges } from '@fennip/core/find/fine/smudges.js'
-import { SampleTable } from '@fennip/core/kernels/samples.js'
+import { SampleTable } from '@fennip/core/kernels/samples/samples.js'
 import { crop, rasterSource, type IntegerRaster } from '@fennip/core/raster/raster.js'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'
 import { distanceAt, insideOutline, type Outline } from '@fennip/core/shape/shape.js'

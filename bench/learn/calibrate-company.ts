@@ -1,6 +1,6 @@
 import { cellsOfTile } from '@fennip/core/find/areas/cells.js'
 import { judgedLosses } from '@fennip/core/find/areas/losses.js'
-import { SampleTable } from '@fennip/core/kernels/samples.js'
+import { SampleTable } from '@fennip/core/kernels/samples/samples.js'
 import type { IntegerRaster } from '@fennip/core/raster/raster.js'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'
 import { insideOutline } from '@fennip/core/shape/shape.js'

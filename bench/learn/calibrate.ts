@@ -1,5 +1,6 @@
+import { readFileSync } from 'node:fs'
 import { ColourLook } from '@fennip/core/find/discs/colour.js'
-import { SampleTable } from '@fennip/core/kernels/samples.js'
+import { SampleTable } from '@fennip/core/kernels/samples/samples.js'
 import { evidenceInTile, type Evidence } from '@fennip/core/find/discs/search-discs.js'
 import { searchTiles, tileSurroundings } from '@fennip/core/find/find.js'
 import type { DiscKind } from '@fennip/core/find/finds.js'
@@ -21,6 +22,7 @@ import { LinePlaces, linesOf } from './line-places.js'
 import { lineScenes, seenOtherwise } from './line-truth.js'
 import { fitLayered, fitLogistic, type LayerFit } from './fit-judge.js'
 import { writeWeights } from './write-weights.js'
+import { keptDiscs, type DiscScene } from '../cross/collect-discs.js'
 import { animalAndBuildingPhotographs, furtherPhotographs, groundPhotographs, halvesOf } from '../open-photographs.js'
 import { changedAt, demoScenes, FRAME, greyOf, paleOf, PAPERS, PRINT, renderOf, sceneOf, stainedPrint, stones, throughJpeg, TONINGS, tornPrint, type TornScan } from '../scenes.js'
 
@@ -41,7 +43,7 @@ const LINE_SEEDS = [41, 42, 43, 44, 45, 46, 51, 52, 53, 54, 55, 56, 61, 62, 63, 
 const COMPANY: LayerFit = { units: 32, rounds: 8000, batch: 1024, starts: 4, decay: 2e-5, jog: 0.3 }
 /** Layers of the judges: of specks one start of 24 units has a third more false finds than four on photographs not learned from. */
 const LAYERS: Record<string, LayerFit> = {
-  dust: { units: 12 },
+  dust: { units: 16, rounds: 3000, batch: 2048, starts: 3, decay: 3e-4, jog: 0.05 },
   speck: { units: 24, rounds: 5000, batch: 2048, starts: 4 },
   mould: { units: 24, rounds: 5000, batch: 2048, starts: 4 },
   'line-alone': { units: 10 },
@@ -212,6 +214,7 @@ if (wanted === 'loss') {
     const { damaged, flaws } = dustyPylon(light, seed)
     collect(`pylon ${seed}`, damaged, 8, flaws)
   }
+  collectKept('dust')
   // A sky alone does not say what walls, water and leaves look like that are no dust; every second picture is clean.
   const transfer = makeTransfer({ type: 'srgb' }, 8)
   const { shaft, station } = await demoScenes()
@@ -226,6 +229,14 @@ if (wanted === 'loss') {
 } else {
   if (kind === 'speck') await collectOwnSpecks()
   await collectOnPhotographs(VARIANTS[kind])
+}
+
+/** What bench/cross/collect-discs.ts keeps: photographs and renders as cameras and scanners develop them, harmed by both makers of damage. */
+function collectKept(look: 'dust' | 'speck'): void {
+  for (const scene of JSON.parse(readFileSync(keptDiscs(look), 'utf8')) as DiscScene[]) {
+    for (const { real, features } of scene.samples) samples.push({ ground: scene.collection, as: wanted, features, real, old: by.score(features) })
+    megapixels.set(scene.collection, (megapixels.get(scene.collection) ?? 0) + scene.megapixels)
+  }
 }
 
 /** On scenes of the demo. */
