@@ -12,6 +12,7 @@ import { makeTransfer } from '@fennip/core/raster/transfer.js'
 import type { Mended } from '@fennip/core/check/mended.js'
 import { makePatches, type Patch } from '@fennip/core/mend/patches/patch.js'
 import { guardsOf } from '@fennip/core/mend/picture/guards.js'
+import { areShadows } from '@fennip/core/mend/picture/company.js'
 import { mendAll } from '@fennip/core/mend/picture/mend-all.js'
 import type { ExpectedShadow } from '@fennip/core/mend/lift/fit-shadow.js'
 import { placeMarks, type PlacedMark } from '@fennip/core/series/apply-chart.js'
@@ -116,7 +117,7 @@ export async function mendOpenFlaws({ where, treatment, only, expected, port }: 
   const mended = new Set(treatment.steps.map(({ flaw }) => flaw))
   const beside = treatment.flaws.filter(({ id, state }) => state === 'open' && !wanted.has(id) && !mended.has(id))
   const made = new Map<string, Mended>()
-  const steps = mendAll(picture, base.transfer, open, { guards: guardsOf(treatment), beside, expected: ({ id }) => (Object.hasOwn(expected, id) ? expected[id] : undefined), id: () => `m-${randomUUID().slice(0, 13)}` }, (step, done, pixelsOfStep) => {
+  const steps = mendAll(picture, base.transfer, open, { guards: guardsOf(treatment), beside, areShadows: areShadows(base.source, base.transfer, treatment.flaws), expected: ({ id }) => (Object.hasOwn(expected, id) ? expected[id] : undefined), id: () => `m-${randomUUID().slice(0, 13)}` }, (step, done, pixelsOfStep) => {
     made.set(step.id, pixelsOfStep)
     port.postMessage(done / open.length)
     // Mending leaves no room for events, so the wish to stop is asked for.

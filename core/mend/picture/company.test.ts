@@ -44,9 +44,9 @@ describe('flaws of one mask', () => {
   })
   it('among shadows, a small piece of the mask round something bright is left as it is; among specks it is mended', () => {
     const piece = flawOf('piece', disc(180, 84, 4.5))
-    const mendedWith = (flaws: readonly Flaw[]) => {
+    const mendedWith = (flaws: readonly Flaw[], told = {}) => {
       const pixels = { ...shadowed, data: shadowed.data.slice() }
-      const step = mendAll(mendableRaster(pixels), transfer, flaws, { id: ({ id }) => id }).find(({ flaw }) => flaw === 'piece')!
+      const step = mendAll(mendableRaster(pixels), transfer, flaws, { id: ({ id }) => id, ...told }).find(({ flaw }) => flaw === 'piece')!
       const at = 3 * (84 * SIDE + 180)
       return { step, change: Math.abs(pixels.data[at]! - shadowed.data[at]!) }
     }
@@ -54,6 +54,8 @@ describe('flaws of one mask', () => {
     expect(among.step.reason).toContain('left as it is')
     expect(among.change).toBe(0)
     expect(mendedWith([piece]).change).toBeGreaterThan(40)
+    // A part of a picture's flaws is told what all of them are.
+    expect(mendedWith([piece], { areShadows: true }).change).toBe(0)
   })
   it('a dark hair among shadows is mended all the same', () => {
     const isHair = (x: number, y: number) => x > 60 && x < 130 && Math.abs(y - 176 - 5 * Math.sin(x / 20)) < 2.2

@@ -21,18 +21,19 @@ const AROUND_PX = 512
  * @param picture  The mends are laid into it.
  * @param flaws   Open flaws. What may be a wire or a loss, flat patches and moire are left: of those the restorer decides. So are
  *                stains that cannot be lifted: all else would put invention in place of what shows through them.
- * @param options  What lies wholly in a guard stays open; nothing is taken from flaws that stay open `beside`; `expected` is the shadow that is known of a flaw from elsewhere.
+ * @param options  What lies wholly in a guard stays open; nothing is taken from flaws that stay open `beside`; `expected` is the shadow that is known of a flaw from elsewhere;
+ *                 `areShadows` says whether those that nobody named are shadows, where there are more of them than these.
  * @param onStep  Told after each, with the pixels it made; returns false to stop.
  */
 export function mendAll(
   picture: MendablePicture, transfer: Transfer, flaws: readonly Flaw[],
-  options: { method?: MethodName; guards?: readonly Area[]; beside?: readonly Flaw[]; expected?: (flaw: Flaw) => MendRequest['expected']; id: (flaw: Flaw) => string }, onStep?: (step: Step, done: number, mended: Mended) => boolean | void,
+  options: { method?: MethodName; guards?: readonly Area[]; beside?: readonly Flaw[]; expected?: (flaw: Flaw) => MendRequest['expected']; areShadows?: boolean; id: (flaw: Flaw) => string }, onStep?: (step: Step, done: number, mended: Mended) => boolean | void,
 ): Step[] {
   const { guards = [], beside = [] } = options
   const order = flaws.filter((flaw) => !LEFT_TO_THE_RESTORER.includes(flaw.kind) && !liesWithin(mendShape(flaw), guards)).sort((a, b) => shapeCentre(b.shape).r - shapeCentre(a.shape).r)
   const open = new Set([...order, ...beside])
   const steps: Step[] = []
-  const shadows = !options.method && areShadows(picture, transfer, order)
+  const shadows = !options.method && (options.areShadows ?? areShadows(picture, transfer, order))
   const byPlace = new PlaceIndex([...open], placesOf)
   for (const flaw of order) {
     open.delete(flaw)
