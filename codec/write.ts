@@ -41,12 +41,14 @@ export async function writePicture(rows: PictureRows, metadata: Metadata, option
     return
   }
   const shown = format === 'jpeg' ? withoutAlpha(wanted) : wanted
+  const isLarge = shown.width * shown.height > largePixels
   const encode = async (image: Sharp) => {
     const coloured = image.toColourspace(shown.channels <= 2 ? 'b-w' : 'srgb')
-    const encoded = format === 'jpeg' ? coloured.jpeg({ quality, chromaSubsampling: quality >= 90 ? '4:4:4' : '4:2:0' }) : coloured.webp({ quality })
+    // Codes that are fitted to a picture save some percent, and hold all of its coefficients in memory.
+    const encoded = format === 'jpeg' ? coloured.jpeg({ quality, chromaSubsampling: quality >= 90 ? '4:4:4' : '4:2:0', optimiseCoding: !isLarge }) : coloured.webp({ quality })
     return embedMetadata(new Uint8Array(await encoded.toBuffer()), format, metadata)
   }
-  if (shown.width * shown.height > largePixels) return sink.write(await throughFile(shown, encode))
+  if (isLarge) return sink.write(await throughFile(shown, encode))
   const { data, width, height, channels } = await allRows(shown)
   await sink.write(await encode(sharp(data, { raw: { width, height, channels: channels as 1 | 2 | 3 | 4 }, limitInputPixels: false })))
 }
