@@ -93,15 +93,15 @@ describe('writing and reading back', () => {
   }
   for (const format of ['jpeg', 'webp'] as const) {
     for (const channels of [1, 3] as const) {
-      it(`${format}, ${channels} channel(s): a large picture goes through a file and gives the same bytes`, async () => {
+      it(`${format}, ${channels} channel(s): a large picture goes through a file and gives the same samples`, async () => {
         const [pixels, alpha] = [noisy(83, 57, channels, 16), noisy(83, 57, 1, 16)]
         for (const transparency of [null, alpha]) {
           const written = await Promise.all([Infinity, 1000].map(async (largePixels) => {
             const sink = new MemorySink()
             await writePicture(rowsOf(pixels, transparency), { icc: null, exif, resolutionPerInch: 300 }, { format, depth: 8, quality: 92 }, sink, largePixels)
-            return sink.bytes()
+            return sharp(sink.bytes()).raw().toBuffer()
           }))
-          expect(written[1]).toEqual(written[0])
+          expect(written[1]!.equals(written[0]!)).toBe(true)
         }
       })
     }
