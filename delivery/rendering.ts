@@ -69,7 +69,9 @@ export function renderRows(finished: Finished, { stage = 'finish', longest, shar
   const full = rendered && stage === 'finish' ? (region: Region) => rendered.read(region) : (region: Region) => chain.deliver(region, 0, below)
   const isResized = longest !== undefined && longest !== Math.max(chain.delivered.width, chain.delivered.height)
   const resized: OperationStep[] = isResized ? [{ id: 'size', stage: 'finish', operation: 'size', version: 1, settings: { longestSidePx: longest }, strength: 1, enabled: true }] : []
-  const sized = new Chain({ ...base, ...chain.delivered }, { operations: resized })
+  // Of the original nothing but its frame is made: that and its size are one resampling.
+  const isOriginal = stage === 'original'
+  const sized = isOriginal ? new Chain(base, { operations: [...plan.operations!, ...resized] }) : new Chain({ ...base, ...chain.delivered }, { operations: resized })
   const { width, height } = sized.delivered
   const blocks = rendered ? blockSize(0) : blockSize(chain.reach(0))
   // What is made smaller reads more of the picture than it writes.
@@ -80,7 +82,7 @@ export function renderRows(finished: Finished, { stage = 'finish', longest, shar
   const reach = sharpening > 0 && sharpen.form === 'area' ? sharpen.reach(settings, undefined, 0) : 0
   const block = (region: Region): IntegerRaster => {
     const wide = clipRegion(growRegion(region, reach), width, height)
-    let pixels = sized.deliver(wide, 0, full)
+    let pixels = sized.deliver(wide, 0, isOriginal ? below : full)
     if (reach > 0 && sharpen.form === 'area') pixels = sharpen.render(pixels, settings, undefined, context, 0, wide)
     const inside = reach > 0 ? (crop(pixels, { ...region, x: region.x - wide.x, y: region.y - wide.y }) as FloatRaster) : pixels
     conversion?.(inside)

@@ -93,7 +93,7 @@ await Promise.all([
 await buildWeb()
 // Each file starts a database, a server and a worker of its own, and much of its time is waiting: two at a time, in two
 // lanes that take about as long.
-const BESIDE_THE_SERVER = ['e2e/areas', 'e2e/drawing', 'e2e/prints', 'e2e/processed', 'e2e/rebuild', 'e2e/trouble']
+const BESIDE_THE_SERVER = ['e2e/access', 'e2e/areas', 'e2e/drawing', 'e2e/prints', 'e2e/processed', 'e2e/rebuild', 'e2e/trouble']
 await Promise.all([
   suite('Tests of the server, and of the interface in part', ['server', 'scripts', ...BESIDE_THE_SERVER, '--no-file-parallelism']),
   suite('Tests of the interface', ['e2e', ...[...BESIDE_THE_SERVER, CLEAN_CLONE].flatMap((file) => ['--exclude', `**/${file}*`]), '--no-file-parallelism']),
