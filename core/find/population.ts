@@ -20,7 +20,7 @@ export interface Chance {
  * many ways (bench/cross/collect-discs.ts).
  */
 const CHANCE: Partial<Record<DiscKind, Chance>> = {
-  dust: { atOne: -2.5, steepness: 1.25, share: 0.1 },
+  dust: { atOne: -0.35, steepness: 0.95, share: 0.1 },
   speck: { atOne: 0.15, steepness: 0.68, share: 0.2 },
 }
 
@@ -30,7 +30,7 @@ export const LEAST_TELLING = -3
 const GIVEN_UP = 2
 /** Chance is somewhat likelier than it says: read off skimage B and sights with flaws put on (bench/cross/finding.ts). */
 const MARGIN = 1.2
-/** A find is at least so sure, as its judge accepted it. */
+/** What its judge accepted is at least so sure, unless the judge itself is less. */
 const LEAST_CONFIDENCE = 0.4
 
 /** Whether a judge has places weaker than those that it accepts looked at. */
@@ -68,7 +68,7 @@ export function findsOfPopulation(found: readonly (Find | ScoredDisc)[], megapix
     let share = 1
     for (let k = count - 1; k >= 0; k--) {
       share = Math.min(share, byChance(places[k]!.score) / (k + 1))
-      believed.set(places[k]!, Math.max(LEAST_CONFIDENCE, 1 - MARGIN * share))
+      believed.set(places[k]!, Math.max(Math.min(LEAST_CONFIDENCE, places[k]!.confidence), 1 - MARGIN * share))
     }
   }
   return found.flatMap((find): Find[] => {
