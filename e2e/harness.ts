@@ -169,7 +169,7 @@ export class Harness {
 
   /** What the slip for finding says is to be expected: false finds on average, and at most. */
   async falseFindsTold(): Promise<{ mean: number; most: number }> {
-    const [mean, most] = /Here about ([\d.]+), .* at most (\d+)\./.exec((await this.test('false-finds').textContent())!)!.slice(1).map(Number) as [number, number]
+    const [mean, most] = /About ([\d.]+) on average.* at most (\d+)\./.exec((await this.test('false-finds').textContent())!)!.slice(1).map(Number) as [number, number]
     return { mean, most }
   }
 

@@ -57,7 +57,7 @@ const canSearch = computed(() => bench.selected !== null && searchKindOf(bench.s
       <span>False finds to look at <b>{{ rate }}</b></span>
       <ElSlider v-model="step" :min="0" :max="STEPS.length - 1" :show-tooltip="false" aria-label="False finds to look at" />
     </label>
-    <p v-if="isCounted" class="soft" data-test="false-finds">{{ share < 1 ? `About ${expected.mean < 1 ? expected.mean.toFixed(1) : Math.round(expected.mean)} in what is searched` : 'On average in this picture' }}; in 95 of 100 pictures at most {{ expected.most }}. More finds fainter flaws.</p>
+    <p v-if="isCounted" class="soft" data-test="false-finds">About {{ Number(expected.mean.toFixed(expected.mean < 10 ? 1 : 0)) }} on average{{ share < 1 ? ' in what is searched' : '' }}; in 95 of 100 pictures at most {{ expected.most }}. More finds fainter flaws.</p>
     <div v-if="bench.areas.length > 0" class="where"><span>Where</span>
       <ElSelect v-model="where" size="small" aria-label="Where to search" data-test="where">
         <ElOption value="" label="The whole picture" />
