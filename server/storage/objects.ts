@@ -1,4 +1,6 @@
 import { createHash, randomUUID } from 'node:crypto'
+import { Agent as HttpAgent } from 'node:http'
+import { Agent as HttpsAgent } from 'node:https'
 import { access, mkdir, rename, rm } from 'node:fs/promises'
 import { dirname, join } from 'node:path'
 import { Client } from 'minio'
@@ -8,10 +10,13 @@ import type { ObjectStore, Storage } from './storage.js'
 /** Objects that are fetched at once. */
 const AT_ONCE = 16
 
+/** A connection for each request: one that waited may be closed by the store in the moment in which it is used again. */
+const FRESH = { keepAlive: false }
+
 /** Files in an object store that speaks the S3 protocol; an object appears whole or not at all. */
 export function objectStorage(store: ObjectStore, cache: string): Storage {
   const { bucket } = store
-  const client = new Client({ endPoint: store.host, port: store.port, useSSL: store.secure, accessKey: store.accessKey, secretKey: store.secretKey, pathStyle: true })
+  const client = new Client({ endPoint: store.host, port: store.port, useSSL: store.secure, accessKey: store.accessKey, secretKey: store.secretKey, pathStyle: true, transportAgent: store.secure ? new HttpsAgent(FRESH) : new HttpAgent(FRESH) })
   // Two stores must not share copies.
   const copies = join(cache, createHash('sha256').update(`${store.host}:${store.port}/${bucket}`).digest('hex').slice(0, 12))
   const uploads = join(copies, 'uploads')
