@@ -64,13 +64,13 @@ export interface RenderedResult {
 export function renderRows(finished: Finished, { stage = 'finish', longest, sharpening = 0, conversion = null, rowsTogether, depth }: RenderOptions, rendered: RenderedResult | null = null, onShare: (share: number) => void = () => undefined): PictureRows {
   const { base, treatment, alpha } = finished
   const plan = planUpTo(treatment, stage)
-  const chain = new Chain(base, plan, { memory: finished.memory, below: stage === 'original' ? 'original' : 'mended' })
-  const below = stage === 'original' ? (region: Region) => finished.original.read(region) : mendedRegion(finished)
-  const full = rendered && stage === 'finish' ? (region: Region) => rendered.read(region) : (region: Region) => chain.deliver(region, 0, below)
-  const isResized = longest !== undefined && longest !== Math.max(chain.delivered.width, chain.delivered.height)
-  const resized: OperationStep[] = isResized ? [{ id: 'size', stage: 'finish', operation: 'size', version: 1, settings: { longestSidePx: longest }, strength: 1, enabled: true }] : []
   // Of the original nothing but its frame is made: that and its size are one resampling.
   const isOriginal = stage === 'original'
+  const chain = new Chain(base, plan, { memory: finished.memory, below: isOriginal ? 'original' : 'mended' })
+  const below = isOriginal ? (region: Region) => finished.original.read(region) : mendedRegion(finished)
+  const full = isOriginal ? below : rendered && stage === 'finish' ? (region: Region) => rendered.read(region) : (region: Region) => chain.deliver(region, 0, below)
+  const isResized = longest !== undefined && longest !== Math.max(chain.delivered.width, chain.delivered.height)
+  const resized: OperationStep[] = isResized ? [{ id: 'size', stage: 'finish', operation: 'size', version: 1, settings: { longestSidePx: longest }, strength: 1, enabled: true }] : []
   const sized = isOriginal ? new Chain(base, { operations: [...plan.operations!, ...resized] }) : new Chain({ ...base, ...chain.delivered }, { operations: resized })
   const { width, height } = sized.delivered
   const blocks = rendered ? blockSize(0) : blockSize(chain.reach(0))
@@ -82,7 +82,7 @@ export function renderRows(finished: Finished, { stage = 'finish', longest, shar
   const reach = sharpening > 0 && sharpen.form === 'area' ? sharpen.reach(settings, undefined, 0) : 0
   const block = (region: Region): IntegerRaster => {
     const wide = clipRegion(growRegion(region, reach), width, height)
-    let pixels = sized.deliver(wide, 0, isOriginal ? below : full)
+    let pixels = sized.deliver(wide, 0, full)
     if (reach > 0 && sharpen.form === 'area') pixels = sharpen.render(pixels, settings, undefined, context, 0, wide)
     const inside = reach > 0 ? (crop(pixels, { ...region, x: region.x - wide.x, y: region.y - wide.y }) as FloatRaster) : pixels
     conversion?.(inside)

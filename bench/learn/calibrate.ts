@@ -28,7 +28,7 @@ import { changedAt, demoScenes, FRAME, greyOf, paleOf, PAPERS, PRINT, renderOf, 
 
 /**
  * Fit the weights of core/find/judge.ts on made-up pictures with known damage: `npx tsx bench/learn/calibrate.ts dust|speck|mould|line-alone|scratch|hair|loss|stain`;
- * of scratches and hairs on what bench/learn/line-evidence.ts keeps.
+ * of scratches and hairs on what bench/learn/line-evidence.ts keeps, of dust also on what bench/cross/collect-discs.ts does.
  * Writes weights into core/find/weights, and prints the two numbers of the confidence and the two
  * of the control for false finds, to be written there by hand. The seeds are not those of bench/mending/acceptance.ts.
  */
@@ -214,7 +214,7 @@ if (wanted === 'loss') {
     const { damaged, flaws } = dustyPylon(light, seed)
     collect(`pylon ${seed}`, damaged, 8, flaws)
   }
-  collectKept('dust')
+  collectKept()
   // A sky alone does not say what walls, water and leaves look like that are no dust; every second picture is clean.
   const transfer = makeTransfer({ type: 'srgb' }, 8)
   const { shaft, station } = await demoScenes()
@@ -232,8 +232,8 @@ if (wanted === 'loss') {
 }
 
 /** What bench/cross/collect-discs.ts keeps: photographs and renders as cameras and scanners develop them, harmed by both makers of damage. */
-function collectKept(look: 'dust' | 'speck'): void {
-  for (const scene of JSON.parse(readFileSync(keptDiscs(look), 'utf8')) as DiscScene[]) {
+function collectKept(): void {
+  for (const scene of JSON.parse(readFileSync(keptDiscs('dust'), 'utf8')) as DiscScene[]) {
     for (const { real, features } of scene.samples) samples.push({ ground: scene.collection, as: wanted, features, real, old: by.score(features) })
     megapixels.set(scene.collection, (megapixels.get(scene.collection) ?? 0) + scene.megapixels)
   }

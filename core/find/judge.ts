@@ -1,6 +1,6 @@
 import { exp, ln } from '../numbers/exact-math.js'
 import type { Candidate } from './discs/candidates.js'
-import type { ColourLook } from './discs/colour.js'
+import type { ColourEvidence, ColourLook } from './discs/colour.js'
 import type { FittedDisc } from './discs/fit-disc.js'
 import DUST from './weights/dust.json' with { type: 'json' }
 import HAIR from './weights/hair.json' with { type: 'json' }
@@ -79,28 +79,25 @@ const BLACKEST = -6
 const WHITEST = 0.2
 const logOf = (value: number, most = Infinity) => ln(Math.max(1e-6, Math.min(most, value)))
 
+const colourOf = ({ change, paler, colourful }: ColourEvidence): number[] => [ln(1 + Math.min(50, change)), paler, ln(FAINT + colourful)]
+
 export const dustJudge: DiscJudge = {
-  features(candidate, fit, look) {
+  features: (candidate, fit, look) => [
+    1,
+    logOf(fit.weight, 300),
+    Math.max(-0.5, fit.evenness),
+    fit.explained,
+    Math.min(2.5, candidate.evenness),
+    logOf(candidate.unrest),
+    logOf(Math.abs(fit.amplitude), 3),
+    logOf(fit.structure),
+    Math.min(0.9, fit.softness),
+    logOf(Math.abs(candidate.response)),
+    logOf(fit.radius),
+    ...fit.rings,
     // A shadow takes the same share of all colours.
-    const { change, paler, colourful } = look.ofDisc(fit)
-    return [
-      1,
-      logOf(fit.weight, 300),
-      Math.max(-0.5, fit.evenness),
-      fit.explained,
-      Math.min(2.5, candidate.evenness),
-      logOf(candidate.unrest),
-      logOf(Math.abs(fit.amplitude), 3),
-      logOf(fit.structure),
-      Math.min(0.9, fit.softness),
-      logOf(Math.abs(candidate.response)),
-      logOf(fit.radius),
-      ...fit.rings,
-      ln(1 + Math.min(50, change)),
-      paler,
-      ln(FAINT + colourful),
-    ]
-  },
+    ...colourOf(look.ofDisc(fit)),
+  ],
   score: layered(DUST),
   // What calibration's own judges, each of half the photographs, say of the other half.
   even: 0.32,
@@ -109,31 +106,26 @@ export const dustJudge: DiscJudge = {
   steepness: 0.81,
 }
 
-const speckFeatures: DiscJudge['features'] = (candidate, fit, look) => {
-  const { change, paler, colourful } = look.ofDisc(fit)
-  return [
-    1,
-    logOf(fit.weight, 300),
-    Math.max(-0.5, fit.evenness),
-    fit.explained,
-    logOf(candidate.unrest),
-    logOf(Math.abs(fit.amplitude), 3),
-    logOf(fit.structure),
-    Math.min(0.9, fit.softness),
-    logOf(Math.abs(candidate.response)),
-    logOf(fit.radius),
-    fit.amplitude > 0 ? 1 : 0,
-    logOf(candidate.standing, 60),
-    ln(1 + candidate.crowd),
-    ln(1 + Math.min(50, change)),
-    paler,
-    ln(FAINT + colourful),
-    ...fit.rings,
-    // Lamps and clouds are brighter than a flaw makes anything.
-    fit.ground,
-    Math.max(BLACKEST, Math.min(WHITEST, fit.ground + fit.amplitude)),
-  ]
-}
+const speckFeatures: DiscJudge['features'] = (candidate, fit, look) => [
+  1,
+  logOf(fit.weight, 300),
+  Math.max(-0.5, fit.evenness),
+  fit.explained,
+  logOf(candidate.unrest),
+  logOf(Math.abs(fit.amplitude), 3),
+  logOf(fit.structure),
+  Math.min(0.9, fit.softness),
+  logOf(Math.abs(candidate.response)),
+  logOf(fit.radius),
+  fit.amplitude > 0 ? 1 : 0,
+  logOf(candidate.standing, 60),
+  ln(1 + candidate.crowd),
+  ...colourOf(look.ofDisc(fit)),
+  ...fit.rings,
+  // Lamps and clouds are brighter than a flaw makes anything.
+  fit.ground,
+  Math.max(BLACKEST, Math.min(WHITEST, fit.ground + fit.amplitude)),
+]
 
 export const speckJudge: DiscJudge = {
   features: speckFeatures,

@@ -1,5 +1,5 @@
 import { LOBES, resampledPart, type Places } from '../kernels/filters/resample.js'
-import { clipRegion, crop, type FloatRaster, type Region } from '../raster/raster.js'
+import { clipRegion, crop, paste, type FloatRaster, type Region } from '../raster/raster.js'
 
 /** Where a place of the result comes from, both in pixels with centres at .5. */
 export type Mapping = (x: number, y: number) => readonly [number, number]
@@ -71,7 +71,7 @@ export function resample(region: Region, frame: Frame, source: FloatRaster, at: 
   const make = (tile: Region): void => {
     const isLarge = tile.width * tile.height > MOST_TOGETHER
     const made = isLarge ? null : tileFrom(tile, isSeparable ? axesOf(tile, frame) : placesOf(tile, frame, picture), source, at, picture)
-    if (made) pasteFloats(result, made, tile.x - region.x, tile.y - region.y)
+    if (made) paste(result, made, tile.x - region.x, tile.y - region.y)
     else for (const half of halvesOf(tile)) make(half)
   }
   if (region.width > 0 && region.height > 0) make(region)
@@ -94,11 +94,6 @@ function tileFrom(tile: Region, places: Placed, source: FloatRaster, at: { x: nu
 function halvesOf({ x, y, width, height }: Region): Region[] {
   if (width >= height) return [{ x, y, width: width >> 1, height }, { x: x + (width >> 1), y, width: width - (width >> 1), height }]
   return [{ x, y, width, height: height >> 1 }, { x, y: y + (height >> 1), width, height: height - (height >> 1) }]
-}
-
-function pasteFloats(into: FloatRaster, tile: FloatRaster, x: number, y: number): void {
-  const row = tile.width * tile.channels
-  for (let k = 0; k < tile.height; k++) into.data.set(tile.data.subarray(k * row, (k + 1) * row), ((y + k) * into.width + x) * into.channels)
 }
 
 /** Where the pixels of a tile come from, and the bounds of those places inside the picture. */

@@ -56,12 +56,12 @@ const choose = (name: string) => list.add(name, {}, { zone: zones.current?.id, p
     <h3>Zones <ElButton link size="small" data-test="zone-new" @click="zones.begin">New zone</ElButton></h3>
     <div class="zones">
       <div v-if="zones.zones.length > 0" role="listbox" aria-label="Zones">
-      <button
-        v-for="zone in zones.zones" :key="zone.id" type="button" role="option" class="zone" :class="{ on: zone.id === zones.current?.id }" :aria-selected="zone.id === zones.current?.id" data-test="zone"
+      <ElButton
+        v-for="zone in zones.zones" :key="zone.id" text role="option" class="zone" :class="{ on: zone.id === zones.current?.id }" :aria-selected="zone.id === zones.current?.id" data-test="zone"
         @click="zones.selectedId = zone.id === zones.selectedId ? null : zone.id"
       >
         <i /><span>{{ zone.name }} <small class="soft">{{ percent(zones.shares[zone.id]) }}{{ zones.shares[zone.id] === undefined ? '' : ', ' }}{{ partsInWords(zone) }}</small></span><b :title="`used by ${zones.usedBy.get(zone.id)} corrections`">{{ zones.usedBy.get(zone.id) || '' }}</b>
-      </button>
+      </ElButton>
       </div>
       <p v-else class="none soft">No zone yet. Paint one with the tools above the picture, or let Fennip propose some.</p>
       <div v-for="proposal in zones.proposals" :key="proposal.name" class="proposal" data-test="zone-proposal">
@@ -84,8 +84,9 @@ label { display: grid; gap: 4px; }
 .ask { display: flex; gap: 8px; align-items: center; padding: 12px; border-bottom: 1px solid var(--hairline); font-size: 12px; }
 h3 { margin: 10px 12px 4px; font-size: 14px; display: flex; justify-content: space-between; }
 .zones { overflow-y: auto; min-height: 60px; flex: 1; }
-.zone { display: grid; grid-template-columns: 16px minmax(0, 1fr) auto; gap: 8px; width: 100%; border: 0; border-bottom: 1px solid var(--hairline); background: none; padding: 7px 12px; text-align: left; cursor: pointer; align-items: baseline; }
-.zone.on { background: #fff; box-shadow: inset 3px 0 0 var(--settled); }
+.zone.el-button { display: block; width: 100%; height: auto; margin: 0; padding: 7px 12px; border: 0; border-bottom: 1px solid var(--hairline); border-radius: 0; color: inherit; font: inherit; text-align: left; white-space: normal; }
+.zone.el-button > :deep(span) { display: grid; grid-template-columns: 16px minmax(0, 1fr) auto; gap: 8px; align-items: baseline; }
+.zone.el-button.on { background: #fff; box-shadow: inset 3px 0 0 var(--settled); }
 .zone i { width: 12px; height: 12px; border: 1.5px solid var(--settled); border-radius: 3px; background: rgb(12 160 160 / 25%); align-self: center; }
 .zone b { font-weight: 400; }
 .proposal { display: flex; gap: 8px; padding: 6px 12px; align-items: center; justify-content: space-between; border-bottom: 1px dashed var(--hairline); }

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ElOption, ElSelect } from 'element-plus'
+import { ElButton, ElOption, ElSelect } from 'element-plus'
 import { refDebounced } from '@vueuse/core'
 import { computed } from 'vue'
 import { valueText } from '@fennip/core/operations/settings.js'
@@ -47,9 +47,9 @@ const take = (value: number) => list.selected && list.triedSetting && list.adjus
       </template>
     </div>
     <div v-if="resting.length > 0" class="row">
-      <button v-for="(strip, i) in resting" :key="i" type="button" :class="{ on: i === taken }" :aria-label="`${strip.name} ${strip.text}`" data-test="strip-value" @click="take(strip.value)">
+      <ElButton v-for="(strip, i) in resting" :key="i" text :class="{ on: i === taken }" :aria-label="`${strip.name} ${strip.text}`" data-test="strip-value" @click="take(strip.value)">
         <Crop :region="region" :view="strip.view" :width="SIDE" :height="SIDE" /><span>{{ strip.text }}{{ i === taken ? ', taken' : '' }}</span>
-      </button>
+      </ElButton>
     </div>
     <p v-else class="soft">{{ list.own.length === 0 ? 'A step that is selected is tried here at five values of a setting.' : 'Select a step with a value to try it at five values.' }}</p>
   </div>
@@ -60,9 +60,9 @@ const take = (value: number) => list.selected && list.triedSetting && list.adjus
 .title { display: flex; gap: 6px; align-items: center; height: 26px; white-space: nowrap; overflow: hidden; }
 .title :deep(.el-select) { width: 118px; }
 .row { display: flex; gap: 5px; overflow: hidden; }
-.row button { border: 2px solid transparent; background: none; padding: 0; cursor: pointer; text-align: left; font-size: 12px; }
-.row button.on { border-color: var(--ink); }
-.row button:hover { border-color: var(--soft-ink); }
-.row span { display: block; white-space: nowrap; }
+.row .el-button { height: auto; margin: 0; padding: 0; border: 2px solid transparent; border-radius: 0; color: inherit; text-align: left; font-size: 12px; line-height: inherit; }
+.row .el-button.on { border-color: var(--ink); }
+.row .el-button:hover { border-color: var(--soft-ink); background: none; }
+.row .el-button :deep(span) { display: block; white-space: nowrap; }
 p { margin: 4px 0; }
 </style>

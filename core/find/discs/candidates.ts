@@ -102,7 +102,7 @@ export function findCandidates(octaves: Octaves): readonly Candidate[] {
       }
     }
   }
-  return seenAmongOthers(strongestOnly(found), ({ response, unrest }) => Math.abs(response) * unrest)
+  return seenAmongOthers(strongestOnly(found))
 }
 
 /** Side of the squares, three by three of which are what lies around a candidate, in pixels of the searched plane. */
@@ -114,10 +114,10 @@ const FEW = 6
 /** A candidate before it is seen among the others. */
 type Unplaced = Omit<Candidate, 'standing' | 'crowd'> & { standing: number; crowd: number }
 
-
+const strengthOf = ({ response, unrest }: Unplaced) => Math.abs(response) * unrest
 
 /** Candidates with how they stand among those around them. */
-export function seenAmongOthers(found: readonly Unplaced[], strengthOf: (candidate: Unplaced) => number): Candidate[] {
+function seenAmongOthers(found: readonly Unplaced[]): readonly Candidate[] {
   const strengths = new Surroundings()
   for (const candidate of found) if (Math.abs(candidate.response) >= NOTED_RESPONSE) strengths.add(candidate.x, candidate.y, strengthOf(candidate))
   for (const candidate of found) {
@@ -125,7 +125,7 @@ export function seenAmongOthers(found: readonly Unplaced[], strengthOf: (candida
     candidate.standing = strengthOf(candidate) / Math.max(NOTED_RESPONSE, usual)
     candidate.crowd = crowd
   }
-  return [...found]
+  return found
 }
 
 /** Strengths by square, and what is usual around each. */

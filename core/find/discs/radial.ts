@@ -2,7 +2,7 @@ import { PlaneWorkshop } from '../../kernels/finding/planes.js'
 import { PI, cos, ln, sin } from '../../numbers/exact-math.js'
 import type { Plane } from '../../raster/raster.js'
 import { selectSmallest } from '../../numbers/statistics.js'
-import { seenAmongOthers, strongestOnly, type Candidate, type Octaves } from './candidates.js'
+import { strongestOnly, type Candidate, type Octaves } from './candidates.js'
 
 /** Directions in which a place is compared with what lies further out. */
 const DIRECTIONS = 12
@@ -46,8 +46,7 @@ export function findRadial(octaves: Octaves, sign: -1 | 1): Candidate[] {
     workshop.blur(workshop.plane(0), workshop.plane(1))
     for (const radius of RADII) collect(workshop, wide, radius, octave, sign, found)
   }
-  // Its response is in deviations of the quiet parts, wherever it lies.
-  return seenAmongOthers(strongestOnly(found), ({ response }) => Math.abs(response))
+  return strongestOnly(found)
 }
 
 /** Rings of the largest discs at the very edge still lie within: what is near an edge is held against its mirror image beyond. */

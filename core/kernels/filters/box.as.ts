@@ -17,10 +17,10 @@ export function boxMean(source: usize, into: usize, width: i32, height: i32, rad
   const shares = row + (<usize>(width + 1) << 3)
   memory.fill(columns, 0, <usize>(width + 1) << 3)
   for (let x = 0; x < width; x++) f64.store(shares + (<usize>x << 3), QUANTUM / <f64>(min(width - 1, x + radius) - max(0, x - radius) + 1))
-  for (let y = 0; y < min(radius, height); y++) addRow(columns, source + (<usize>(y * width) << 2), width)
+  for (let y = 0; y < min(radius, height); y++) addRow(columns, source + (<usize>(y * width) << 2), width, 1)
   for (let y = 0; y < height; y++) {
-    if (y + radius < height) addRow(columns, source + (<usize>((y + radius) * width) << 2), width)
-    if (y - radius > 0) takeRow(columns, source + (<usize>((y - radius - 1) * width) << 2), width)
+    if (y + radius < height) addRow(columns, source + (<usize>((y + radius) * width) << 2), width, 1)
+    if (y - radius > 0) addRow(columns, source + (<usize>((y - radius - 1) * width) << 2), width, -1)
     slide(columns, row, width, radius)
     const rows = <f64>(min(height - 1, y + radius) - max(0, y - radius) + 1)
     const to = into + (<usize>(y * width) << 2)
@@ -34,26 +34,19 @@ export function boxMean(source: usize, into: usize, width: i32, height: i32, rad
   }
 }
 
-@inline function quanta(two: v128): v128 {
-  return f64x2.floor(f64x2.add(f64x2.mul(two, f64x2.splat(PER_QUANTUM)), f64x2.splat(0.5)))
-}
-
-function addRow(columns: usize, source: usize, width: i32): void {
+/** Add a row in quanta to the sums of columns so many times: once, or -1 to take it out again. */
+function addRow(columns: usize, source: usize, width: i32, times: f64): void {
   let x = 0
   for (; x + 2 <= width; x += 2) {
     const at = columns + (<usize>x << 3)
-    v128.store(at, f64x2.add(v128.load(at), quanta(f64x2.promote_low_f32x4(v128.load64_zero(source + (<usize>x << 2))))))
+    const two = f64x2.promote_low_f32x4(v128.load64_zero(source + (<usize>x << 2)))
+    const quanta = f64x2.floor(f64x2.add(f64x2.mul(two, f64x2.splat(PER_QUANTUM)), f64x2.splat(0.5)))
+    v128.store(at, f64x2.add(v128.load(at), f64x2.mul(f64x2.splat(times), quanta)))
   }
-  for (; x < width; x++) f64.store(columns + (<usize>x << 3), f64.load(columns + (<usize>x << 3)) + floor(<f64>f32.load(source + (<usize>x << 2)) * PER_QUANTUM + 0.5))
-}
-
-function takeRow(columns: usize, source: usize, width: i32): void {
-  let x = 0
-  for (; x + 2 <= width; x += 2) {
+  for (; x < width; x++) {
     const at = columns + (<usize>x << 3)
-    v128.store(at, f64x2.sub(v128.load(at), quanta(f64x2.promote_low_f32x4(v128.load64_zero(source + (<usize>x << 2))))))
+    f64.store(at, f64.load(at) + times * floor<f64>(<f64>f32.load(source + (<usize>x << 2)) * PER_QUANTUM + 0.5))
   }
-  for (; x < width; x++) f64.store(columns + (<usize>x << 3), f64.load(columns + (<usize>x << 3)) - floor(<f64>f32.load(source + (<usize>x << 2)) * PER_QUANTUM + 0.5))
 }
 
 /** Sums of columns within the radius of each column. */
