@@ -258,6 +258,21 @@ describe('a pair', () => {
     for (let y = page.height - 22; y < page.height - 2; y++) for (let x = gap; x < page.width - gap; x++) if (at(x, y) < 128) ink++
     expect(ink).toBeGreaterThan(20)
   })
+  it('of a turned picture the earlier half is turned and made smaller in one go, and lies where the result does', async () => {
+    const of = await finished(3, true, (treatment) => ({ ...treatment, steps: [], operations: [step('t', 'finish', 'turn', { degrees: 7 })] }))
+    const options = { longest: 96, depth: 16 } as const
+    // With nothing but a frame, original and result are one picture; the result is made at its full size first.
+    const [before, after] = [await wholeRaster(renderRows(of, { ...options, stage: 'original' })), await wholeRaster(renderRows(of, options))]
+    expect([before.width, before.height]).toEqual([after.width, after.height])
+    let [squares, shifted, count] = [0, 0, 0]
+    for (let y = 16; y < before.height - 16; y++) for (let i = (y * before.width + 20) * 3; i < (y * before.width + before.width - 20) * 3; i++) {
+      squares += ((before.data[i]! - after.data[i]!) / 65535) ** 2
+      shifted += ((before.data[i]! - after.data[i + 3]!) / 65535) ** 2
+      count++
+    }
+    expect(10 * Math.log10(count / squares)).toBeGreaterThan(38)
+    expect(10 * Math.log10(count / shifted)).toBeLessThan(34)
+  })
   it('half and half is the original on the left and the result on the right', async () => {
     const of = await finished()
     const page = await decoded((await written(of, { format: 'png', content: 'pair', layout: 'split' })).bytes, false)

@@ -1,5 +1,5 @@
 import { afterAll, beforeAll, expect, it } from 'vitest'
-import { mkdtempSync, rmSync } from 'node:fs'
+import { existsSync, mkdtempSync, readFileSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { testFiles } from '../demo/test-files.js'
@@ -27,6 +27,15 @@ beforeAll(async () => {
 afterAll(async () => {
   for (const services of started) await services.remove()
   rmSync(folder, { recursive: true, force: true })
+})
+
+it('what was begun for a while is taken away whole: processes, files, database', async () => {
+  const { services, place } = await start('for-a-while')
+  const data = readFileSync(join(folder, 'for-a-while', 'database-folder'), 'utf8').trim()
+  expect([existsSync(place.storage), existsSync(data)]).toEqual([true, true])
+  await services.remove()
+  expect([existsSync(join(folder, 'for-a-while')), existsSync(data)]).toEqual([false, false])
+  await expect(fetch(services.address)).rejects.toThrow()
 })
 
 it('a back-up of a running Fennip, restored into an empty one, is the same picture with the same history', async () => {

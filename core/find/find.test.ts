@@ -16,6 +16,7 @@ import { FIRST_EFFORT, fitDisc } from './discs/fit-disc.js'
 import { dustJudge, judge, leastScore, speckJudge } from './judge.js'
 import { DARKEST_LIGHT, logLight } from '../raster/log-light.js'
 import { worthFitting } from './discs/first-look.js'
+import { evidenceInTile, rateOf } from './discs/search-discs.js'
 import { findRadial } from './discs/radial.js'
 
 const transfer = makeTransfer({ type: 'srgb' }, 8)
@@ -311,6 +312,36 @@ describe('a search', () => {
     const [parts, all] = [foundIn(left, right), foundIn(whole)]
     const places = (finds: readonly Find[]) => finds.map(({ shape }) => `${shapeCentre(shape).x.toFixed(1)} ${shapeCentre(shape).y.toFixed(1)}`).sort()
     expect(places(parts)).toEqual(places(all))
+  })
+  it.each([['left', 9, 200], ['upper', 300, 8], ['right', 592, 150], ['lower', 200, 393]])('finds a shadow at the %s edge, of which a part lies outside', (_edge, x, y) => {
+    const found = findFlaws(rasterSource(sky(600, 400, [{ x, y, r: 14, light: 0.7 }])), transfer, { kinds: ['dust'], falseFinds: 3 })
+    expect(found).toHaveLength(1)
+    const { x: fx, y: fy } = shapeCentre(found[0]!.shape)
+    expect(Math.hypot(fx - x, fy - y)).toBeLessThan(7)
+  })
+  it('believes a shadow that takes the same share of all colours more than a spot of another colour', () => {
+    const spot = (shares: readonly [number, number, number]): number => {
+      const raster = sky(500, 400, [])
+      for (let i = 0; i < 500 * 400; i++) {
+        const edge = Math.max(0, Math.min(1, 0.5 - (Math.hypot((i % 500) + 0.5 - 250, Math.floor(i / 500) + 0.5 - 200) - 16) / 8))
+        for (let c = 0; c < 3; c++) raster.data[3 * i + c] = transfer.encode(transfer.light[raster.data[3 * i + c]!]! * (1 - (1 - shares[c]!) * edge))
+      }
+      const whole = { x: 0, y: 0, width: 500, height: 400 }
+      const colour = new ColourLook(raster, transfer)
+      const scores = evidenceInTile(logLight(raster, transfer), colour, whole, whole, 'dust', [{ kind: 'dust', least: -30 }]).filter(({ fit }) => Math.hypot(fit.x - 250, fit.y - 200) < 5).map(({ candidate, fit }) => dustJudge.score(dustJudge.features(candidate, fit, colour)))
+      return Math.max(...scores)
+    }
+    // About as dark, once in grey and once in red.
+    expect(spot([0.8, 0.8, 0.8])).toBeGreaterThan(spot([0.98, 0.74, 0.74]) + 1)
+  })
+  it('by the same control finds in a small picture what a large one leaves: three false finds are as few in both', () => {
+    const least = (width: number, height: number) => leastScore(dustJudge, rateOf({ kinds: ['dust'], falseFinds: 3 }, { width, height }))
+    expect(least(600, 400)).toBeLessThan(least(6000, 4000) - 1)
+    // Small dust is judged as a dark speck.
+    const JUDGES_OF_DUST = 2
+    // By rates alone a picture of a hundredth of the size would be held to a hundredth of the finds.
+    expect(rateOf({ kinds: ['dust'], falseFinds: 3 }, { width: 6000, height: 4000 })).toBeCloseTo(3 / 24 / JUDGES_OF_DUST, 10)
+    expect(rateOf({ kinds: ['dust'], falseFinds: 3 }, { width: 600, height: 400 })).toBeCloseTo((3 / 24 / JUDGES_OF_DUST) * 10, 10)
   })
   it('of a clean picture finds next to nothing, however often', () => {
     let false_ = 0

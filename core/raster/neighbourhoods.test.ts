@@ -3,6 +3,7 @@ import type cvModule from '@techstark/opencv-js'
 import { beforeAll, describe, expect, it } from 'vitest'
 import { makeRandom } from '../random.js'
 import { boxMean, guidedFilter } from '../kernels/filters/box.js'
+import { forgetKernels } from '../kernels/module.js'
 import { discExtreme, squareExtreme } from './extremes.js'
 import { inverse3, oklabOfXyz65, okSpaceOf } from '../colour/oklab.js'
 import { srgbProfile } from '../colour/profile.js'
@@ -51,6 +52,29 @@ describe('means and extremes of neighbourhoods', () => {
     const [ma, mb] = [a, b].map((data) => slowMean({ width: 24, height: 20, data }, radius)) as [Float32Array, Float32Array]
     const filtered = guidedFilter([plane], guide, radius, 0.02)[0]!.data
     guide.data.forEach((value, i) => expect(filtered[i]).toBeCloseTo(ma[i]! * value + mb[i]!, 4))
+  })
+
+  it('several planes by one guide are each as they are alone, and the planes that were given stay as they are', () => {
+    const [guide, ...planes] = [11, 12, 13].map((seed) => noise(33, 26, seed)) as [Plane, Plane, Plane]
+    const before = planes.map(({ data }) => data.slice())
+    const together = guidedFilter(planes, guide, 4, 0.01)
+    planes.forEach((plane, k) => {
+      expect(together[k]!.data).toEqual(guidedFilter([plane], guide, 4, 0.01)[0]!.data)
+      expect(plane.data).toEqual(before[k])
+    })
+    forgetKernels()
+    expect(guidedFilter(planes, guide, 4, 0.01)).toEqual(together)
+  })
+  it('the guided filter keeps an edge of the guide that a box mean smears, and evens out what lies beside it', () => {
+    const { uniform } = makeRandom(21)
+    const step = (x: number) => (x < 30 ? 0.2 : 0.8)
+    const plane: Plane = { width: 60, height: 40, data: Float32Array.from({ length: 2400 }, (_, i) => step(i % 60) + 0.04 * (uniform() - 0.5)) }
+    const [kept] = guidedFilter([plane], plane, 5, 0.02 ** 2) as [Plane]
+    const at = (of: Plane, x: number) => of.data[20 * 60 + x]!
+    expect(at(kept, 30) - at(kept, 29)).toBeGreaterThan(0.5)
+    expect(at(boxMean(plane, 5), 30) - at(boxMean(plane, 5), 29)).toBeLessThan(0.1)
+    const roughness = (of: Plane) => Array.from({ length: 18 }, (_, x) => Math.abs(at(of, x + 6) - at(of, x + 5))).reduce((sum, value) => sum + value)
+    expect(roughness(kept)).toBeLessThan(0.4 * roughness(plane))
   })
 
   it('extremes over a square agree with erosion and dilation of the computer-vision library', () => {

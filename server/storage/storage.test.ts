@@ -3,6 +3,8 @@ import S3rver from 's3rver'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import { createHash } from 'node:crypto'
 import { existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, utimesSync, writeFileSync } from 'node:fs'
+import { createServer, request } from 'node:http'
+import type { AddressInfo } from 'node:net'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { gunzipSync } from 'node:zlib'
@@ -117,6 +119,40 @@ describe('a copy of what lies in an object store', () => {
     for (const path of paths) expect(Buffer.compare(readFileSync(path), Buffer.from(bytes))).toBe(0)
     await store().write(key, new Uint8Array([1]))
     expect(readFileSync(await store().localFile(key))).toHaveLength(bytes.length)
+  })
+})
+
+describe('a store that closes connections', () => {
+  it('is asked anew each time: a connection that waited is never used again', async () => {
+    const { port } = new URL(address.replace('s3+', ''))
+    let connections = 0
+    let requests = 0
+    // In front of the stand-in: what comes a second time over a connection finds it closed, as after a store's own wait.
+    const forward = createServer((asked, answer) => {
+      if (served.has(asked.socket)) return void asked.socket.destroy()
+      served.add(asked.socket)
+      requests++
+      asked.pipe(request({ host: '127.0.0.1', port, path: asked.url, method: asked.method, headers: asked.headers }, (given) => {
+        answer.writeHead(given.statusCode!, { ...given.headers, connection: 'keep-alive' })
+        given.pipe(answer)
+      }))
+    })
+    const served = new WeakSet<object>()
+    forward.on('connection', () => connections++)
+    await new Promise<void>((resolve) => void forward.listen(0, '127.0.0.1', resolve))
+    const before = objectStorage(parseStore(address.replace(port, String((forward.address() as AddressInfo).port))), join(home, 'closing'))
+    try {
+      await before.prepare()
+      for (let k = 0; k < 6; k++) {
+        await before.write(patchKey(`${k}`.repeat(64)), Uint8Array.of(k, 7))
+        expect(await before.read(patchKey(`${k}`.repeat(64)))).toEqual(Buffer.from([k, 7]))
+      }
+      expect(requests).toBeGreaterThanOrEqual(12)
+      expect(connections).toBe(requests)
+    } finally {
+      forward.closeAllConnections()
+      forward.close()
+    }
   })
 })
 
