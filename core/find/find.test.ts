@@ -343,6 +343,15 @@ describe('a search', () => {
     expect(rateOf({ kinds: ['dust'], falseFinds: 3 }, { width: 6000, height: 4000 })).toBeCloseTo(3 / 24 / JUDGES_OF_DUST, 10)
     expect(rateOf({ kinds: ['dust'], falseFinds: 3 }, { width: 600, height: 400 })).toBeCloseTo((3 / 24 / JUDGES_OF_DUST) * 10, 10)
   })
+  it('has no candidate for a shadow outside the picture, though what lies near an edge is held against its mirror image', () => {
+    const random = makeRandom(31)
+    for (let round = 0; round < 6; round++) {
+      const spots = Array.from({ length: 5 }, () => ({ x: 300 * random.uniform(), y: random.uniform() < 0.5 ? 6 * random.uniform() : 200 - 6 * random.uniform(), r: 8 + 8 * random.uniform(), light: 0.6 }))
+      const candidates = findRadial(makeOctaves(logLight(sky(300, 200, spots, round), transfer), 40), -1)
+      expect(candidates.length).toBeGreaterThan(0)
+      for (const { x, y } of candidates) expect(x >= 0 && y >= 0 && x <= 300 && y <= 200, `${x}, ${y}`).toBe(true)
+    }
+  })
   it('of a clean picture finds next to nothing, however often', () => {
     let false_ = 0
     for (let seed = 1; seed <= 4; seed++) false_ += findFlaws(rasterSource(sky(700, 500, [], seed)), transfer, { kinds: ['dust', 'speck'], falseFinds: 3 }).length

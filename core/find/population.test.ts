@@ -33,6 +33,15 @@ describe('what a picture says of its own finds', () => {
     for (const value of sure) expect(value >= 0 && value <= 1).toBe(true)
     expect(Math.min(...sure.slice(0, 12))).toBeGreaterThanOrEqual(Math.max(...sure.slice(-1)))
   })
+  it('what a judge accepted and is itself unsure of is not made surer than it is', () => {
+    const sureOf = (confidence: number) => {
+      // Among so much that looks like a flaw, chance explains all of it.
+      const finds = findsOfPopulation([{ ...place(1, true), confidence }, ...times(500, -2.9)], 1)
+      return finds.find(({ shape }) => (shape as { x: number }).x === 10)!.confidence
+    }
+    expect(sureOf(0.2)).toBeCloseTo(0.2, 10)
+    expect(sureOf(0.7)).toBeCloseTo(0.4, 10)
+  })
   it('mould is judged by itself, and what is no disc stays as it is', () => {
     const line: Find = { kind: 'scratch', shape: { type: 'stroke', points: [[0, 0], [9, 9]], width: 2 }, contrast: 3, weight: 9, confidence: 0.6, unrest: 1 }
     expect(findsOfPopulation([line, place(2, true, 'mould'), place(1, false, 'mould')], 1).map(({ kind, confidence }) => [kind, confidence])).toEqual([['scratch', 0.6], ['mould', 0.7]])

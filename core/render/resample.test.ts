@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest'
 import { makeRandom } from '../random.js'
-import { resample, type Frame } from './resample.js'
-import type { FloatRaster, Region } from '../raster/raster.js'
+import { resample, sourceRegion, type Frame } from './resample.js'
+import { clipRegion, crop, type FloatRaster, type Region } from '../raster/raster.js'
 
 /** sinc(x) sinc(x/3) within three pixels (Duchon 1979), from its formula. */
 function lanczos(x: number): number {
@@ -73,6 +73,35 @@ describe('resampling', () => {
         }
       }
     }
+  })
+
+  it('along the axes is what it is place by place, to the last bit', () => {
+    for (const [channels, by] of [[1, 3.3], [3, 3.3], [3, 0.71], [1, 1]] as const) {
+      const picture = noise(90, 70, channels)
+      const region = { x: 1, y: 2, width: Math.floor(80 / by), height: Math.floor(60 / by) }
+      const mapping: Frame['mapping'] = (x, y) => [x * by + 0.37, y * by - 1.2]
+      // A scale by the place is looked up place by place, though it is the same everywhere.
+      const [axes, places] = [resample(region, { mapping, scale: by }, picture, { x: 0, y: 0 }, picture), resample(region, { mapping, scale: () => by }, picture, { x: 0, y: 0 }, picture)]
+      expect(axes.data).toEqual(places.data)
+    }
+  })
+
+  it('of a picture that is made much smaller reads a part at a time, and makes the same', () => {
+    const picture = noise(2600, 2000, 1)
+    const frame: Frame = { mapping: (x, y) => [10 * x + 0.8 * y, 10 * y - 0.8 * x + 60], scale: 10.1 }
+    const made = resample({ x: 0, y: 0, width: 250, height: 190 }, frame, picture, { x: 0, y: 0 }, picture)
+    for (const [x, y] of [[3, 4], [124, 95], [125, 94], [61, 140], [200, 180]] as const) {
+      const [wanted] = slowly({ x, y, width: 1, height: 1 }, frame, picture)
+      expect(Math.abs(made.data[y * 250 + x]! - wanted!), `${x}, ${y}`).toBeLessThan(TABLE_ERROR)
+    }
+  })
+
+  it('of a part of a picture makes what it makes of the whole, where the part holds what is read', () => {
+    const picture = noise(120, 100, 3)
+    const [frame, region] = [FRAMES.turned!, { x: 30, y: 25, width: 20, height: 12 }]
+    const part = clipRegion(sourceRegion(region, frame), 120, 100)
+    expect(part.width * part.height).toBeLessThan(120 * 100 / 4)
+    expect(resample(region, frame, crop(picture, part) as FloatRaster, part, picture).data).toEqual(resample(region, frame, picture, { x: 0, y: 0 }, picture).data)
   })
 
   it('copies a shift by whole pixels', () => {
