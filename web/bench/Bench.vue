@@ -240,7 +240,10 @@ watch(() => bench.run, (now, before) => {
 .lenses .hold { margin-left: auto; display: flex; }
 .bench :deep(.el-slider) { --el-slider-height: 2px; --el-slider-main-bg-color: #5e5e5e; }
 .bench :deep(.el-slider__button) { border-radius: 2px; border-color: var(--ink); background: var(--ink); width: 7px; height: 13px; }
-.run { position: absolute; left: 50%; top: 94px; transform: translateX(-50%); z-index: 5; display: grid; grid-template-columns: auto 220px auto; gap: 14px; align-items: center; padding: 7px 14px; background: var(--sheet); border: 1px solid var(--ink); border-radius: 3px; }
+.run { position: absolute; left: 50%; top: 130px; transform: translateX(-50%); z-index: 5; display: grid; grid-template-columns: auto 220px auto; gap: 14px; align-items: center; padding: 7px 14px; background: var(--sheet); border: 1px solid var(--ink); border-radius: 3px; }
+/* Over the picture, below its tools; only the button takes the pointer. */
+.run { pointer-events: none; }
+.run .el-button { pointer-events: auto; }
 .failed { padding: 24px; }
 .warned { margin: 0; padding: 5px 14px; background: #fff; color: var(--shows); border-bottom: 1px solid var(--hairline); }
 .saved { flex: none; max-width: 420px; overflow: hidden; text-overflow: ellipsis; }
