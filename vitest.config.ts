@@ -8,10 +8,11 @@ export default defineConfig({
     globalSetup: ['scripts/compile-server.ts'],
     // Where files share a process, a global that one has replaced is not left to the next.
     setupFiles: ['scripts/restore-globals.ts'],
-    testTimeout: 120000,
-    hookTimeout: 180000,
+    // Guards against what never ends, not against slow machines: what has to be quick says so in its own test.
+    testTimeout: 400000,
+    hookTimeout: 400000,
     // A poll waits for what a person would wait for; on a busy machine that is more than a second.
-    expect: { poll: { timeout: 15000 } },
+    expect: { poll: { timeout: 120000 } },
     // Two cores: suites that start a whole Fennip would slow one another.
     maxWorkers: 2,
     fileParallelism: true,

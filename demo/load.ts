@@ -127,13 +127,25 @@ export interface Arrived {
 export async function arrival(address: string, response: Response): Promise<Arrived> {
   const text = await response.text()
   if (!response.ok) return { status: response.status, picture: null, problem: text.startsWith('{') ? (JSON.parse(text) as Arrived['problem']) : null }
-  const run = response.headers.get('x-run')
+  const { state, problem } = await runEnded(address, response.headers.get('x-run')!)
+  return state === 'done' ? { status: 200, picture: response.headers.get('x-picture'), problem: null } : { status: problem?.status ?? 500, picture: null, problem }
+}
+
+/** A run that has come to its end, as the server tells it. */
+export interface EndedRun {
+  readonly id: string
+  readonly state: 'done' | 'failed' | 'cancelled'
+  readonly problem: Arrived['problem']
+  readonly result: Readonly<Record<string, unknown>>
+}
+
+/** Wait until a run has ended, well or not. */
+export async function runEnded(address: string, run: string): Promise<EndedRun> {
   for (;;) {
     const answer = await fetch(`${address}/api/runs/${run}`).catch(() => null)
     // A server that is away for a moment comes back.
-    const { state, problem } = (answer?.ok ? await answer.json() : { state: 'unknown', problem: null }) as { state: string; problem: Arrived['problem'] }
-    if (state === 'done') return { status: 200, picture: response.headers.get('x-picture'), problem: null }
-    if (state === 'failed' || state === 'cancelled') return { status: problem?.status ?? 500, picture: null, problem }
+    const now = answer?.ok ? ((await answer.json()) as EndedRun) : null
+    if (now && ['done', 'failed', 'cancelled'].includes(now.state)) return now
     await new Promise((resolve) => setTimeout(resolve, 100))
   }
 }

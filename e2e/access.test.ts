@@ -5,7 +5,7 @@ import { join } from 'node:path'
 import type { Browser, Page } from 'playwright-core'
 import sharp from 'sharp'
 import { startServices, type Services } from '../scripts/services.js'
-import { axeFindings, openBrowser } from './browser.js'
+import { axeFindings, openBrowser, PATIENCE_MS } from './browser.js'
 
 /** A Fennip that is open to a network: the first account, another for viewing, signing in and out. */
 
@@ -19,6 +19,7 @@ beforeAll(async () => {
   browser = await openBrowser()
   // As behind a proxy that ends the encryption: cookies are kept for such connections alone.
   page = await browser.newPage({ viewport: { width: 1280, height: 800 }, extraHTTPHeaders: { 'x-forwarded-proto': 'https' } })
+  page.setDefaultTimeout(PATIENCE_MS)
 })
 afterAll(async () => {
   await browser.close()
@@ -59,7 +60,7 @@ it('an owner makes an account for viewing, and changes things', async () => {
   await test('picker').setInputFiles({ name: 'upper-station.png', mimeType: 'image/png', buffer: await sharp({ create: { width: 240, height: 160, channels: 3, background: '#7a8594' } }).png().toBuffer() })
   // One of them says what camera took it, so that there is a sensor.
   await test('picker').setInputFiles({ name: 'pylon-4-noon.jpg', mimeType: 'image/jpeg', buffer: await sharp({ create: { width: 240, height: 160, channels: 3, background: '#8f9aa6' } }).withExif({ IFD0: { Make: 'Orrendale Optical', Model: 'OT-2' }, IFD2: { FNumber: '11/1' } }).jpeg().toBuffer() })
-  await expect.poll(() => page.locator('[data-test=picture-row]').count(), { timeout: 30_000 }).toBe(2)
+  await expect.poll(() => page.locator('[data-test=picture-row]').count()).toBe(2)
   expect(await test('only-looking').count()).toBe(0)
   await test('job-hand-over').click()
   await test('space-row').first().waitFor()

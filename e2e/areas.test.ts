@@ -24,7 +24,7 @@ describe('a guard', () => {
     await harness.test('area-slip').waitFor()
     // The meadow below, the sky above.
     await line([0.2, 0.93], [0.6, 0.94])
-    await harness.test('grown').first().waitFor({ timeout: 30000 })
+    await harness.test('grown').first().waitFor()
     await page.keyboard.press('i')
     expect(await harness.test('side-outside').getAttribute('aria-checked')).toBe('true')
     await line([0.3, 0.3], [0.6, 0.35])
@@ -141,7 +141,7 @@ describe('a guard', () => {
     for (const kind of checked) await harness.test(kind).click()
     expect(await harness.test('false-finds').count()).toBe(1)
     await page.click('[data-test=find]')
-    await expect.poll(async () => (await found()).length, { timeout: 60000 }).toBeGreaterThan(3)
+    await expect.poll(async () => (await found()).length).toBeGreaterThan(3)
     await harness.idle()
     const sky = await found()
     expect(sky.some(({ x, y }) => inside(x, y))).toBe(false)

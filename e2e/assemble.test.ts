@@ -29,7 +29,7 @@ const number = (name: string) => page.locator(`[data-test=${name}-number] input`
 describe('a print torn in two', () => {
   it('is cut out of its scan and fitted along the tear', async () => {
     await harness.test('fit').click()
-    await harness.test('piece').nth(1).waitFor({ timeout: 120_000 })
+    await harness.test('piece').nth(1).waitFor()
     expect(await harness.test('piece').count()).toBe(2)
     await harness.test('piece-row').nth(1).click()
     // The lower piece lies turned by 1.6 degrees; which of both is moved, the other is the base.
@@ -55,12 +55,12 @@ describe('a print torn in two', () => {
     await number('piece-down').fill(String(Number(await number('piece-down').inputValue()) - 3))
     await page.keyboard.press('Enter')
     await harness.test('fit-from-here').click()
-    await expect.poll(() => harness.test('fit-from-here').count(), { timeout: 120_000 }).toBe(0)
+    await expect.poll(() => harness.test('fit-from-here').count()).toBe(0)
     expect(Math.abs(Number(await number('piece-right').inputValue()) - before)).toBeLessThan(3)
   })
-  it('is joined into a picture of its own, whose seam is open in Mend and closed there', { timeout: 240_000 }, async () => {
+  it('is joined into a picture of its own, whose seam is open in Mend and closed there', async () => {
     await harness.test('join').click()
-    await harness.test('open-joined').waitFor({ timeout: 120_000 })
+    await harness.test('open-joined').waitFor()
     await harness.test('open-joined').click()
     await page.waitForURL(/\/mend$/)
     await page.waitForSelector('[data-test=picture][aria-busy=false] canvas')
@@ -71,11 +71,11 @@ describe('a print torn in two', () => {
     expect(opened.treatment.flaws.every(({ kind, state }) => kind === 'other' && state === 'open')).toBe(true)
     await harness.test('mend-all').click()
     // What nothing serves for is left to the restorer; the rest is closed.
-    await expect.poll(async () => (await harness.opened(joined)).treatment.steps.length, { timeout: 120_000 }).toBeGreaterThan(0.5 * opened.treatment.flaws.length)
+    await expect.poll(async () => (await harness.opened(joined)).treatment.steps.length).toBeGreaterThan(0.5 * opened.treatment.flaws.length)
     await healAt(joined, 0.3, 0.2)
     await healAt(joined, 0.6, 0.85)
   })
-  it('is moved and joined again: what was done on the joined picture goes along with its pieces', { timeout: 240_000 }, async () => {
+  it('is moved and joined again: what was done on the joined picture goes along with its pieces', async () => {
     const before = await newest('-joined.tif')
     const placeOf = async (id: string, name: string) => ((await harness.opened(id)).treatment.flaws.find((flaw) => flaw.id === name)!.shape as { x: number; y: number })
     await page.goto(`${harness.services.address}/jobs/${harness.job}/pictures/${await harness.pictureNamed(NAME)}/assemble`)
@@ -84,10 +84,10 @@ describe('a print torn in two', () => {
     await down.fill(String(Number(await down.inputValue()) + 25))
     await page.keyboard.press('Enter')
     await harness.test('join').click()
-    await expect.poll(() => newest('-joined.tif'), { timeout: 120_000 }).not.toBe(before)
-    await expect.poll(() => harness.test('carried').innerText(), { timeout: 60_000 }).toContain('picture joined before')
+    await expect.poll(() => newest('-joined.tif')).not.toBe(before)
+    await expect.poll(() => harness.test('carried').innerText()).toContain('picture joined before')
     const after = await newest('-joined.tif')
-    await expect.poll(async () => (await harness.opened(after)).treatment.steps.length, { timeout: 60_000 }).toBe(2)
+    await expect.poll(async () => (await harness.opened(after)).treatment.steps.length).toBe(2)
     // Of two places one lies on the piece that lies still, the other on the one that was moved down by 25.
     const moves = await Promise.all(['heal-30', 'heal-60'].map(async (name) => (await placeOf(after, name)).y - (await placeOf(before, name)).y))
     expect(Math.abs(Math.max(...moves) - Math.min(...moves) - 25)).toBeLessThan(0.5)
@@ -118,7 +118,7 @@ describe('a bracket at dusk', () => {
     expect(await harness.test('bracket-proposal').innerText()).toContain('dusk-dark.jpg, dusk-middle.jpg, dusk-light.jpg')
     await harness.test('merge-bracket').click()
     await page.waitForURL(/\/assemble$/)
-    await harness.test('bracket').waitFor({ timeout: 120_000 })
+    await harness.test('bracket').waitFor()
     expect(await harness.test('moving-thing').count()).toBeGreaterThan(0)
     // Three exposures of each thing; one is taken.
     expect(await harness.test('moving-thing').first().locator('[data-test=take-from]').count()).toBe(3)
@@ -131,8 +131,8 @@ describe('a bracket at dusk', () => {
     const before = await harness.test('open-merged').innerText()
     await harness.test('merge-again').click()
     const merges = async () => ((await (await fetch(`${harness.services.address}/api/jobs/${harness.job}`)).json()) as { list: { name: string }[] }).list.filter(({ name }) => name.endsWith('-merged.tif')).length
-    await expect.poll(merges, { timeout: 120_000 }).toBe(2)
-    await expect.poll(() => harness.test('merge-again').isDisabled(), { timeout: 30_000 }).toBe(true)
+    await expect.poll(merges).toBe(2)
+    await expect.poll(() => harness.test('merge-again').isDisabled()).toBe(true)
     expect(await harness.test('moving-thing').first().locator('[data-test=take-from]').nth(0).getAttribute('aria-pressed')).toBe('true')
     expect(await harness.test('open-merged').innerText()).toBe(before)
     await harness.test('open-merged').click()
@@ -150,7 +150,7 @@ describe('a bracket at dusk', () => {
     await harness.choose('zone-taken', 'gate')
     await harness.choose('zone-from', 'dusk-dark.jpg')
     await harness.test('merge-again').click()
-    await expect.poll(() => harness.test('moving-thing').count(), { timeout: 120_000 }).toBe(before + 1)
+    await expect.poll(() => harness.test('moving-thing').count()).toBe(before + 1)
     expect(await harness.test('moving-thing').last().innerText()).toContain('gate')
     expect(await harness.test('moving-thing').last().locator('[data-test=take-from]').nth(0).getAttribute('aria-pressed')).toBe('true')
     // What was done on the picture merged before went along.
@@ -181,7 +181,7 @@ describe('a part from another picture', () => {
     await harness.choose('over-zone', 'lost')
     await harness.choose('over-from', 'next-frame.jpg')
     await harness.test('bring-over').click()
-    await harness.test('open-brought').click({ timeout: 120_000 })
+    await harness.test('open-brought').click()
     await page.waitForURL(/\/mend$/)
     const made = /pictures\/([^/]+)\//.exec(page.url())![1]!
     expect(made).not.toBe(other)
@@ -206,9 +206,9 @@ describe('pieces on two scans', () => {
     for (const name of ['half-upper.png', 'half-lower.png']) await page.locator(`[data-name="${name}"] .el-checkbox`).click()
     await harness.test('lay-chosen').click()
     await page.waitForURL(/\/assemble$/)
-    await harness.test('open-laid').click({ timeout: 60_000 })
+    await harness.test('open-laid').click()
     await harness.test('fit').click()
-    await harness.test('piece').nth(1).waitFor({ timeout: 120_000 })
+    await harness.test('piece').nth(1).waitFor()
     expect(await harness.test('piece').count()).toBe(2)
   })
   it('nothing was complained of on the way', () => expect(harness.complaints).toEqual([]))

@@ -24,13 +24,13 @@ const saved = () => harness.saved()
 /** Hash of the whole result as the application's own worker in Chromium renders it, and as Node does. */
 async function renderedTwice(treatment: Treatment): Promise<{ chromium: string; node: string }> {
   const { original } = treatment
-  const chromium = await harness.workerHash(picture, treatment, 'resultBytes', { x: 0, y: 0, width: original.width, height: original.height })
+  const [chromium] = await harness.workerHashes(picture, [{ treatment, method: 'resultBytes', values: [{ x: 0, y: 0, width: original.width, height: original.height }] }])
   const path = join(harness.home, 'storage/originals', original.sha256.slice(0, 2), original.sha256)
   const { pixels, header } = await readPicture(path, 'original')
   const source = rasterSource(pixels)
   const patches = makePatches(source, makeTransfer(header.profile.curve, header.depth), treatment, levelCount(original.width, original.height), { get: () => undefined, set: () => undefined })
   const ours = renderRegion(source, patches, { x: 0, y: 0, width: original.width, height: original.height })
-  return { chromium, node: createHash('sha256').update(ours.data).digest('hex') }
+  return { chromium: chromium!, node: createHash('sha256').update(ours.data).digest('hex') }
 }
 
 beforeAll(async () => {
@@ -53,7 +53,7 @@ describe('from a dusty frame to a finished one', () => {
 
   it('finds dust with progress; the ledger has it, heaviest first', async () => {
     await test('find').click()
-    await page.waitForSelector('[data-test=ledger-row]', { timeout: 60000 })
+    await page.waitForSelector('[data-test=ledger-row]')
     await harness.idle()
     const { treatment } = await opened()
     expect(treatment.flaws.length).toBeGreaterThan(8)
@@ -90,7 +90,7 @@ describe('from a dusty frame to a finished one', () => {
 
   it('mends all; each has its reason and telltales', async () => {
     await test('mend-all').click()
-    await page.waitForFunction(() => [...document.querySelectorAll('[data-test=ledger-row]')].every((row) => /lift|heal|fill/.test(row.textContent ?? '')), undefined, { timeout: 60000 })
+    await page.waitForFunction(() => [...document.querySelectorAll('[data-test=ledger-row]')].every((row) => /lift|heal|fill/.test(row.textContent ?? '')))
     await harness.idle()
     const { treatment } = await opened()
     expect(treatment.steps.length).toBe(treatment.flaws.length)
@@ -272,7 +272,7 @@ describe('from a dusty frame to a finished one', () => {
   it('hands over a file that an independent reader opens', async () => {
     await test('stage-hand-over').click()
     await test('export').click()
-    await page.waitForSelector('[data-test=download]', { timeout: 60000 })
+    await page.waitForSelector('[data-test=download]')
     const [download] = await Promise.all([page.waitForEvent('download'), test('download').first().click()])
     expect(download.suggestedFilename()).toBe('pylon-7-west-archive.tif')
     const meta = await sharp(await download.path()).metadata()

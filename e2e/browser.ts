@@ -2,6 +2,9 @@ import { readFileSync } from 'node:fs'
 import { createRequire } from 'node:module'
 import { chromium, type Browser, type Page } from 'playwright-core'
 
+/** How long a page is waited for: what comes is as slow as the machine, and only what never comes is a fault. */
+export const PATIENCE_MS = 120_000
+
 /** Debian's Chromium, headless, with nothing reaching outside. */
 export function openBrowser(): Promise<Browser> {
   return chromium.launch({

@@ -21,7 +21,7 @@ export class Correcting {
   /** The picture as it is drawn in the end: what is exact follows what is quick, and may be some frames from being painted. */
   shown = async (): Promise<Buffer> => {
     const take = async () => {
-      await this.page.locator('[data-test=zoom][data-exact=true]').waitFor({ timeout: 30_000 })
+      await this.page.locator('[data-test=zoom][data-exact=true]').waitFor()
       return this.page.locator('[data-test=picture] canvas').first().screenshot()
     }
     let before = await take()
@@ -75,7 +75,7 @@ export class Correcting {
     await this.harness.test('what-is-wrong').click()
     await this.harness.test(`offer-${operation}`).click()
     this.clicks += 2
-    await expect.poll(async () => (await this.steps(id)).length, { timeout: 30_000 }).toBe(before + 1)
+    await expect.poll(async () => (await this.steps(id)).length).toBe(before + 1)
     await rest(this.page, 400)
   }
 
@@ -91,10 +91,10 @@ export class Correcting {
     const region = { x: Math.round(x), y: Math.round(y), width: side, height: side }
     const { treatment: now } = await this.harness.opened(id)
     const { depth } = now.original
-    const [result, before] = await Promise.all([this.harness.workerBytes(id, now, 'deliveredBytes', region, depth), this.harness.workerBytes(id, { ...now, operations: [] }, 'deliveredBytes', region, depth)])
+    const [result, before] = await this.harness.workerBytes(id, [now, { ...now, operations: [] }].map((treatment) => ({ treatment, method: 'deliveredBytes', values: [region, depth] })))
     // Of 16 bits the high byte is the second.
     const samples = (bytes: number[]) => (depth === 8 ? bytes : bytes.filter((_, i) => i % 2 === 1))
-    return { result: samples(result), before: samples(before) }
+    return { result: samples(result!), before: samples(before!) }
   }
 
   /** Mean absolute difference to the mended picture over a square of the result, of 255. */

@@ -26,7 +26,7 @@ async function corner(x: number, y: number): Promise<void> {
   await page.mouse.click(point.x, point.y)
 }
 async function until(count: number): Promise<void> {
-  await expect.poll(async () => (await flaws()).length, { timeout: 15000 }).toBe(count)
+  await expect.poll(async () => (await flaws()).length).toBe(count)
   await harness.saved()
 }
 

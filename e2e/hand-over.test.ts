@@ -3,6 +3,7 @@ import sharp from 'sharp'
 import { afterAll, beforeAll, describe, expect, it } from 'vitest'
 import type { Page } from 'playwright-core'
 import { rest } from './browser.js'
+import { runEnded } from '../demo/load.js'
 import { Harness } from './harness.js'
 
 /** The stage Hand over: a finished picture, four files and the report, opened; then the job as an archive that is taken in. */
@@ -13,7 +14,7 @@ describe('handing over', () => {
   const test = (name: string) => harness.test(name)
   const post = async (path: string, body: unknown) => (await (await fetch(`${harness.services.address}/api${path}`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) })).json()) as { id: string }
   const ended = async (run: string) => {
-    await expect.poll(async () => ((await (await fetch(`${harness.services.address}/api/runs/${run}`)).json()) as { state: string }).state, { timeout: 60000 }).toBe('done')
+    expect(await runEnded(harness.services.address, run)).toMatchObject({ state: 'done' })
   }
 
   beforeAll(async () => {
@@ -27,7 +28,7 @@ describe('handing over', () => {
     await ended((await post(`/pictures/${picture}/find`, { kinds: ['speck', 'mould'], falseFinds: 3 })).id)
     await ended((await post(`/pictures/${picture}/mend`, { revision: (await harness.opened(picture)).revision })).id)
     await page.goto(`${harness.services.address}/jobs/${harness.job}/pictures/${picture}/hand-over`)
-    await page.waitForSelector('[data-test=output-preview]', { timeout: 60000 })
+    await page.waitForSelector('[data-test=output-preview]')
     expect(await test('output-plan').textContent()).toMatch(/archive · 1.200 × 800 px · 10\.2 × 6\.8 cm at 300 per inch · about \d/)
     await test('output-row').filter({ hasText: 'screen' }).click()
     await expect.poll(() => test('output-loss').allTextContents()).toContain('JPEG holds 8 bits a sample; the picture has 16. Choose TIFF or PNG to keep them.')
@@ -40,7 +41,7 @@ describe('handing over', () => {
   it('keeps the settings for the job', async () => {
     await expect.poll(async () => ((await (await fetch(`${harness.services.address}/api/jobs/${harness.job}/outputs`)).json()) as { outputs: { name: string; longestPx?: number }[] }).outputs.find(({ name }) => name === 'screen')!.longestPx).toBe(600)
     await page.reload()
-    await page.waitForSelector('[data-test=output-preview]', { timeout: 60000 })
+    await page.waitForSelector('[data-test=output-preview]')
     await expect.poll(() => test('output-row').filter({ hasText: 'screen' }).textContent()).toContain('600 px')
   })
 
@@ -67,7 +68,7 @@ describe('handing over', () => {
     await test('report-html').click()
     expect(await test('export').textContent()).toContain('Write 6 files')
     await test('export').click()
-    await page.waitForSelector('[data-test=download]', { timeout: 60000 })
+    await page.waitForSelector('[data-test=download]')
     expect(await test('written-file').allTextContents()).toEqual([expect.stringContaining('stained-print-archive.tif'), expect.stringContaining('stained-print-print.tif'), expect.stringContaining('stained-print-screen.jpg'), expect.stringContaining('stained-print-before-and-after.jpg'), expect.stringContaining('stained-print-report.pdf'), expect.stringContaining('stained-print-report.html')].map((name) => name as unknown))
     const [download] = await Promise.all([page.waitForEvent('download'), test('download').nth(2).click()])
     expect(await sharp(await download.path()).metadata()).toMatchObject({ format: 'jpeg', width: 600, height: 400 })
@@ -94,7 +95,7 @@ describe('handing over', () => {
     for (const one of wanted) await one.click()
     expect(await test('export').textContent()).toContain('Write the file')
     await test('export').click()
-    await expect.poll(async () => (await test('written-file').allTextContents())[0], { timeout: 60000 }).toMatch(/stained-print.*\.pdf/)
+    await expect.poll(async () => (await test('written-file').allTextContents())[0]).toMatch(/stained-print.*\.pdf/)
     await test('show-files').click()
     for (const one of wanted) await one.click()
     expect(harness.complaints).toEqual([])
@@ -104,13 +105,13 @@ describe('handing over', () => {
     await page.goto(`${harness.services.address}/jobs/${harness.job}/hand-over`)
     await page.waitForSelector('[data-test=space-row]')
     await test('write-archive').click()
-    await page.waitForSelector('[data-test=job-download]', { timeout: 60000 })
+    await page.waitForSelector('[data-test=job-download]')
     const [download] = await Promise.all([page.waitForEvent('download'), test('job-download').first().click()])
     expect(download.suggestedFilename()).toBe('Orrendale jubilee book.zip')
     const buffer = readFileSync(await download.path())
     await page.goto(`${harness.services.address}/`)
     await test('archive-file').setInputFiles({ name: 'job.zip', mimeType: 'application/zip', buffer })
-    await expect.poll(() => test('job').count(), { timeout: 60000 }).toBe(2)
+    await expect.poll(() => test('job').count()).toBe(2)
   })
 
   it('written files are thrown away when that is confirmed', async () => {

@@ -7,12 +7,19 @@ import { SEARCH_KINDS, type SearchKind, type Treatment } from '../core/treatment
 import { testFiles } from '../demo/test-files.js'
 import { loadDemo } from '../demo/load.js'
 import { startServices, type Services } from '../scripts/services.js'
-import { openBrowser, rest } from './browser.js'
+import { openBrowser, PATIENCE_MS, rest } from './browser.js'
 
 export interface Opened {
   readonly revision: number
   readonly treatment: Treatment
   readonly picture: { readonly original: { sha256: string; width: number; height: number; depth: 8 | 16; channels: 1 | 3 } }
+}
+
+/** What the application's worker is asked of a picture with a treatment: one of its methods, and what it takes. */
+export interface WorkerQuestion {
+  readonly treatment: Treatment
+  readonly method: string
+  readonly values: readonly unknown[]
 }
 
 export interface Point { readonly x: number; readonly y: number }
@@ -34,7 +41,7 @@ export class Harness {
    * @param frame   Size of camera frames; those of the series are half as wide and high.
    * @param print   Size of the print of the station; those of albums are half as wide and high.
    */
-  static async start(names: readonly string[], context: BrowserContextOptions = {}, frame = { width: 1500, height: 1000 }, print = { width: 900, height: 600 }): Promise<Harness> {
+  static async start(names: readonly string[], context: BrowserContextOptions = {}, frame = { width: 1200, height: 800 }, print = { width: 750, height: 500 }): Promise<Harness> {
     // Everything as `npm start` has it: the folder of pictures and database lies in one whose name begins with a dot.
     const home = join(mkdtempSync(join(tmpdir(), 'fennip-e2e-')), '.fennip')
     const services = await startServices({ home, logLevel: 'silent' })
@@ -42,6 +49,7 @@ export class Harness {
     const job = await loadDemo(services.address, () => undefined, files)
     const browser = await openBrowser()
     const page = await browser.newPage({ viewport: { width: 1280, height: 800 }, ...context })
+    page.setDefaultTimeout(PATIENCE_MS)
     const complaints: string[] = []
     page.on('pageerror', (error) => complaints.push(String(error)))
     page.on('console', (message) => {
@@ -78,25 +86,25 @@ export class Harness {
   }
 
   /**
-   * Hash of the bytes that the application's own worker answers in Chromium: spoken to in the messages of comlink, it asks
+   * Hashes of the bytes that the application's own worker answers in Chromium: spoken to in the messages of comlink, it asks
    * the server for no patch.
    */
-  async workerHash(picture: string, treatment: Treatment, method: string, ...values: unknown[]): Promise<string> {
-    return (await this.askWorker(picture, treatment, method, values, 'hash')) as string
+  async workerHashes(picture: string, questions: readonly WorkerQuestion[]): Promise<string[]> {
+    return (await this.askWorker(picture, questions, 'hash')) as string[]
   }
 
-  /** The bytes themselves, of a small region: they are carried as numbers. */
-  async workerBytes(picture: string, treatment: Treatment, method: string, ...values: unknown[]): Promise<number[]> {
-    return (await this.askWorker(picture, treatment, method, values, 'bytes')) as number[]
+  /** The bytes themselves, of small regions: they are carried as numbers. */
+  async workerBytes(picture: string, questions: readonly WorkerQuestion[]): Promise<number[][]> {
+    return (await this.askWorker(picture, questions, 'bytes')) as number[][]
   }
 
-  private async askWorker(picture: string, treatment: Treatment, method: string, values: unknown[], answer: 'hash' | 'bytes'): Promise<string | number[]> {
+  private async askWorker(picture: string, questions: readonly WorkerQuestion[], wanted: 'hash' | 'bytes'): Promise<(string | number[])[]> {
     const assets = fileURLToPath(new URL('../web/dist/assets/', import.meta.url))
     const script = readdirSync(assets).find((name) => name.startsWith('pixels.worker') && name.endsWith('.js'))!
     const { list } = (await (await fetch(`${this.services.address}/api/jobs/${this.job}`)).json()) as { list: { id: string }[] }
     const summary = list.find(({ id }) => id === picture)
     return this.page.evaluate(
-      async ({ script, summary, treatment, method, values, answer }) => {
+      async ({ script, summary, questions, wanted }) => {
         const worker = new Worker(`/assets/${script}`, { type: 'module' })
         const call = (path: string, ...given: unknown[]) =>
           new Promise<unknown>((resolve, reject) => {
@@ -112,14 +120,16 @@ export class Harness {
             worker.postMessage({ id, type: 'APPLY', path: [path], argumentList: given.map((value) => ({ type: 'RAW', value })) })
           })
         await call('open', summary)
-        await call('load', treatment, false)
-        const bytes = (await call(method, ...values)) as Uint8Array<ArrayBuffer>
+        const answers: (string | number[])[] = []
+        for (const { treatment, method, values } of questions) {
+          await call('load', treatment, false)
+          const bytes = (await call(method, ...values)) as Uint8Array<ArrayBuffer>
+          answers.push(wanted === 'bytes' ? [...bytes] : [...new Uint8Array(await crypto.subtle.digest('SHA-256', bytes))].map((byte) => byte.toString(16).padStart(2, '0')).join(''))
+        }
         worker.terminate()
-        if (answer === 'bytes') return [...bytes]
-        const hash = new Uint8Array(await crypto.subtle.digest('SHA-256', bytes))
-        return [...hash].map((byte) => byte.toString(16).padStart(2, '0')).join('')
+        return answers
       },
-      { script, summary, treatment, method, values, answer },
+      { script, summary, questions: [...questions], wanted },
     )
   }
 
@@ -149,7 +159,7 @@ export class Harness {
 
   /** Wait for long work to end. */
   async idle(): Promise<void> {
-    await this.page.waitForSelector('[data-test=run]', { state: 'detached', timeout: 60000 })
+    await this.page.waitForSelector('[data-test=run]', { state: 'detached' })
     await rest(this.page, 300)
   }
 
@@ -161,9 +171,9 @@ export class Harness {
     }
     await this.page.click('[data-test=find]')
     // Rows may be there from a search before: only the run tells that this one has begun.
-    await this.page.waitForSelector('[data-test=run]', { timeout: 20000 })
+    await this.page.waitForSelector('[data-test=run]')
     await this.idle()
-    await this.page.waitForSelector('[data-test=ledger-row]', { timeout: 60000 })
+    await this.page.waitForSelector('[data-test=ledger-row]')
     await this.saved()
   }
 
@@ -176,8 +186,8 @@ export class Harness {
   /** Mend all that is open in the open picture, and wait until it is done. */
   async mendAllOpen(): Promise<void> {
     await this.page.click('[data-test=mend-all]')
-    await this.page.waitForSelector('[data-test=run]', { timeout: 20000 })
-    await this.page.waitForSelector('[data-test=run]', { state: 'detached', timeout: 120000 })
+    await this.page.waitForSelector('[data-test=run]')
+    await this.page.waitForSelector('[data-test=run]', { state: 'detached' })
     await this.saved()
   }
 

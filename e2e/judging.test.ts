@@ -15,7 +15,7 @@ const spotAt = async (x: number, y: number) => {
   const before = (await treatment()).steps.length
   const point = await at(x, y)
   await page.mouse.click(point.x, point.y)
-  await expect.poll(async () => (await treatment()).steps.length, { timeout: 20000 }).toBe(before + 1)
+  await expect.poll(async () => (await treatment()).steps.length).toBe(before + 1)
   await harness.ready()
 }
 /** Select with the select tool what lies at a place. */
@@ -168,11 +168,11 @@ describe('groups', () => {
     const before = await gestures()
     await page.locator('[data-test=group-strength] [role=slider]').focus()
     await page.keyboard.press('ArrowLeft')
-    await expect.poll(async () => (await treatment()).steps.every(({ strength }) => strength === 0.99), { timeout: 20000 }).toBe(true)
+    await expect.poll(async () => (await treatment()).steps.every(({ strength }) => strength === 0.99)).toBe(true)
     await harness.saved()
     expect(await gestures()).toBe(before + 1)
     await page.click('[data-test=group-heal]')
-    await expect.poll(async () => (await treatment()).steps.map(({ method }) => method), { timeout: 20000 }).toEqual(['heal', 'heal', 'heal'])
+    await expect.poll(async () => (await treatment()).steps.map(({ method }) => method)).toEqual(['heal', 'heal', 'heal'])
     await page.click('[data-test=group-settle]')
     await expect.poll(async () => (await treatment()).flaws.every(({ state }) => state === 'settled')).toBe(true)
     await page.click('[data-test=group-reset]')
@@ -274,7 +274,7 @@ describe('telltales', () => {
     expect(answer.status).toBe(200)
     await harness.test('poor-source').waitFor()
     expect(await harness.test('poor-source').innerText()).toContain('takes from an open flaw')
-    await harness.test('offered').waitFor({ timeout: 20000 })
+    await harness.test('offered').waitFor()
     await page.keyboard.press('n')
     await expect.poll(async () => JSON.stringify([(await selectedStep()).method, (await selectedStep()).source])).not.toBe(JSON.stringify([step.method, step.source]))
     await harness.test('poor-source').waitFor({ state: 'detached' })

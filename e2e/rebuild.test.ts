@@ -46,7 +46,7 @@ describe('the pen', () => {
     await page.keyboard.press('Enter')
     const before = await shown()
     await stroke([0.4, 0.4], [0.6, 0.45])
-    await expect.poll(async () => (await steps()).length, { timeout: 10000 }).toBe(1)
+    await expect.poll(async () => (await steps()).length).toBe(1)
     const [one] = await strokesOf()
     expect(one).toMatchObject({ opacity: 60, widthPx: 16 })
     expect(one!.tone.every((value) => value > 0 && value < 1)).toBe(true)
@@ -147,7 +147,7 @@ describe('a corner that is gone with the folds of a curtain', () => {
       await expect.poll(() => page.locator('[data-test=rebuild-draw] input').isChecked()).toBe(true)
       await stroke([x, from], [x + 0.005, to], 8)
       strokes++
-      await expect.poll(async () => ((await drawn())?.settings.strokes as unknown[] | undefined)?.length, { timeout: 10_000 }).toBe(strokes)
+      await expect.poll(async () => ((await drawn())?.settings.strokes as unknown[] | undefined)?.length).toBe(strokes)
     }
     const tones = ((await drawn())!.settings.strokes as { tone: number[] }[]).map(({ tone }) => tone[0]!)
     // The bed of the scanner is darker than any fold; folds differ.

@@ -29,7 +29,7 @@ await rest(page)
 const { open = 0, mended = 0, settled = 0 } = pylon.counts
 if (open + mended + settled === 0) {
   await page.click('[data-test=find]')
-  await page.waitForSelector('[data-test=ledger-row]', { timeout: 120000 })
+  await page.waitForSelector('[data-test=ledger-row]')
 }
 await page.click('[data-test=lens-negative]')
 await page.locator('[data-test=ledger-row]').nth(4).click()
@@ -39,7 +39,7 @@ await rest(page)
 if (mended + settled === 0) {
   await page.click('[data-test=mend-all]')
   await page.waitForSelector('[data-test=run]')
-  await page.waitForSelector('[data-test=run]', { state: 'detached', timeout: 120000 })
+  await page.waitForSelector('[data-test=run]', { state: 'detached' })
 }
 await page.locator('[data-test=ledger-row]').nth(2).click()
 await page.click('[data-test=method-heal]')
@@ -73,7 +73,7 @@ const draw = async (from: readonly [number, number], to: readonly [number, numbe
   await page.mouse.down()
   await page.mouse.move(stage.x + to[0] * stage.width, stage.y + to[1] * stage.height, { steps: 10 })
   await page.mouse.up()
-  await page.waitForFunction(() => document.querySelector('[data-test=grow-state]')?.textContent?.startsWith('Draw more'), undefined, { timeout: 60000 })
+  await page.waitForFunction(() => document.querySelector('[data-test=grow-state]')?.textContent?.startsWith('Draw more'))
 }
 await draw([0.705, 0.3], [0.68, 0.9])
 await draw([0.735, 0.4], [0.79, 0.92])
@@ -92,24 +92,24 @@ for (const name of ['shaft-valve-3.jpg', 'lower-station.tif']) {
 }
 if (await page.locator('[data-test=find-chosen]').isEnabled()) {
   await page.click('[data-test=find-chosen]')
-  await page.waitForFunction(() => document.querySelector('[data-test=batch-words]')?.textContent?.includes('of 2 done') && !document.querySelector('[data-test=batch-cancel]'), undefined, { timeout: 180000 })
+  await page.waitForFunction(() => document.querySelector('[data-test=batch-words]')?.textContent?.includes('of 2 done') && !document.querySelector('[data-test=batch-cancel]'))
 }
 await page.goto(`${bench}/hand-over`)
 await rest(page)
 if ((await page.locator('[data-test=export-row]').count()) === 0) {
   await page.click('[data-test=export]')
-  await page.waitForSelector('[data-test=download]', { timeout: 120000 })
+  await page.waitForSelector('[data-test=download]')
 }
 await page.click('[data-test=show-files]')
 await page.locator('[data-test=output-row]', { hasText: 'before and after' }).click()
-await page.waitForSelector('[data-test=output-preview]', { timeout: 60000 })
+await page.waitForSelector('[data-test=output-preview]')
 await rest(page, 8000)
 await shot('bench-hand-over')
 await page.goto(page.url().replace(/\/pictures\/.*/, '/hand-over'))
 await page.waitForSelector('[data-test=space-row]')
 if ((await page.locator('[data-test=job-download]').count()) === 0) {
   await page.click('[data-test=write-archive]')
-  await page.waitForSelector('[data-test=job-download]', { timeout: 300000 })
+  await page.waitForSelector('[data-test=job-download]')
 }
 await rest(page, 1500)
 await shot('job-hand-over')
@@ -130,14 +130,14 @@ await rest(page)
 if ((stained.counts.open ?? 0) + (stained.counts.mended ?? 0) === 0) {
   for (const kind of ['dust', 'speck', 'line', 'loss']) await page.click(`[data-test=kind-${kind}]`)
   await page.click('[data-test=find]')
-  await page.waitForSelector('[data-test=ledger-row]', { timeout: 120000 })
+  await page.waitForSelector('[data-test=ledger-row]')
 }
 await page.goto(`${address}/jobs/${job.id}/pictures/${stained.id}/mend`)
 await rest(page)
 if ((stained.counts.mended ?? 0) === 0) {
   await page.click('[data-test=mend-all]')
   await page.waitForSelector('[data-test=run]')
-  await page.waitForSelector('[data-test=run]', { state: 'detached', timeout: 120000 })
+  await page.waitForSelector('[data-test=run]', { state: 'detached' })
 }
 // A spot of foxing: mould may weigh more.
 await page.locator('[data-test=ledger-row]').filter({ hasText: 'Stain' }).nth(1).click()
@@ -154,11 +154,11 @@ await page.waitForSelector('[data-test=frame]')
 if (body.marks === null) {
   await page.click('[data-test=all-frames]')
   await page.click('[data-test=learn]')
-  await page.waitForSelector('[data-test=sensor-map]', { timeout: 180000 })
+  await page.waitForSelector('[data-test=sensor-map]')
   await page.click('[data-test=apply]')
 }
-await page.waitForFunction(() => document.querySelectorAll('[data-test=check-row]').length >= 5, undefined, { timeout: 300000 })
-await page.waitForFunction(() => !/^(Reading \d|Applying )/m.test(document.body.innerText), undefined, { timeout: 300000 })
+await page.waitForFunction(() => document.querySelectorAll('[data-test=check-row]').length >= 5)
+await page.waitForFunction(() => !/^(Reading \d|Applying )/m.test(document.body.innerText))
 await rest(page, 4000)
 await shot('sensor-chart')
 await page.goto(`${address}/jobs/${job.id}`)
@@ -174,7 +174,7 @@ if (faded) {
   await rest(page, 1500)
   if ((await page.locator('[data-test=step]').count()) === 0) {
     await page.click('[data-test=propose-all]')
-    await page.waitForSelector('[data-test=step]', { timeout: 30000 })
+    await page.waitForSelector('[data-test=step]')
     for (const offer of ['sharpen', 'curve']) {
       await rest(page, 700)
       await page.click('[data-test=what-is-wrong]')
@@ -215,7 +215,7 @@ async function correct(name: string, tool: string, px: number | null, points: re
     if ((await page.locator(`[data-operation=${offer}]`).count()) > 0) continue
     await page.click('[data-test=what-is-wrong]')
     await page.click(`[data-test=offer-${offer}]`)
-    await page.waitForSelector(`[data-operation=${offer}]`, { timeout: 60000 })
+    await page.waitForSelector(`[data-operation=${offer}]`)
   }
   // At its corner: the values in the sentence open.
   await page.click(`[data-operation=${offers[0]}]`, { position: { x: 4, y: 4 } })
@@ -233,7 +233,7 @@ if (tornInTwo) {
   await page.goto(`${address}/jobs/${job.id}/pictures/${tornInTwo}/assemble`)
   await rest(page)
   if ((await page.locator('[data-test=piece]').count()) === 0) await page.click('[data-test=fit]')
-  await page.waitForSelector('[data-test=piece]', { timeout: 180000 })
+  await page.waitForSelector('[data-test=piece]')
   await page.locator('[data-test=piece-row]').nth(1).click()
   await page.click('[data-test=pieces-apart]')
   await shot('bench-assemble')
@@ -246,7 +246,7 @@ if (dusk) {
     await page.goto(`${address}/jobs/${job.id}`)
     await page.click('[data-test=merge-bracket]')
   }
-  await page.waitForSelector('[data-test=bracket]', { timeout: 180000 })
+  await page.waitForSelector('[data-test=bracket]')
   await shot('bench-assemble-bracket')
 }
 // Lost detail drawn again.

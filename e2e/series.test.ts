@@ -19,7 +19,7 @@ const row = (name: string) => page.locator(`[data-test=picture-row][data-name="$
 const seen = async () => (await harness.test('picture').screenshot()).toString('base64')
 const select = (name: string) => row(name).locator('.el-checkbox').click()
 const names = () => page.locator('[data-test=picture-row] .name b').allInnerTexts()
-const batchOver = (words: string) => expect.poll(() => page.locator('[data-test=batch-words]').first().innerText(), { timeout: 90000 }).toContain(words)
+const batchOver = (words: string) => expect.poll(() => page.locator('[data-test=batch-words]').first().innerText()).toContain(words)
 
 describe('the contact sheet', () => {
   it('searches what is selected as one batch, with progress', async () => {
@@ -87,14 +87,14 @@ describe('the sensor page', () => {
     expect(await harness.test('learn').isDisabled()).toBe(true)
     await harness.test('all-frames').click()
     await harness.test('learn').click()
-    await page.waitForSelector('[data-test=sensor-map]', { timeout: 90000 })
+    await page.waitForSelector('[data-test=sensor-map]')
     expect(await page.locator('[data-test=mark]').count()).toBeGreaterThan(10)
     expect(await page.getByText('Light lost at f/16, from').count()).toBe(1)
   })
   it('applies it and shows each mark in all frames, before and after', async () => {
     await harness.test('apply').click()
-    await expect.poll(() => harness.test('check-row').count(), { timeout: 120000 }).toBeGreaterThan(2)
-    await expect.poll(() => harness.test('check-counts').innerText(), { timeout: 120000 }).toMatch(/^0 of \d\d/)
+    await expect.poll(() => harness.test('check-row').count()).toBeGreaterThan(2)
+    await expect.poll(() => harness.test('check-counts').innerText()).toMatch(/^0 of \d\d/)
     const inked = (index: number) => page.evaluate((i) => {
       const [canvas] = [...document.querySelectorAll<HTMLCanvasElement>('[data-test=check-row] canvas')].slice(i)
       const { data } = canvas!.getContext('2d')!.getImageData(0, 0, canvas!.width, canvas!.height)

@@ -6,7 +6,7 @@ import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import type { Browser, Page } from 'playwright-core'
 import sharp from 'sharp'
-import { openBrowser } from './browser.js'
+import { openBrowser, PATIENCE_MS } from './browser.js'
 
 /** A newcomer's way: a clean clone, `npm start` with the settings it has, a frame in, mended, written, downloaded. */
 
@@ -40,6 +40,7 @@ beforeAll(async () => {
   })
   browser = await openBrowser()
   page = await browser.newPage({ viewport: { width: 1280, height: 800 }, acceptDownloads: true })
+  page.setDefaultTimeout(PATIENCE_MS)
 }, 300000)
 afterAll(async () => {
   await browser?.close()
@@ -64,7 +65,7 @@ it('from a clean clone to a downloaded file, in which only the mend has changed 
   await page.keyboard.press('Enter')
   await page.waitForURL(/\/jobs\/[0-9a-f-]+$/)
   await page.setInputFiles('[data-test=picker]', file)
-  await page.locator('[data-test=picture-row] a b').click({ timeout: 30000 })
+  await page.locator('[data-test=picture-row] a b').click()
   await page.waitForURL(/\/find$/)
   await page.click('[data-test=stage-mend]')
   await page.waitForSelector('[data-test=picture][aria-busy=false] canvas')
@@ -77,7 +78,7 @@ it('from a clean clone to a downloaded file, in which only the mend has changed 
   await page.click('[data-test=stage-hand-over]')
   await page.click('[data-test=export]')
   const link = page.locator('[data-test=export-row] a[download], [data-test=export-row] a')
-  await link.first().waitFor({ timeout: 60000 })
+  await link.first().waitFor()
   const [download] = await Promise.all([page.waitForEvent('download'), link.first().click()])
   const path = join(folder, download.suggestedFilename())
   await download.saveAs(path)

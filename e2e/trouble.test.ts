@@ -80,10 +80,10 @@ describe('a lost database', () => {
     const back = harness.services.kill('database', 8000)
     const at = await harness.inView(0.7, 0.35)
     await page.mouse.click(at.x, at.y)
-    await page.waitForFunction(() => document.querySelector('[data-test=saved]')?.textContent?.startsWith('Not saved'), undefined, { timeout: 30000 })
+    await page.waitForFunction(() => document.querySelector('[data-test=saved]')?.textContent?.startsWith('Not saved'))
     expect(await harness.test('ledger-row').count()).toBe(2)
     await back
-    await page.waitForFunction(() => document.querySelector('[data-test=saved]')?.textContent === 'All saved', undefined, { timeout: 30000 })
+    await page.waitForFunction(() => document.querySelector('[data-test=saved]')?.textContent === 'All saved')
     expect(await steps()).toHaveLength(2)
     await page.reload()
     await page.waitForSelector('[data-test=ledger-row]')

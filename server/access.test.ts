@@ -118,7 +118,7 @@ describe('an open Fennip', () => {
     }
     const [theirs, ours] = [await stream(guest), await stream(owner)]
     expect((await ask('DELETE', `/api/accounts/${(made.body as { account: { id: string } }).account.id}`, { cookie: owner })).status).toBe(200)
-    await expect.poll(theirs.isOver, { timeout: 10_000 }).toBe(true)
+    await expect.poll(theirs.isOver).toBe(true)
     expect(ours.isOver()).toBe(false)
     await ours.leave()
   })

@@ -8,7 +8,7 @@ import { encodePicture } from '../codec/write.js'
 import { rationalEntry, textEntry, TAG, writeExif } from '../codec/tiff/directory.js'
 import { makeRandom } from '../core/random.js'
 import { makeRaster } from '../core/raster/raster.js'
-import { arrival, upload } from '../demo/load.js'
+import { arrival, runEnded, upload } from '../demo/load.js'
 import { startCluster } from '../scripts/postgres.js'
 import { startServices, type Services } from '../scripts/services.js'
 import { toProblem } from './api/problems.js'
@@ -35,11 +35,7 @@ const flaw = (id: string, x = 100, y = 100, r = 9) => ({ id, kind: 'other', shap
 const putFlaw = (item: unknown, revision: number, extra: Body = {}) => ask('POST', `/api/pictures/${picture}/edits`, { revision, label: 'Add', operations: [{ type: 'put', list: 'flaws', items: [item] }], ...extra })
 const uuid = () => crypto.randomUUID()
 async function healthy(): Promise<void> {
-  for (let i = 0; i < 300; i++) {
-    if ((await fetch(`${services.address}/api/health`).catch(() => null))?.ok) return
-    await new Promise((resolve) => setTimeout(resolve, 50))
-  }
-  throw new Error('the server did not come back')
+  await expect.poll(async () => (await fetch(`${services.address}/api/health`).catch(() => null))?.ok).toBe(true)
 }
 async function noise(width: number, height: number, seed: number, exif: Uint8Array | null = null): Promise<Uint8Array> {
   const raster = makeRaster(width, height, 3, 8)
@@ -142,13 +138,7 @@ describe('requests that make no sense are refused by name, never with 500', () =
     expect((await put({ source: { dx: 100000, dy: 0 } })).body.type).toContain('source-outside')
     expect((await put({ shape: { type: 'disc', x: -900, y: 20, r: 10 } })).body.type).toContain('outside-picture')
     const run = await ask('POST', `/api/pictures/${picture}/exports`, { outputs: [{ format: 'png', depth: 8 }] })
-    for (let i = 0; i < 200; i++) {
-      const { state } = (await ask('GET', `/api/runs/${run.body.id as string}`)).body
-      if (state === 'done') return
-      expect(state).not.toBe('failed')
-      await new Promise((resolve) => setTimeout(resolve, 100))
-    }
-    throw new Error('the export did not end')
+    expect(await runEnded(services.address, run.body.id as string)).toMatchObject({ state: 'done' })
   })
   it('a size that a format cannot hold, before any work', async () => {
     const wide = (await arrival(services.address, await upload(services.address, job, 'wide.png', await noise(17000, 20, 3)))).picture!
@@ -203,14 +193,9 @@ describe('uploads', () => {
       expect(done.status).toBe(204)
       await services.kill(part)
       await healthy()
-      let there = false
-      for (let i = 0; i < 450 && !there; i++) {
-        there = (await listed().catch(() => ({ list: [] }))).list.some((candidate) => candidate.name === name)
-        if (!there) await new Promise((resolve) => setTimeout(resolve, 100))
-      }
-      expect(there, part).toBe(true)
+      await expect.poll(async () => (await listed().catch(() => ({ list: [] }))).list.some((candidate) => candidate.name === name), { message: part }).toBe(true)
     }
-  }, 240000)
+  })
   it('that came whole while the server died are taken in, and what was left behind a day ago goes', async () => {
     const folder = join(home, 'storage/uploads')
     const bytes = await noise(80, 60, 7)
@@ -222,11 +207,8 @@ describe('uploads', () => {
     for (const name of ['b'.repeat(32), `${'b'.repeat(32)}.json`]) utimesSync(join(folder, name), twoDaysAgo, twoDaysAgo)
     await services.kill('server')
     await healthy()
-    for (let i = 0; i < 150; i++) {
-      if ((await listed()).list.some(({ name }) => name === 'orphan.png') && !readdirSync(folder).some((name) => name.startsWith('bbbb'))) return
-      await new Promise((resolve) => setTimeout(resolve, 100))
-    }
-    throw new Error(`left: ${readdirSync(folder).join(' ')}`)
+    await expect.poll(async () => (await listed()).list.map(({ name }) => name)).toContain('orphan.png')
+    await expect.poll(() => readdirSync(folder).filter((name) => name.startsWith('bbbb'))).toEqual([])
   })
 })
 
@@ -260,7 +242,7 @@ describe('parts that are killed', () => {
       await cluster.stop()
       rmSync(cluster.folder, { recursive: true, force: true })
     }
-  }, 120000)
+  })
 })
 
 describe('what is told of a run', () => {
@@ -293,7 +275,7 @@ describe('one busy picture', () => {
     expect(new Set(await Promise.all(others))).toEqual(new Set([200]))
     expect(new Set(await Promise.all(gestures))).toEqual(new Set([200]))
     expect(await revisionOf()).toBe(revision + 500)
-  }, 120000)
+  })
   it('whose patches take long does not make an upload wait', async () => {
     const large = (await arrival(services.address, await upload(services.address, job, 'large.png', await noise(1800, 1400, 8)))).picture!
     const outline = { type: 'outline', points: [[200, 200], [1600, 200], [1600, 1200], [200, 1200]] }
@@ -308,7 +290,7 @@ describe('one busy picture', () => {
     expect((await arrival(services.address, await upload(services.address, job, 'meanwhile.png', await noise(200, 150, 9)))).status).toBe(200)
     expect(performance.now() - asked).toBeLessThan(12000)
     expect(performance.now() - began).toBeGreaterThan(2500)
-  }, 120000)
+  })
 })
 
 describe('what is deleted', () => {

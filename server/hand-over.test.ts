@@ -6,7 +6,7 @@ import { afterAll, beforeAll, expect, it } from 'vitest'
 import type { OutputRequest } from '@fennip/core/output/output.js'
 import type { Treatment } from '@fennip/core/treatment/schema.js'
 import { testFiles } from '../demo/test-files.js'
-import { arrival, loadDemo, upload as sendFile } from '../demo/load.js'
+import { arrival, loadDemo, runEnded, upload as sendFile } from '../demo/load.js'
 import { startServices, type Services } from '../scripts/services.js'
 
 /** What is handed over, and a job that outlives its Fennip: written, everything emptied, taken in again. */
@@ -23,14 +23,7 @@ async function ask(method: string, path: string, body?: unknown): Promise<Answer
   return { status: response.status, body: (await response.json()) as Answer['body'] }
 }
 interface DoneRun { id: string; state: string; result: { files: { name: string; bytes: number; width?: number; height?: number }[]; job?: string } & Record<string, unknown>; problem: { type: string; detail: string } | null }
-async function ended(run: string): Promise<DoneRun> {
-  for (let i = 0; i < 600; i++) {
-    const now = (await ask('GET', `/runs/${run}`)).body as unknown as DoneRun
-    if (now.state === 'done' || now.state === 'failed') return now
-    await new Promise((resolve) => setTimeout(resolve, 150))
-  }
-  throw new Error(`The run ${run} did not end`)
-}
+const ended = async (run: string) => (await runEnded(services.address, run)) as unknown as DoneRun
 const begun = async (path: string, body: unknown) => ended((await ask('POST', path, body)).body.id)
 const file = async (run: string, number: number) => Buffer.from(await (await fetch(`${services.address}/api/runs/${run}/files/${number}`)).arrayBuffer())
 const treatmentOf = async (id: string) => (await ask('GET', `/pictures/${id}`)).body.treatment as unknown as Treatment

@@ -5,7 +5,7 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import sharp from 'sharp'
 import { testFiles } from '../demo/test-files.js'
-import { arrival, loadDemo, upload } from '../demo/load.js'
+import { arrival, loadDemo, runEnded, upload } from '../demo/load.js'
 import { startServices, type Services } from '../scripts/services.js'
 import { rationalEntry, shortEntry, TAG, writeExif } from '../codec/tiff/directory.js'
 import { makeMatrixProfile, makeTableProfile } from '../codec/test-profile.js'
@@ -32,14 +32,7 @@ const post = async (path: string, body: unknown) => {
   const response = await fetch(services.address + path, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) })
   return { status: response.status, type: response.headers.get('content-type'), body: (await response.json()) as never } as Answer & { type: string | null }
 }
-async function ended(run: string, seconds = 60): Promise<Record<string, unknown>> {
-  for (let i = 0; i < seconds * 5; i++) {
-    const answer = await get(`/api/runs/${run}`).catch(() => null)
-    if (answer?.status === 200 && !['queued', 'running'].includes(answer.body.state as string)) return answer.body
-    await new Promise((resolve) => setTimeout(resolve, 200))
-  }
-  throw new Error('the run did not end')
-}
+const ended = (run: string) => runEnded(services.address, run)
 const flaw = (id: string, x: number) => ({ id, kind: 'other', shape: { type: 'disc', x, y: 100, r: 9 }, state: 'open', contrast: 0, weight: 0, confidence: 1, origin: 'hand' })
 const edit = (revision: number, id: string, x: number) => post(`/api/pictures/${picture}/edits`, { revision, label: 'Add', operations: [{ type: 'put', list: 'flaws', items: [flaw(id, x)] }] })
 const revisionNow = async () => (await get(`/api/pictures/${picture}`)).body.revision as number

@@ -36,7 +36,7 @@ function exposure(gain: number, pose: Pose, figure: readonly [number, number], s
   const random = makeRandom(seed)
   for (let y = 0, i = 0; y < HEIGHT; y++) for (let x = 0; x < WIDTH; x++, i++) {
     const [sx, sy] = unmoved(pose, x + 0.5, y + 0.5)
-    const light = gain * (Math.hypot(sx - figure[0], sy - figure[1]) < 14 ? 0.75 : scene(sx, sy))
+    const light = gain * (Math.sqrt((sx - figure[0]) ** 2 + (sy - figure[1]) ** 2) < 14 ? 0.75 : scene(sx, sy))
     const noise = 0.008 * (random.uniform() + random.uniform() + random.uniform() - 1.5)
     raster.data[i] = Math.max(0, Math.min(255, Math.round(255 * (encode(Math.max(0, light)) + noise))))
   }
@@ -55,7 +55,7 @@ describe('aligning', () => {
       const alignment = alignPictures(planes[1]!, planes[i]!)
       for (const [x, y] of [[10, 10], [350, 10], [10, 250], [350, 250]] as const) {
         const [wanted, found] = [moved(POSES[i]!, x, y), alignedPlace(alignment, WIDTH, HEIGHT, x, y)]
-        expect(Math.hypot(wanted[0] - found[0], wanted[1] - found[1])).toBeLessThan(0.5)
+        expect(Math.sqrt((wanted[0] - found[0]) ** 2 + (wanted[1] - found[1]) ** 2)).toBeLessThan(0.5)
       }
     }
   })
@@ -91,7 +91,7 @@ describe('merging', () => {
     const at = (x: number, y: number) => raster.data[y * WIDTH + x]! / 65535
     expect(at(90, 130)).toBeCloseTo(encode(drawnIn(0.75, 4)), 1)
     for (const [x, y] of [FIGURES[0], FIGURES[2]]) expect(Math.abs(at(x, y) - encode(scene(x + 0.5, y + 0.5)))).toBeLessThan(0.06)
-    for (let y = 118; y < 143; y++) for (let x = 78; x < 103; x++) if (Math.hypot(x - 90, y - 130) < 12) expect(owner[y * WIDTH + x]).toBe(2)
+    for (let y = 118; y < 143; y++) for (let x = 78; x < 103; x++) if (Math.sqrt((x - 90) ** 2 + (y - 130) ** 2) < 12) expect(owner[y * WIDTH + x]).toBe(2)
   })
   it('takes a thing from the exposure that was chosen by hand', () => {
     const other = mergeExposures(bracket(), { type: 'srgb' }, 1, new Map(moving.map((_, k) => [k, 0])))
@@ -139,7 +139,7 @@ describe('merging', () => {
 
 describe('carrying a difference inwards', () => {
   const side = 80
-  const isKnown = (i: number) => Math.hypot((i % side) - 40, Math.floor(i / side) - 40) > 15
+  const isKnown = (i: number) => Math.sqrt(((i % side) - 40) ** 2 + (Math.floor(i / side) - 40) ** 2) > 15
   const known = Float32Array.from({ length: side * side }, (_, i) => (isKnown(i) ? 1 : 0))
 
   it('keeps what is even, and goes smoothly from one side to the other', () => {

@@ -50,7 +50,7 @@ function apart(a: IntegerRaster, b: IntegerRaster, [cx, cy, r]: readonly [number
   let [sum, count] = [0, 0]
   for (let y = 0; y < a.height; y++) {
     for (let x = 0; x < a.width; x++) {
-      if (Math.hypot(x + 0.5 - cx, y + 0.5 - cy) > r) continue
+      if (Math.sqrt((x + 0.5 - cx) ** 2 + (y + 0.5 - cy) ** 2) > r) continue
       for (let c = 0; c < a.channels; c++) sum += Math.abs(a.data[(y * a.width + x) * a.channels + c]! - b.data[(y * a.width + x) * a.channels + c]!)
       count += a.channels
     }
@@ -86,7 +86,7 @@ describe('every correction', () => {
           const all = rounded(chain.read(whole(raster), 0, read), 16)
           const before = rounded(toFloat(raster), 16)
           let beyond = 0
-          for (let y = 0; y < raster.height; y++) for (let x = 0; x < raster.width; x++) if (Math.hypot(x + 0.5 - 60, y + 0.5 - 55) > 38) for (let c = 0; c < channels; c++) if (all.data[(y * 150 + x) * channels + c] !== before.data[(y * 150 + x) * channels + c]) beyond++
+          for (let y = 0; y < raster.height; y++) for (let x = 0; x < raster.width; x++) if (Math.sqrt((x + 0.5 - 60) ** 2 + (y + 0.5 - 55) ** 2) > 38) for (let c = 0; c < channels; c++) if (all.data[(y * 150 + x) * channels + c] !== before.data[(y * 150 + x) * channels + c]) beyond++
           expect(beyond, name).toBe(0)
           for (const part of [{ x: 31, y: 22, width: 40, height: 37 }, { x: 60, y: 0, width: 90, height: 64 }]) expect(rounded(chain.read(part, 0, read), 16).data, name).toEqual(crop(all, part).data)
           const off = new Chain(base(raster), { operations: [{ ...step, enabled: false }], areas: [zone] })
@@ -100,14 +100,14 @@ describe('every correction', () => {
 describe('clear specks', () => {
   const ground = (normal: () => number) => (x: number, y: number) => { const tone = 0.4 + 0.001 * x + 0.0008 * y + 0.008 * normal(); return [tone, tone, tone] }
   const clean = picture(200, 160, ground(normalOf(3)))
-  const spots = Array.from({ length: 35 }, (_, n) => [16 + 28 * (n % 7) + ((n * 5) % 7), 14 + 30 * Math.floor(n / 7) + ((n * 3) % 8), 1.5 + (n % 4)] as const).filter(([x, y]) => Math.hypot(x - 150, y - 40) > 36)
+  const spots = Array.from({ length: 35 }, (_, n) => [16 + 28 * (n % 7) + ((n * 5) % 7), 14 + 30 * Math.floor(n / 7) + ((n * 3) % 8), 1.5 + (n % 4)] as const).filter(([x, y]) => Math.sqrt((x - 150) ** 2 + (y - 40) ** 2) > 36)
   const specked = picture(200, 160, (() => {
     const inner = ground(normalOf(3))
     return (x: number, y: number) => {
       // A rope and a large thing stay.
       const rope = Math.abs(y - 80 - 0.3 * (x - 100)) < 2 ? 0.3 : 0
-      const thing = Math.hypot(x - 150, y - 40) < 22 ? 0.25 : 0
-      const spot = spots.some(([sx, sy, r]) => Math.hypot(x - sx, y - sy) < r) ? 0.35 : 0
+      const thing = Math.sqrt((x - 150) ** 2 + (y - 40) ** 2) < 22 ? 0.25 : 0
+      const spot = spots.some(([sx, sy, r]) => Math.sqrt((x - sx) ** 2 + (y - sy) ** 2) < r) ? 0.35 : 0
       return inner(x, y).map((value) => value + Math.max(rope, thing, spot))
     }
   })())
@@ -148,7 +148,7 @@ describe('tone and colour', () => {
   })
 
   it('proposes the stops that a zone is darker', () => {
-    const raster = picture(120, 90, (x, y) => { const v = Math.hypot(x - 60, y - 45) < 25 ? 0.4 : 0.5; return [v, v, v] })
+    const raster = picture(120, 90, (x, y) => { const v = Math.sqrt((x - 60) ** 2 + (y - 45) ** 2) < 25 ? 0.4 : 0.5; return [v, v, v] })
     const wanted = Math.log2(decodeValue({ type: 'srgb' }, 0.5) / decodeValue({ type: 'srgb' }, 0.4))
     expect(stepOf(raster, 'lighten', disc(60, 45, 24), {}, true).settings.stops).toBeCloseTo(wanted, 1)
   })
@@ -168,7 +168,7 @@ describe('tone and colour', () => {
     const noise = Array.from({ length: 160 * 120 }, () => 0.01 * normal())
     const truth = (x: number, y: number) => [0.4 + 0.001 * x, 0.42 + 0.0007 * y, 0.45].map((v) => v + noise[y * 160 + x]!)
     const clean = picture(160, 120, truth)
-    const raster = picture(160, 120, (x, y) => truth(x, y).map((v, c) => v - (Math.hypot(x - 80, y - 60) < 30 ? [0.08, 0.12, 0.05][c]! : 0)))
+    const raster = picture(160, 120, (x, y) => truth(x, y).map((v, c) => v - (Math.sqrt((x - 80) ** 2 + (y - 60) ** 2) < 30 ? [0.08, 0.12, 0.05][c]! : 0)))
     const result = corrected(raster, 'match', disc(80, 60, 31), { finestPx: 16 })
     expect(apart(result, clean, [80, 60, 24])).toBeLessThan(0.25 * apart(raster, clean, [80, 60, 24]))
   })
@@ -187,7 +187,7 @@ describe('what covers', () => {
 
   it('contrast that a veil has taken comes back in brightness, and chromaticity stays', () => {
     const truth = (x: number, y: number) => { const t = 0.45 + 0.12 * Math.sin(x / 2.3) * Math.sin(y / 2.9); return [t, 0.8 * t, 0.6 * t] }
-    const veiled = picture(200, 160, (x, y) => { const m = Math.max(0, Math.min(1, (45 - Math.hypot(x - 100, y - 80)) / 8 + 0.5)); return truth(x, y).map((v, c) => v + m * 0.6 * ([0.55, 0.44, 0.33][c]! - v)) })
+    const veiled = picture(200, 160, (x, y) => { const m = Math.max(0, Math.min(1, (45 - Math.sqrt((x - 100) ** 2 + (y - 80) ** 2)) / 8 + 0.5)); return truth(x, y).map((v, c) => v + m * 0.6 * ([0.55, 0.44, 0.33][c]! - v)) })
     const result = corrected(veiled, 'contrast', disc(100, 80, 47, 6), { radiusPx: 14 }, true)
     const clean = picture(200, 160, truth)
     expect(apart(result, clean, [100, 80, 34])).toBeLessThan(0.5 * apart(veiled, clean, [100, 80, 34]))
@@ -200,7 +200,7 @@ describe('what covers', () => {
     const tone = (x: number, y: number) => 0.5 + 0.25 * Math.sin(x / 19) * Math.cos(y / 15)
     const truth = (x: number, y: number) => { const t = tone(x, y); return [0.15 + 0.75 * t, 0.12 + 0.68 * t, 0.08 + 0.55 * t] }
     const [decode, encode] = [(v: number) => decodeValue({ type: 'srgb' }, v), (l: number) => (l <= 0.0031308 ? 12.92 * l : 1.055 * l ** (1 / 2.4) - 0.055)]
-    const stained = picture(260, 220, (x, y) => { const r = Math.hypot(x - 130, y - 110); const depth = (r < 60 ? 0.25 : 0) + 0.6 * Math.exp(-(((r - 58) / 5) ** 2)); return truth(x, y).map((v, c) => encode(decode(v) * Math.exp(-depth * [0.4, 0.8, 1.2][c]!))) })
+    const stained = picture(260, 220, (x, y) => { const r = Math.sqrt((x - 130) ** 2 + (y - 110) ** 2); const depth = (r < 60 ? 0.25 : 0) + 0.6 * Math.exp(-(((r - 58) / 5) ** 2)); return truth(x, y).map((v, c) => encode(decode(v) * Math.exp(-depth * [0.4, 0.8, 1.2][c]!))) })
     const clean = picture(260, 220, truth)
     const result = corrected(stained, 'lift-stain', disc(130, 110, 82), {}, true)
     expect(apart(result, clean, [130, 110, 40])).toBeLessThan(0.25 * apart(stained, clean, [130, 110, 40]))
@@ -238,7 +238,7 @@ describe('grain', () => {
     return (x: number, y: number, c: number) => 0.02 * (0.8 * soft(planes[3]!, x, y) + 0.6 * soft(planes[c]!, x, y))
   }
   const of = grainy(20)
-  const raster = picture(300, 240, (x, y) => [0, 1, 2].map((c) => 0.45 + (Math.hypot(x - 150, y - 120) < 60 ? 0 : of(x, y, c))))
+  const raster = picture(300, 240, (x, y) => [0, 1, 2].map((c) => 0.45 + (Math.sqrt((x - 150) ** 2 + (y - 120) ** 2) < 60 ? 0 : of(x, y, c))))
   const result = corrected(raster, 'grain', disc(150, 120, 60), {}, true)
 
   /** Power of a row of 64 samples at so many periods, by definition of the Fourier transform, mean over rows and channels. */
@@ -277,7 +277,7 @@ describe('grain', () => {
 describe('mends on the corrected picture', () => {
   it('see the corrections below them, at full size and on smaller levels', () => {
     const normal = normalOf(30)
-    const raster = picture(200, 160, (x, y) => { const v = (Math.hypot(x - 100, y - 80) < 9 ? 0.15 : 0.4) + 0.004 * normal(); return [v, v, v] })
+    const raster = picture(200, 160, (x, y) => { const v = (Math.sqrt((x - 100) ** 2 + (y - 80) ** 2) < 9 ? 0.15 : 0.4) + 0.004 * normal(); return [v, v, v] })
     const lighter = stepOf(raster, 'lighten', null, { stops: 1 })
     const below = new Chain(base(raster), { operations: [lighter] }).survey(undefined, levelsOf(raster).read)
     const mend = makeOperationStep('m', 'heal', { points: [[100, 80]], widthPx: 24 }, below, contextOf(base(raster)))

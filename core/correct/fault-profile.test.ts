@@ -13,14 +13,14 @@ const [cx, cy, radius] = [180, 150, 110]
 const context = (channels: 1 | 3) => contextOf({ width, height, channels, profile: channels === 1 ? greyProfile(false) : srgbProfile(false) })
 const smooth = (t: number) => { const u = Math.max(0, Math.min(1, t)); return u * u * (3 - 2 * u) }
 /** Strength of the fault: 0 at the edge of the zone, 1 from 50 pixels within. */
-const strengthAt = (x: number, y: number) => smooth((radius - 5 - Math.hypot(x - cx, y - cy)) / 45)
+const strengthAt = (x: number, y: number) => smooth((radius - 5 - Math.sqrt((x - cx) ** 2 + (y - cy) ** 2)) / 45)
 
 /** Discs of chance on a grey ground, in linear light, with a little noise. */
 function things(channels: number, seed: number): (x: number, y: number, c: number) => number {
   const random = makeRandom(seed).uniform
   const discs = Array.from({ length: 60 }, () => ({ x: width * random(), y: height * random(), r: 8 + 25 * random(), light: Array.from({ length: channels }, () => 0.03 + 0.5 * random() ** 2) }))
   const planes = Array.from({ length: channels }, (_, c) => Float32Array.from({ length: width * height }, (_value, i) => {
-    const on = discs.filter((disc) => Math.hypot((i % width) - disc.x, Math.floor(i / width) - disc.y) < disc.r).at(-1)
+    const on = discs.filter((disc) => Math.sqrt(((i % width) - disc.x) ** 2 + (Math.floor(i / width) - disc.y) ** 2) < disc.r).at(-1)
     return (on ? on.light[c]! : 0.2) * (0.97 + 0.06 * random())
   }))
   return (x, y, c) => planes[c]![y * width + x]!
@@ -30,7 +30,7 @@ function things(channels: number, seed: number): (x: number, y: number, c: numbe
 function viewOf(channels: 1 | 3, light: (x: number, y: number, c: number) => number): ZoneView {
   const { tones } = context(channels)
   const data = Float32Array.from({ length: width * height * channels }, (_value, k) => { const i = Math.floor(k / channels); return tones.encode(Math.max(0, Math.min(1, light(i % width, Math.floor(i / width), k % channels)))) })
-  return { level: 0, region: { x: 0, y: 0, width, height }, pixels: { width, height, channels, data }, cover: Float32Array.from({ length: width * height }, (_value, i) => (Math.hypot((i % width) - cx, Math.floor(i / width) - cy) < radius ? 1 : 0)) }
+  return { level: 0, region: { x: 0, y: 0, width, height }, pixels: { width, height, channels, data }, cover: Float32Array.from({ length: width * height }, (_value, i) => (Math.sqrt(((i % width) - cx) ** 2 + (Math.floor(i / width) - cy) ** 2) < radius ? 1 : 0)) }
 }
 
 /** Values at the knots, read at some places on the way to the middle. */
@@ -70,7 +70,7 @@ describe('a change of light', () => {
   })
   it('is not told by a zone that ends within it', () => {
     const scene = things(3, 5)
-    const wide = (x: number, y: number) => smooth((radius + 45 - Math.hypot(x - cx, y - cy)) / 90)
+    const wide = (x: number, y: number) => smooth((radius + 45 - Math.sqrt((x - cx) ** 2 + (y - cy) ** 2)) / 90)
     const view = viewOf(3, (x, y, c) => scene(x, y, c) + [0.02, 0.12, 0.06][c]! * wide(x, y))
     expect(fitLightChange(view, context(3))).toBeNull()
   })

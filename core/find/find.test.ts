@@ -31,7 +31,7 @@ function plane(width: number, height: number, deviation: number, discs: readonly
       for (let i = 0; i < 12; i++) value += random.uniform()
       value *= deviation
       for (const disc of discs) {
-        const u = (Math.hypot(x + 0.5 - disc.x, y + 0.5 - disc.y) - disc.r) / (0.3 * disc.r)
+        const u = (Math.sqrt((x + 0.5 - disc.x) ** 2 + (y + 0.5 - disc.y) ** 2) - disc.r) / (0.3 * disc.r)
         value += disc.depth * (0.5 - (0.5 * u) / Math.sqrt(1 + u * u))
       }
       data[y * width + x] = value

@@ -36,14 +36,14 @@ describe('a search by medium', () => {
   const random = makeRandom(12)
   for (let i = 0; i < 320 * 260; i++) {
     const [x, y] = [(i % 320) + 0.5, Math.floor(i / 320) + 0.5]
-    const shade = spots.reduce((light, spot) => light * (1 - 0.3 / (1 + Math.exp((Math.hypot(x - spot.x, y - spot.y) - spot.r) / 0.7))), 1)
+    const shade = spots.reduce((light, spot) => light * (1 - 0.3 / (1 + Math.exp((Math.sqrt((x - spot.x) ** 2 + (y - spot.y) ** 2) - spot.r) / 0.7))), 1)
     for (let c = 0; c < 3; c++) sky.data[3 * i + c] = Math.round(shade * (130 + 25 * c + 0.05 * y) + 3 * (random.uniform() + random.uniform() - 1))
   }
   const finds = (medium?: Medium) => findFlaws(rasterSource(sky), transfer, { kinds: ['dust', 'speck', 'mould'], falseFinds: 3, ...(medium ? { medium } : {}) })
 
   it('names what is dark and round in a frame dust, and never mould', () => {
     const found = finds('frame')
-    const right = spots.filter(({ x, y, r }) => found.some(({ shape }) => shape.type === 'disc' && Math.hypot(shape.x - x, shape.y - y) < r))
+    const right = spots.filter(({ x, y, r }) => found.some(({ shape }) => shape.type === 'disc' && Math.sqrt((shape.x - x) ** 2 + (shape.y - y) ** 2) < r))
     expect(right.length).toBeGreaterThanOrEqual(11)
     expect(new Set(found.map(({ kind }) => kind))).toEqual(new Set(['dust']))
   })

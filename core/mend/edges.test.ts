@@ -28,7 +28,7 @@ function edgePicture(dark: number, bright: number, edge: (x: number) => number, 
 
 function spotted(clean: IntegerRaster, x: number, y: number, r: number, tone: number): IntegerRaster {
   const damaged = { ...clean, data: clean.data.slice() }
-  for (let i = 0; i < width * height; i++) if (Math.hypot((i % width) + 0.5 - x, Math.floor(i / width) + 0.5 - y) < r) for (let c = 0; c < 3; c++) damaged.data[3 * i + c] = tone
+  for (let i = 0; i < width * height; i++) if (Math.sqrt(((i % width) + 0.5 - x) ** 2 + (Math.floor(i / width) + 0.5 - y) ** 2) < r) for (let c = 0; c < 3; c++) damaged.data[3 * i + c] = tone
   return damaged
 }
 
@@ -88,7 +88,7 @@ describe('a heal across a strong edge', () => {
         for (let i = 0; i < width * height; i++) {
           const px = (i % width) + 0.5
           const py = Math.floor(i / width) + 0.5
-          if (Math.hypot(px - 120, py - y) > 12 || !part(py - roof(px))) continue
+          if (Math.sqrt((px - 120) ** 2 + (py - y) ** 2) > 12 || !part(py - roof(px))) continue
           error += mended.data[3 * i + 1]! - clean.data[3 * i + 1]!
           count++
         }

@@ -41,7 +41,7 @@ function sky(options: { width: number; height: number; channels: 1 | 3; depth: D
   for (let y = 0; y < height; y++) for (let x = 0; x < width; x++) for (let c = 0; c < channels; c++) {
     let light = 0.35 + 0.1 * (y / height) + 0.08 * c + 0.02 * Math.sin(x / 37)
     if (options.edgeAt !== undefined && x >= options.edgeAt) light *= 0.15
-    const d = shadow ? Math.hypot(x + 0.5 - shadow.x, (y + 0.5 - shadow.y) * 1.12) : Infinity
+    const d = shadow ? Math.sqrt((x + 0.5 - shadow.x) ** 2 + ((y + 0.5 - shadow.y) * 1.12) ** 2) : Infinity
     const edge = shadow ? Math.max(-1, Math.min(1, (d - shadow.r) / (0.35 * shadow.r))) : 1
     const gain = 1 - (shadow?.depth ?? 0) * (0.5 - 0.75 * edge + 0.25 * edge ** 3)
     const noise = gaussian(random)
@@ -78,7 +78,7 @@ describe('finding', () => {
     const found = findFlaws(rasterSource(damaged), transfer, { kinds: ['dust'], falseFinds: 4 })
     expect(found).toHaveLength(1)
     const at = shapeCentre(found[0]!.shape)
-    expect(Math.hypot(at.x - 151, at.y - 133)).toBeLessThan(3)
+    expect(Math.sqrt((at.x - 151) ** 2 + (at.y - 133) ** 2)).toBeLessThan(3)
     expect(at.r / 18).toBeGreaterThan(0.75)
     expect(at.r / 18).toBeLessThan(1.25)
     expect(found[0]!.contrast).toBeLessThan(0)
@@ -105,7 +105,7 @@ describe('lift', () => {
       const mended = lift(rasterSource(damaged), transfer, lossOfShadow({ ...fit.shadow, damping: 0.5 }), 1)
       const result = { ...damaged, data: damaged.data.slice() }
       layOver(result, { x: 0, y: 0, width: 190, height: 170 }, mended)
-      const inside = (x: number, y: number) => Math.hypot(x - 90, y - 85) < 26
+      const inside = (x: number, y: number) => Math.sqrt((x - 90) ** 2 + (y - 85) ** 2) < 26
       expect(rootMeanSquare(result, clean, inside)).toBeLessThan(0.12 * rootMeanSquare(damaged, clean, inside))
     }
   })
@@ -147,7 +147,7 @@ describe('a lift with a shadow that is known from other pictures', () => {
     expect(step.shadow!.profile[0]).toBeCloseTo(0.012, 6)
     const result = { ...damaged, data: damaged.data.slice() }
     layOver(result, { x: 0, y: 0, width: 190, height: 170 }, carryOut(rasterSource(damaged), transfer, decisionsOf(step, [])))
-    const inside = (x: number, y: number) => Math.hypot(x - 90, y - 85) < 9
+    const inside = (x: number, y: number) => Math.sqrt((x - 90) ** 2 + (y - 85) ** 2) < 9
     expect(rootMeanSquare(result, clean, inside)).toBeLessThan(rootMeanSquare(damaged, clean, inside))
   })
   it('goes by the frame where that speaks clearly', () => {
@@ -160,7 +160,7 @@ describe('a lift with a shadow that is known from other pictures', () => {
     const stone = sky({ width: 190, height: 170, channels: 3, depth: 8, seed: 9, shadow: { x: 95, y: 88, r: 16, depth: 0.45 } })
     const picture = { ...stone.damaged, data: stone.damaged.data.slice() }
     for (let i = 0; i < 190 * 170; i++) {
-      const share = 0.05 * Math.max(0, Math.min(1, (16 - Math.hypot((i % 190) + 0.5 - 90, Math.floor(i / 190) + 0.5 - 85)) / 4))
+      const share = 0.05 * Math.max(0, Math.min(1, (16 - Math.sqrt(((i % 190) + 0.5 - 90) ** 2 + (Math.floor(i / 190) + 0.5 - 85) ** 2)) / 4))
       for (let c = 0; c < 3; c++) picture.data[3 * i + c] = transfer.encode(transfer.light[picture.data[3 * i + c]!]! * (1 - share))
     }
     const depthOf = (known: typeof expected | null) => {
@@ -238,7 +238,7 @@ describe('heal and clone', () => {
     const offers = searchSources(rasterSource(clean), shape, open)
     expect(offers.length).toBeGreaterThan(3)
     for (const { dx, dy } of offers) {
-      for (const other of open) expect(Math.hypot(30 + dx - other.x, 60 + dy - other.y)).toBeGreaterThanOrEqual(12 + other.r)
+      for (const other of open) expect(Math.sqrt((30 + dx - other.x) ** 2 + (60 + dy - other.y) ** 2)).toBeGreaterThanOrEqual(12 + other.r)
       expect(30 + dx - 12).toBeGreaterThanOrEqual(0)
       expect(60 + dy + 12).toBeLessThanOrEqual(120)
     }
@@ -261,8 +261,8 @@ describe('against the computer-vision library, told the exact mask', () => {
     const source = new cv.Mat(190, 200, cv.CV_8UC3)
     source.data.set(damaged.data)
     const mask = cv.Mat.zeros(190, 200, cv.CV_8UC1)
-    for (let i = 0; i < 200 * 190; i++) if (Math.hypot((i % 200) - 100, Math.floor(i / 200) - 95) < 31) mask.data[i] = 255
-    const inside = (x: number, y: number) => Math.hypot(x - 100, y - 95) < 22
+    for (let i = 0; i < 200 * 190; i++) if (Math.sqrt(((i % 200) - 100) ** 2 + (Math.floor(i / 200) - 95) ** 2) < 31) mask.data[i] = 255
+    const inside = (x: number, y: number) => Math.sqrt((x - 100) ** 2 + (y - 95) ** 2) < 22
     const grainOf = (picture: IntegerRaster) => {
       let sum = 0
       for (let y = 80; y < 110; y++) for (let x = 85; x < 115; x++) sum += Math.abs(picture.data[(y * 200 + x) * 3 + 1]! - picture.data[(y * 200 + x + 1) * 3 + 1]!)
@@ -291,12 +291,12 @@ describe('telltales', () => {
   })
   it('see a step in tone', () => {
     const stepped = { ...clean, data: clean.data.slice() }
-    for (let i = 0; i < 260 * 240; i++) if (Math.hypot((i % 260) - 130, Math.floor(i / 260) - 120) < 26) for (let c = 0; c < 3; c++) stepped.data[3 * i + c]! -= 6
+    for (let i = 0; i < 260 * 240; i++) if (Math.sqrt(((i % 260) - 130) ** 2 + (Math.floor(i / 260) - 120) ** 2) < 26) for (let c = 0; c < 3; c++) stepped.data[3 * i + c]! -= 6
     expect(tell(stepped)).toContain('toneStep')
   })
   it('see missing grain', () => {
     const flat = { ...clean, data: clean.data.slice() }
-    for (let i = 0; i < 260 * 240; i++) if (Math.hypot((i % 260) - 130, Math.floor(i / 260) - 120) < 25) for (let c = 0; c < 3; c++) {
+    for (let i = 0; i < 260 * 240; i++) if (Math.sqrt(((i % 260) - 130) ** 2 + (Math.floor(i / 260) - 120) ** 2) < 25) for (let c = 0; c < 3; c++) {
       let sum = 0
       for (let k = 0; k < 81; k++) sum += clean.data[3 * (i + (k % 9) - 4 + 260 * (Math.floor(k / 9) - 4)) + c]!
       flat.data[3 * i + c] = Math.round(sum / 81)

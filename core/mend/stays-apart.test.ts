@@ -18,7 +18,7 @@ function grounds(seed: number, taken: number): PixelSource {
   const raster = makeRaster(SIDE, SIDE, 1, 8)
   for (let y = 0; y < SIDE; y++) for (let x = 0; x < SIDE; x++) {
     const tone = (x + 0.4 * y < 66 ? 215 : 62) + 60 * texture[Math.floor(y / 3) * 46 + Math.floor(x / 3)]! + 8 * (random.uniform() - 0.5)
-    const inside = Math.max(0, Math.min(1, 0.5 - (Math.hypot(x + 0.5 - 44, y + 0.5 - 45) - RADIUS) / 2))
+    const inside = Math.max(0, Math.min(1, 0.5 - (Math.sqrt((x + 0.5 - 44) ** 2 + (y + 0.5 - 45) ** 2) - RADIUS) / 2))
     raster.data[y * SIDE + x] = transfer.encode(transfer.light[Math.max(0, Math.min(255, Math.round(tone)))]! * (1 - taken * inside))
   }
   return rasterSource(raster)
@@ -43,7 +43,7 @@ describe('a wide flake of bare paper', () => {
     const random = makeRandom(2)
     const side = 220
     const raster = makeRaster(side, side, 1, 8)
-    const isBare = (x: number, y: number) => Math.hypot(x - 110, y - 110) < 46
+    const isBare = (x: number, y: number) => Math.sqrt((x - 110) ** 2 + (y - 110) ** 2) < 46
     for (let y = 0; y < side; y++) for (let x = 0; x < side; x++) raster.data[y * side + x] = (isBare(x + 0.5, y + 0.5) ? 200 - 14 * Math.exp(-(((x - 110) / 20) ** 2) - ((y - 110) / 20) ** 2) : 62 + 20 * Math.sin(x / 7)) + 6 * (random.uniform() - 0.5)
     const around: Outline = { type: 'outline', points: Array.from({ length: 48 }, (_value, k): [number, number] => [110 + 48 * Math.cos((k * Math.PI) / 24), 110 + 48 * Math.sin((k * Math.PI) / 24)]) }
     const step = chooseMend({ picture: rasterSource(raster), transfer, flaw: { ...flaw, shape: around }, openFlaws: [], id: 'm' })

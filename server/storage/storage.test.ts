@@ -13,7 +13,7 @@ import { makeRaster, paste } from '@fennip/core/raster/raster.js'
 import { makeRandom } from '@fennip/core/random.js'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'
 import { testFiles } from '../../demo/test-files.js'
-import { loadDemo } from '../../demo/load.js'
+import { loadDemo, runEnded } from '../../demo/load.js'
 import { startServices } from '../../scripts/services.js'
 import { folderStorage } from './folder.js'
 import { objectStorage } from './objects.js'
@@ -168,13 +168,9 @@ describe('Fennip on an object store', () => {
     const services = await startServices({ home: join(home, 'services'), logLevel: 'silent', environment: { FENNIP_STORAGE: address, FENNIP_CACHE: join(home, 'copies') } })
     const ask = async (method: string, path: string, body?: unknown) => (await (await fetch(services.address + path, { method, ...(body === undefined ? {} : { headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) }) })).json()) as Record<string, unknown>
     const done = async (run: Record<string, unknown>) => {
-      for (let i = 0; i < 300; i++) {
-        const now = await ask('GET', `/api/runs/${String(run.id)}`)
-        if (now.state === 'done') return now
-        expect(now.problem).toBeNull()
-        await new Promise((resolve) => setTimeout(resolve, 200))
-      }
-      throw new Error('the run did not end')
+      const now = await runEnded(services.address, String(run.id))
+      expect(now).toMatchObject({ state: 'done', problem: null })
+      return now
     }
     try {
       const job = await loadDemo(services.address, () => undefined, testFiles({ width: 900, height: 600 }, { width: 600, height: 400 }).filter(({ name }) => name === 'pylon-7-west.jpg'))

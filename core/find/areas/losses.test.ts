@@ -80,14 +80,14 @@ describe('losses', () => {
     expect(finds[0]!.confidence).toBeGreaterThan(0.5)
   })
   it('of little contrast in a bright sky are found', () => {
-    const hole = (x: number, y: number) => Math.hypot(x - 450, y - 85) < 45 + 0.7 * low(40 * Math.atan2(y - 85, x - 450) + 200)
+    const hole = (x: number, y: number) => Math.sqrt((x - 450) ** 2 + (y - 85) ** 2) < 45 + 0.7 * low(40 * Math.atan2(y - 85, x - 450) + 200)
     const finds = lossesIn(print(hole, 190))
     expect(finds).toHaveLength(1)
     expect(likeness(finds[0]!, hole)).toBeGreaterThan(0.8)
     expect(finds[0]!.confidence).toBeGreaterThan(0.5)
   })
   it('are surer where others are sure, and two say what three say', () => {
-    const hole = (column: number) => (x: number, y: number) => Math.hypot(x - column, y - 85) < 45 + 0.7 * low(40 * Math.atan2(y - 85, x - column) + 200)
+    const hole = (column: number) => (x: number, y: number) => Math.sqrt((x - column) ** 2 + (y - 85) ** 2) < 45 + 0.7 * low(40 * Math.atan2(y - 85, x - column) + 200)
     const others = [hole(450), (x: number, y: number) => corner(width - x, y), hole(200)]
     const all = [0, 1, 2, 3].map((count) => print((x, y) => [corner, ...others.slice(0, count)].some((one) => one(x, y)), 190))
     const atCorner = (shape: Outline) => distanceAt(shape, 20.5, height - 20.5) < 0

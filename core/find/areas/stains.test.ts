@@ -18,7 +18,7 @@ interface Spot { readonly x: number; readonly y: number; readonly r: number; rea
 const SPOTS: readonly Spot[] = [{ x: 90, y: 80, r: 14, depth: 0.4 }, { x: 300, y: 120, r: 9, depth: 0.5 }, { x: 210, y: 260, r: 40, depth: 0.25 }]
 
 /** Of a negative depth they take red instead of blue. */
-const depthAt = (spots: readonly Spot[], x: number, y: number) => spots.reduce((sum, spot) => sum + spot.depth / (1 + Math.exp((Math.hypot(x - spot.x, y - spot.y) - spot.r) / 1.5)), 0)
+const depthAt = (spots: readonly Spot[], x: number, y: number) => spots.reduce((sum, spot) => sum + spot.depth / (1 + Math.exp((Math.sqrt((x - spot.x) ** 2 + (y - spot.y) ** 2) - spot.r) / 1.5)), 0)
 
 /** A valley with a house on it, on a brown print or in the colours it has; stains take blue, less of green, little of red. */
 function picture(spots: readonly Spot[], colours: 'print' | 'many' | 'one'): IntegerRaster {
@@ -52,7 +52,7 @@ describe('stains', () => {
         let both = 0
         let either = 0
         insideOutline(find.shape as Outline, whole).forEach((inside, i) => {
-          const truth = Math.hypot((i % width) + 0.5 - x, Math.floor(i / width) + 0.5 - y) < r + 1.5
+          const truth = Math.sqrt(((i % width) + 0.5 - x) ** 2 + (Math.floor(i / width) + 0.5 - y) ** 2) < r + 1.5
           if (truth && inside) both++
           if (truth || inside) either++
         })

@@ -44,7 +44,7 @@ const piecesOf = (p: Plane): LinePiece[] => joinPieces(linePieces(p, grey, whole
 const ridgesOf = (p: Plane, last: number) => findRidges(makeOctaves(p, 26), last).map(({ points, sign }) => ({ sign, points: Array.from({ length: points.length / 2 }, (_value, k): Point => [points[2 * k]!, points[2 * k + 1]!]) }))
 /** Greatest distance of a path's points from the line between two. */
 const astray = (points: readonly Point[], [a, b]: readonly [Point, Point]) => {
-  const length = Math.hypot(b[0] - a[0], b[1] - a[1])
+  const length = Math.sqrt((b[0] - a[0]) ** 2 + (b[1] - a[1]) ** 2)
   return Math.max(...points.map(([x, y]) => Math.abs((b[0] - a[0]) * (a[1] - y) - (a[0] - x) * (b[1] - a[1])) / length))
 }
 
@@ -240,7 +240,7 @@ describe('a line that goes on', () => {
       expect(points.every(([x, y]) => Math.abs(y - x / 10) < 0.1)).toBe(true)
       expect(points.slice(1).every(([x], k) => x > points[k]![0])).toBe(true)
       expect(whole!.weight).toBeGreaterThan(55)
-      expect(whole!.weight).toBeLessThan(Math.hypot(50, 40))
+      expect(whole!.weight).toBeLessThan(Math.sqrt(50 ** 2 + 40 ** 2))
     }
     expect(linesOf(first, straight([100, -90], [104, 110]))).toHaveLength(2)
     // At a small angle, round a corner, and by one that leaves it in between.

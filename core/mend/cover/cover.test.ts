@@ -74,7 +74,7 @@ describe('a cover', () => {
       return ground(x, y) * (1 - a) + a * cover.veil[c]!
     })
     const lifted = laid(covered, liftCover(rasterSource(covered), transfer, disc, cover, { strength: 1, seed: 1, avoid: [] }))
-    const inside = (x: number, y: number) => Math.hypot(x - 80, y - 80) < 20
+    const inside = (x: number, y: number) => Math.sqrt((x - 80) ** 2 + (y - 80) ** 2) < 20
     expect(error(covered, clean, inside)).toBeGreaterThan(20)
     // What is left is noise and the steps of 8 bits, drawn out by up to two.
     expect(error(lifted, clean, inside)).toBeLessThan(2.6)
@@ -95,21 +95,21 @@ describe('fitting a cover', () => {
   })
   it('says of what adds light that it does, so that nothing opaque and bright is lifted', () => {
     const speck: Shape = { type: 'disc', x: 60, y: 60, r: 7 }
-    const bright = picture((x, y) => (Math.hypot(x - 60, y - 60) < 5 ? 0.8 : ground(x, y)))
+    const bright = picture((x, y) => (Math.sqrt((x - 60) ** 2 + (y - 60) ** 2) < 5 ? 0.8 : ground(x, y)))
     expect(fitCover(rasterSource(bright), transfer, speck)!.addsLight).toBe(true)
     expect(chooseMend({ picture: rasterSource(bright), transfer, flaw: flawOf(speck), openFlaws: [], id: 'm' }).method).not.toBe('lift')
   })
   it('of a wide mask round a small bright core fills the core alone, and keeps what was visible', () => {
     const wide: Shape = { type: 'disc', x: 60, y: 60, r: 12 }
     const halo = (x: number, y: number) => {
-      const d = Math.hypot(x - 60, y - 60)
+      const d = Math.sqrt((x - 60) ** 2 + (y - 60) ** 2)
       return d < 3 ? 1 : 0.25 * Math.exp(-(d - 3) / 3)
     }
     const hurt = picture((x, y) => ground(x, y) * (1 - halo(x, y)) + 0.8 * halo(x, y))
     const { step, mended } = chooseAndMend({ picture: rasterSource(hurt), transfer, flaw: flawOf(wide), openFlaws: [], id: 'm' })
     expect(step.cover?.core).toBeDefined()
     const filled = chooseAndMend({ picture: rasterSource(hurt), transfer, flaw: flawOf(wide), openFlaws: [], id: 'm', method: 'fill' })
-    const within = (x: number, y: number) => Math.hypot(x - 60, y - 60) < 12
+    const within = (x: number, y: number) => Math.sqrt((x - 60) ** 2 + (y - 60) ** 2) < 12
     expect(error(laid(hurt, mended), clean, within)).toBeLessThan(0.85 * error(laid(hurt, filled.mended), clean, within))
   })
 })

@@ -24,9 +24,9 @@ function print(depth: number, channels: 1 | 3 = 3, shares = SHARES): IntegerRast
   for (let y = 0; y < height; y++) {
     for (let x = 0; x < width; x++) {
       const plank = 0.25 + 0.12 * (Math.floor(y / 14) % 3) + 0.04 * Math.sin(x / 5 + 3 * Math.floor(y / 14))
-      const nail = Math.hypot((x % 44) - 20, (y % 28) - 7) < 2.5 ? 0.3 : 1
+      const nail = Math.sqrt(((x % 44) - 20) ** 2 + ((y % 28) - 7) ** 2) < 2.5 ? 0.3 : 1
       const light = plank * nail * (1 + 0.02 * (random.uniform() - 0.5))
-      const away = Math.hypot(x + 0.5 - cx, y + 0.5 - cy) - r
+      const away = Math.sqrt((x + 0.5 - cx) ** 2 + (y + 0.5 - cy) ** 2) - r
       const lost = (depth * (0.5 + 0.5 * Math.exp(-((away / 5) ** 2)))) / (1 + Math.exp(away))
       const tone = [0.03 + 0.8 * light, 0.025 + 0.7 * light ** 1.05, 0.02 + 0.55 * light ** 1.1]
       for (let c = 0; c < channels; c++) raster.data[(y * width + x) * channels + c] = transfer.encode(tone[c]! * Math.exp(-lost * shares[c]!))
@@ -43,7 +43,7 @@ function difference(a: IntegerRaster, b: IntegerRaster): number {
   let sum = 0
   let count = 0
   for (let i = 0; i < width * height; i++) {
-    if (Math.hypot((i % width) - cx, Math.floor(i / width) - cy) > r) continue
+    if (Math.sqrt(((i % width) - cx) ** 2 + (Math.floor(i / width) - cy) ** 2) > r) continue
     for (let c = 0; c < 3; c++) sum += Math.abs(a.data[3 * i + c]! - b.data[3 * i + c]!) / 257
     count += 3
   }

@@ -13,7 +13,7 @@ const transfer = makeTransfer({ type: 'srgb' }, 8)
 const encode = (light: number) => 255 * (light <= 0.0031308 ? 12.92 * light : 1.055 * Math.min(1, light) ** (1 / 2.4) - 0.055)
 const SIDE = 200
 /** Rows of bright blobs, 24 px apart, on a ground with some structure. */
-const isBlob = (x: number, y: number) => Math.hypot((x % 24) - 12, (y % 24) - 12) < 3.2
+const isBlob = (x: number, y: number) => Math.sqrt(((x % 24) - 12) ** 2 + ((y % 24) - 12) ** 2) < 3.2
 const ground = (x: number, y: number) => (isBlob(x, y) ? 0.6 : 0.18 * (1 + 0.2 * Math.sin(x / 5.3 + y / 11)))
 
 function picture(change: (light: number, x: number, y: number) => number): IntegerRaster {
@@ -26,7 +26,7 @@ function picture(change: (light: number, x: number, y: number) => number): Integ
   return raster
 }
 const SPOTS: readonly (readonly [number, number])[] = [[40, 40], [110, 52], [60, 120], [140, 130]]
-const distanceTo = (x: number, y: number) => Math.min(...SPOTS.map(([cx, cy]) => Math.hypot(x - cx, y - cy)))
+const distanceTo = (x: number, y: number) => Math.min(...SPOTS.map(([cx, cy]) => Math.sqrt((x - cx) ** 2 + (y - cy) ** 2)))
 const shadowed = picture((light, x, y) => light * (1 - 0.4 * Math.max(0, Math.min(1, (10 - distanceTo(x, y)) / 5))))
 const specked = picture((light, x, y) => (distanceTo(x, y) < 7 ? 0.85 : light))
 const disc = (x: number, y: number, r: number): Disc => ({ type: 'disc', x, y, r })
