@@ -1,6 +1,6 @@
 import { build, type Plugin } from 'esbuild'
-import { mkdirSync, readFileSync, renameSync, writeFileSync } from 'node:fs'
-import { dirname, join } from 'node:path'
+import { mkdirSync, readdirSync, readFileSync, renameSync, rmSync, writeFileSync } from 'node:fs'
+import { basename, dirname, join } from 'node:path'
 import { pathToFileURL } from 'node:url'
 import { root, unlessUnchanged } from './fingerprint.js'
 
@@ -21,10 +21,15 @@ const workspaces: Plugin = {
  * seconds to begin. Packages are left where they are. Nothing is done where nothing has changed.
  */
 export function compileServer(): Promise<void> {
-  return unlessUnchanged(join(compiledServer, '.stamp'), ['server', 'core', 'codec', 'delivery'], () => build({
-    entryPoints: { server: join(root, 'server/main.ts'), worker: join(root, 'server/worker.ts'), tasks: join(root, 'server/tasks/tasks-entry.ts') },
-    outdir: compiledServer, outExtension: { '.js': '.mjs' }, bundle: true, splitting: true, format: 'esm', platform: 'node', target: 'node20', packages: 'external', plugins: [workspaces], sourcemap: 'linked', logLevel: 'warning',
-  }))
+  return unlessUnchanged(join(compiledServer, '.stamp'), ['server', 'core', 'codec', 'delivery'], async () => {
+    const { metafile } = await build({
+      entryPoints: { server: join(root, 'server/main.ts'), worker: join(root, 'server/worker.ts'), tasks: join(root, 'server/tasks/tasks-entry.ts') },
+      outdir: compiledServer, outExtension: { '.js': '.mjs' }, bundle: true, splitting: true, format: 'esm', platform: 'node', target: 'node20', packages: 'external', plugins: [workspaces], sourcemap: 'linked', logLevel: 'warning', metafile: true, absWorkingDir: root,
+    })
+    // Parts are named by their content: those of earlier times would stay for ever.
+    const made = new Set(Object.keys(metafile.outputs).map((path) => basename(path)))
+    for (const name of readdirSync(compiledServer)) if (!made.has(name)) rmSync(join(compiledServer, name))
+  })
 }
 
 /** Compile the command line into one file: whole or not at all, since another may be started meanwhile. */

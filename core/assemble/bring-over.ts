@@ -9,6 +9,7 @@ import { correlation } from '../rescan/compare-places.js'
 import { placeIn, scaleOf, type Similarity } from '../rescan/similarity.js'
 import { alignedPlace, alignPictures, UNMOVED, type Alignment } from '../rescan/align.js'
 import { spreadInwards } from './spread-inwards.js'
+import { floatsOf } from '../raster/per-pixel.js'
 
 /** A picture with the tone curve of its profile. */
 export interface Sourced { readonly pixels: IntegerRaster; readonly curve: TransferCurve }
@@ -97,7 +98,7 @@ function boundsOf(cover: Float32Array, width: number, height: number): Region {
 /** The surroundings of the zone aligned by themselves; what lies in the zone has no say, since it is what differs. */
 function localAlignment(here: Float32Array, there: Float32Array, inside: Float32Array, { width, height }: Region, channels: number): Alignment {
   const green = channels === 3 ? 1 : 0
-  const plane = (data: Float32Array): Plane => ({ width, height, data: Float32Array.from(inside, (value, i) => (value > OUTSIDE ? 0.5 : data[i * channels + green]!)) })
+  const plane = (data: Float32Array): Plane => ({ width, height, data: floatsOf(inside.length, (i) => (inside[i]! > OUTSIDE ? 0.5 : data[i * channels + green]!)) })
   const found = alignPictures(plane(here), plane(there))
   const most = MOST_LOCAL * Math.max(width, height)
   return Math.abs(found.dx) > most || Math.abs(found.dy) > most || Math.abs(found.turnDegrees) > 1 || Math.abs(found.scale - 1) > 0.02 ? UNMOVED : found
@@ -115,8 +116,8 @@ function gainOf(here: Float32Array, there: Float32Array, inside: Float32Array, c
 
 /** Add to what was brought what it lacks around the zone, carried inwards. */
 function spreadDifference(here: Float32Array, brought: Float32Array, inside: Float32Array, { width, height }: Region, channels: number, c: number): void {
-  const known = Float32Array.from(inside, (value) => (value > OUTSIDE ? 0 : 1))
-  const difference = Float32Array.from(inside, (_, i) => here[i * channels + c]! - brought[i * channels + c]!)
+  const known = inside.map((value) => (value > OUTSIDE ? 0 : 1))
+  const difference = floatsOf(inside.length, (i) => here[i * channels + c]! - brought[i * channels + c]!)
   const smooth = spreadInwards(difference, known, width, height)
   for (let i = 0; i < smooth.length; i++) brought[i * channels + c]! += inside[i]! > OUTSIDE ? smooth[i]! : 0
 }

@@ -4,6 +4,7 @@ import { squareExtreme } from '../raster/extremes.js'
 import { distanceFrom } from '../raster/distance-transform.js'
 import { depthOf, maximumOf, type IntegerRaster, type Region } from '../raster/raster.js'
 import { DEVIATION_PER_MAD, median } from '../numbers/statistics.js'
+import { maskWhere } from '../raster/per-pixel.js'
 
 /** A piece of paper on a scan. */
 export interface Piece {
@@ -72,9 +73,9 @@ export function cutOutWithFibre(scan: IntegerRaster): CutOut {
   for (let i = 0; i < like.length; i++) like[i] = means.every((plane, c) => Math.abs(plane[i]! - background[c]!) <= limit[c]!) ? 1 : 0
   // Through narrow places the background does not run on into a piece that is as dark or as light as it is.
   const open = squareExtreme({ width, height, data: like }, NARROW_PX, 'least').data
-  const outside = fromBorder(Uint8Array.from(open), width, height)
+  const outside = fromBorder(maskWhere(open, (value) => value !== 0), width, height)
   // Back to where it was narrowed, and on to the edge that the mean has blurred: pixel by pixel there.
-  const back = squareExtreme({ width, height, data: Float32Array.from(outside) }, NARROW_PX + SMOOTHED_PX, 'greatest').data
+  const back = squareExtreme({ width, height, data: new Float32Array(outside) }, NARROW_PX + SMOOTHED_PX, 'greatest').data
   for (let i = 0; i < outside.length; i++) if (back[i] === 1 && outside[i] === 0) outside[i] = background.every((value, c) => Math.abs(data[i * channels + c]! - value) <= Math.max(LEAST_STEP * maximum, PIXEL_DEVIATIONS * spread[c]!)) ? 1 : 0
   return { background, pieces: piecesOf(outside, width, height) }
 }
@@ -161,7 +162,7 @@ function withoutFibre(scan: IntegerRaster, piece: Piece): Piece {
 function whole(mask: Uint8Array, box: Region): Piece {
   const { labels, parts } = partsOf(mask, box.width, box.height)
   const largest = parts.reduce((best, part) => (part.area > best.area ? part : best), { label: -1, area: 0 })
-  const outside = fromBorder(Uint8Array.from(labels, (label) => (label === largest.label ? 0 : 1)), box.width, box.height)
+  const outside = fromBorder(maskWhere(labels, (label) => label !== largest.label), box.width, box.height)
   const result = outside.map((value) => 1 - value)
   return { box, mask: result, area: result.reduce((sum, value) => sum + value, 0) }
 }

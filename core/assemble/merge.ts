@@ -9,6 +9,7 @@ import { toFloat } from '../render/samples.js'
 import { alignedPlace, alignPictures, UNMOVED, type Alignment } from '../rescan/align.js'
 import { CLIPPED, DARK, findMoving, log2, type MovingThing } from './moving-things.js'
 import { spreadInwards } from './spread-inwards.js'
+import { maskWhere } from '../raster/per-pixel.js'
 
 /** One exposure of a bracket. */
 export interface Exposure {
@@ -138,9 +139,9 @@ function joinOwned(raster: IntegerRaster, owner: Uint8Array, tonesOf: TonesOf): 
       const region = clipRegion(growRegion(box, RING_PX), width, height)
       const size = region.width * region.height
       const place = (i: number) => ((i / region.width | 0) + region.y) * width + (i % region.width) + region.x
-      const inside = Uint8Array.from({ length: size }, (_, i) => (labels[place(i)] === label ? 1 : 0))
-      const distance = distanceFrom(inside, region.width, region.height)
       const known = new Float32Array(size)
+      const inside = maskWhere(known, (_, i) => labels[place(i)] === label)
+      const distance = distanceFrom(inside, region.width, region.height)
       const differences = Array.from({ length: channels }, () => new Float32Array(size))
       const tonesOfOne = new Float32Array(size * channels)
       const isShown = new Uint8Array(size)

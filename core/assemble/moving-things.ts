@@ -3,6 +3,7 @@ import { median } from '../numbers/statistics.js'
 import { boxMean } from '../kernels/filters/box.js'
 import { squareExtreme } from '../raster/extremes.js'
 import { partsOf } from '../raster/parts.js'
+import { maskWhere } from '../raster/per-pixel.js'
 
 /** Something that moved between the exposures. */
 export interface MovingThing {
@@ -90,7 +91,7 @@ export function findMoving(light: readonly Float32Array[], ratios: readonly numb
   // Whole things: specks taken away, holes and gaps closed, a margin around.
   const opened = squareExtreme(squareExtreme({ width: w, height: h, data: changed }, 1, 'least'), 1 + AROUND + 5, 'greatest')
   const closed = squareExtreme(opened, 5, 'least').data
-  const { labels, parts } = partsOf(Uint8Array.from(closed), w, h)
+  const { labels, parts } = partsOf(maskWhere(closed, (value) => value !== 0), w, h)
   const moving: MovingThing[] = []
   const from = new Uint8Array(parts.length + 1)
   for (const { label, area, box } of parts) {

@@ -8,6 +8,7 @@ import { distanceFrom } from '../raster/distance-transform.js'
 import { labPixels } from '../colour/lab.js'
 import { median } from '../numbers/statistics.js'
 import type { Measure } from '../treatment/schema.js'
+import { maskWhere } from '../raster/per-pixel.js'
 
 /** Signs that a correction of an area gives itself away. */
 export interface AreaTelltales {
@@ -58,7 +59,7 @@ export function measureAreaStep(before: Survey, after: Survey, context: Operatio
 
 /** Mean difference of tones across the zone's edge, over the same across a line a little outside it. */
 function edgeStep(brightness: Float32Array, cover: Float32Array, width: number, height: number): number {
-  const inside = Uint8Array.from(cover, (value) => (value > 0.5 ? 1 : 0))
+  const inside = maskWhere(cover, (value) => value > 0.5)
   if (inside.every((value) => value === 1) || inside.every((value) => value === 0)) return 0
   const soft = gaussianBlur({ width, height, data: brightness }, 1.5).data
   const distance = distanceFrom(inside, width, height)

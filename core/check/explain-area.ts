@@ -5,6 +5,7 @@ import type { Region } from '../raster/raster.js'
 import { distanceFrom } from '../raster/distance-transform.js'
 import { GRAIN_WINDOWS } from './area-telltales.js'
 import { lineSpectrum } from './line-spectrum.js'
+import { maskWhere } from '../raster/per-pixel.js'
 
 /** What is drawn to explain the telltales of a correction. Brightness is 0..1 as it is stored. */
 export interface AreaExplanation {
@@ -36,7 +37,7 @@ export function explainAreaStep(before: Survey, after: Survey, context: Operatio
 }
 
 function profileOf(was: Float32Array, is: Float32Array, cover: Float32Array, width: number, height: number, step: number): AreaExplanation['profile'] {
-  const inside = Uint8Array.from(cover, (value) => (value > 0.5 ? 1 : 0))
+  const inside = maskWhere(cover, (value) => value > 0.5)
   const outside = inside.map((value) => 1 - value)
   if (!inside.includes(1) || !outside.includes(1)) return []
   const [away, within] = [distanceFrom(inside, width, height), distanceFrom(outside, width, height)]

@@ -9,6 +9,7 @@ import { distanceFrom } from '../raster/distance-transform.js'
 import type { Plane } from '../raster/raster.js'
 import { roundTo } from '../round.js'
 import { gridOver, storedValues, type ZoneGrid } from './zone-grid.js'
+import { floatsOf, maskWhere } from '../raster/per-pixel.js'
 
 /**
  * What a fault does to the light on the way from the edge of its zone to its middle: a veil, a drop, a streak of light.
@@ -147,15 +148,15 @@ export function fitLightChange(view: ZoneView, context: OperationContext): Light
 function ringsOf(view: ZoneView, { channels, tones }: OperationContext): Rings | null {
   const { region: { width, height }, pixels, cover } = view
   // A soft zone begins where its cover does.
-  const isOut = Uint8Array.from(cover, (value) => (isOn('outside', value) ? 1 : 0))
+  const isOut = maskWhere(cover, (value) => isOn('outside', value))
   const isIn = isOut.map((value) => 1 - value)
   if (!isOut.includes(1) || !isIn.includes(1)) return null
   const [inward, outward] = [distanceFrom(isOut, width, height), distanceFrom(isIn, width, height)]
-  const distance = Float32Array.from(isIn, (value, i) => (value ? inward[i]! - 0.5 : 0.5 - outward[i]!))
+  const distance = floatsOf(isIn.length, (i) => (isIn[i] ? inward[i]! - 0.5 : 0.5 - outward[i]!))
   const count = BEYOND + Math.ceil(distance.reduce((most, value) => Math.max(most, value), 0) / RING)
   if (count < BEYOND + FEWEST_RINGS) return null
   const way = gaussianBlur({ width, height, data: distance }, SOFT_WAY).data
-  const planes = Array.from({ length: channels }, (_, c) => gaussianBlur({ width, height, data: Float32Array.from({ length: width * height }, (_value, i) => tones.decode(pixels.data[i * channels + c]!)) }, SOFT))
+  const planes = Array.from({ length: channels }, (_, c) => gaussianBlur({ width, height, data: floatsOf(width * height, (i) => tones.decode(pixels.data[i * channels + c]!)) }, SOFT))
   const found = planes.map(() => Array.from({ length: count }, () => ({ slopes: [] as number[], light: [] as number[] })))
   for (let y = OVER + 1; y < height - OVER - 1; y++) {
     for (let x = OVER + 1; x < width - OVER - 1; x++) {

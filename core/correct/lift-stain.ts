@@ -12,6 +12,7 @@ import type { Outline } from '../shape/shape.js'
 import { sourceOf } from '../render/survey-source.js'
 import { cellMedians, cellsOf, fillSmoothly, gridOver, smoothedOnce } from './zone-grid.js'
 import { viewOfZone, type ZoneView } from '../operations/zone-view.js'
+import { maskWhere } from '../raster/per-pixel.js'
 
 interface Settings { readonly amount: number; readonly evidence: 'colour' | 'brightness'; readonly finestPx: number }
 interface Measured {
@@ -135,7 +136,7 @@ function colourSpread({ pixels, cover }: ZoneView, { tones }: OperationContext):
 function outlinesOf({ region, level, cover }: ZoneView): Outline[] {
   const step = 2 ** level
   const place = ([x, y]: readonly [number, number]): [number, number] => [(region.x + x) * step, (region.y + y) * step]
-  return outlinesOfMask(Uint8Array.from(cover, (value) => (value > 0.5 ? 1 : 0)), region.width, region.height, Infinity)
+  return outlinesOfMask(maskWhere(cover, (value) => value > 0.5), region.width, region.height, Infinity)
     .map((outline) => ({ ...outline, points: outline.points.map(place), ...(outline.holes ? { holes: outline.holes.map((hole) => hole.map(place)) } : {}) }))
 }
 

@@ -6,6 +6,7 @@ import { labPixels } from '../colour/lab.js'
 import { outlinesOfMask } from '../shape/from-mask.js'
 import type { ShapePart } from '../treatment/schema.js'
 import { brightnessOf } from '../operations/brightness.js'
+import { maskWhere } from '../raster/per-pixel.js'
 
 /** A zone that is proposed, in pixels of the picture. */
 export interface ZoneProposal {
@@ -59,7 +60,7 @@ export function proposeZones(picture: FloatRaster, scale: number, context: Opera
   const threshold = otsu(mean)
   const [dark, light] = [mean.filter((value) => value <= threshold), mean.filter((value) => value > threshold)]
   const gap = light.length > 0 && dark.length > 0 ? light.reduce((sum, value) => sum + value, 0) / light.length - dark.reduce((sum, value) => sum + value, 0) / dark.length : 0
-  if (gap > 0.2) add('the dark ground', (share) => `The darker of two groups of tones, ${percent(share)} of the picture.`, Uint8Array.from(mean, (value) => (value <= threshold ? 1 : 0)))
+  if (gap > 0.2) add('the dark ground', (share) => `The darker of two groups of tones, ${percent(share)} of the picture.`, maskWhere(mean, (value) => value <= threshold))
   return proposals
 }
 
@@ -110,9 +111,9 @@ function reachedFrom(start: readonly number[], width: number, height: number, al
 function tidied(mask: Uint8Array, width: number, height: number): Uint8Array {
   const grow = (from: Uint8Array, by: number) => {
     const distance = distanceFrom(from, width, height)
-    return Uint8Array.from(distance, (d) => (d <= by ? 1 : 0))
+    return maskWhere(distance, (d) => d <= by)
   }
-  const not = (from: Uint8Array) => Uint8Array.from(from, (value) => 1 - value)
+  const not = (from: Uint8Array) => maskWhere(from, (value) => value === 0)
   const closed = not(grow(not(grow(mask, 2)), 2))
   return grow(not(grow(not(closed), 2)), 2)
 }

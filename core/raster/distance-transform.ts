@@ -7,29 +7,31 @@
  * Felzenszwalb and Huttenlocher 2012, "Distance transforms of sampled functions": exact, in linear time.
  */
 export function distanceFrom(set: Uint8Array, width: number, height: number): Float32Array {
-  const square = Float64Array.from(set, (value) => (value ? 0 : FAR))
-  const longest = Math.max(width, height)
-  const line = new Float64Array(longest)
-  const result = new Float64Array(longest)
-  const hull = new Int32Array(longest)
-  const borders = new Float64Array(longest + 1)
-  for (let x = 0; x < width; x++) {
-    for (let y = 0; y < height; y++) line[y] = square[y * width + x]!
-    lowerEnvelope(line, height, result, hull, borders)
-    for (let y = 0; y < height; y++) square[y * width + x] = result[y]!
+  const square = new Float64Array(width * height)
+  // Along the columns the nearest one set is the last that was passed, downwards or upwards; row by row, as memory lies.
+  for (let i = 0; i < square.length; i++) square[i] = set[i] ? 0 : i < width ? FAR : square[i - width]! + 1
+  for (let i = square.length - width - 1; i >= 0; i--) square[i] = Math.min(square[i]!, square[i + width]! + 1)
+  for (let i = 0; i < square.length; i++) square[i] = square[i]! < height ? square[i]! ** 2 : FAR
+  const line = new Float64Array(width)
+  const hull = new Int32Array(width)
+  const borders = new Float64Array(width + 1)
+  const distances = new Float32Array(width * height)
+  for (let start = 0; start < square.length; start += width) {
+    for (let x = 0; x < width; x++) line[x] = square[start + x]!
+    lowerEnvelope(line, width, hull, borders)
+    for (let x = 0, k = 0; x < width; x++) {
+      while (borders[k + 1]! < x) k++
+      const least = (x - hull[k]!) ** 2 + line[hull[k]!]!
+      distances[start + x] = least >= FAR ? Infinity : Math.sqrt(least)
+    }
   }
-  for (let y = 0; y < height; y++) {
-    for (let x = 0; x < width; x++) line[x] = square[y * width + x]!
-    lowerEnvelope(line, width, result, hull, borders)
-    for (let x = 0; x < width; x++) square[y * width + x] = result[x]!
-  }
-  return Float32Array.from(square, (value) => (value >= FAR ? Infinity : Math.sqrt(value)))
+  return distances
 }
 
 const FAR = 1e12
 
-/** Least of all parabolas that stand on the values of a line. */
-function lowerEnvelope(values: Float64Array, n: number, result: Float64Array, hull: Int32Array, borders: Float64Array): void {
+/** Parabolas that stand on the values of a line and are least somewhere, and where each begins to be. */
+function lowerEnvelope(values: Float64Array, n: number, hull: Int32Array, borders: Float64Array): void {
   let k = 0
   hull[0] = 0
   borders[0] = -Infinity
@@ -44,12 +46,6 @@ function lowerEnvelope(values: Float64Array, n: number, result: Float64Array, hu
     hull[k] = q
     borders[k] = cross
     borders[k + 1] = Infinity
-  }
-  k = 0
-  for (let q = 0; q < n; q++) {
-    while (borders[k + 1]! < q) k++
-    const d = q - hull[k]!
-    result[q] = Math.min(FAR, d * d + values[hull[k]!]!)
   }
 }
 

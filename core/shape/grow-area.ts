@@ -2,6 +2,7 @@ import { clipRegion, growRegion, maximumOf, overlaps, unionRegion, type PixelSou
 import { distanceFrom } from '../raster/distance-transform.js'
 import { outlinesOfMask } from './from-mask.js'
 import { distanceAt, distanceOutside, moveShape, scaleShape, shapeBounds, type Outline, type Shape } from './shape.js'
+import { maskWhere } from '../raster/per-pixel.js'
 
 /** A few strokes that say what belongs to an area and what does not. */
 export interface AreaMarks {
@@ -305,7 +306,7 @@ function edgeOf(labels: Uint8Array, width: number, height: number): Uint8Array {
 /** Without what no disc of a radius fits into. */
 function opened(mask: Uint8Array, width: number, height: number, radius: number): Uint8Array {
   const fromOutside = distanceFrom(mask.map((value) => 1 - value), width, height)
-  const cores = Uint8Array.from(fromOutside, (distance) => (distance > radius ? 1 : 0))
+  const cores = maskWhere(fromOutside, (distance) => distance > radius)
   const fromCores = distanceFrom(cores, width, height)
   return mask.map((value, i) => (value && fromCores[i]! <= radius ? 1 : 0))
 }

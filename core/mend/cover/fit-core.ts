@@ -8,6 +8,7 @@ import { distanceOutside, moveShape, type Shape } from '../../shape/shape.js'
 import type { Cover } from './cover.js'
 import type { CoverFit } from './fit-cover.js'
 import type { Mended } from '../../check/mended.js'
+import { floatsOf } from '../../raster/per-pixel.js'
 
 /** From this opacity on a pixel belongs to the core; and the core goes so many pixels further, since lens and compression smear its edge. */
 const [CORE, MARGIN_PX] = [0.2, 1]
@@ -36,7 +37,7 @@ export function fitCore(picture: PixelSource, transfer: Transfer, shape: Shape, 
   const distance = distanceOutside(shape, region, 2).data
   const inside = Array.from(distance.keys()).filter((i) => distance[i]! < 0)
   if (inside.length < 8) return null
-  const planeOf = (data: ArrayLike<number>, c: number) => Float32Array.from({ length: width * height }, (_, i) => transfer.light[data[i * channels + c]!]!)
+  const planeOf = (data: ArrayLike<number>, c: number) => floatsOf(width * height, (i) => transfer.light[data[i * channels + c]!]!)
   const seen = Array.from({ length: channels }, (_, c) => planeOf(before.data, c))
   const ground = Array.from({ length: channels }, (_, c) => gaussianBlur({ width, height, data: planeOf(pixels.data, c) }, GROUND_SMOOTHED).data)
   const off = (i: number) => seen.reduce((sum, plane, c) => sum + Math.abs(plane[i]! - ground[c]![i]!), 0)

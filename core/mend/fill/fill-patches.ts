@@ -3,6 +3,7 @@ import { makeRandom, type Random } from '../../random.js'
 import { gaussianBlur } from '../../raster/blur.js'
 import { bridgeGaps } from './fill-bridge.js'
 import { BARRED, FILL, KNOWN, type FillProblem } from './fill-problem.js'
+import { maskWhere } from '../../raster/per-pixel.js'
 
 /** Least side of the coarsest level. */
 const LEAST_SIDE = 40
@@ -146,7 +147,7 @@ const LAYER_TRIES = 120
 
 /** First content of the coarsest level: from the edge inward, each place by the patch that fits what is known round it. */
 function closeInLayers(role: Uint8Array, { width, height, channels, places, index, source, offers, offered }: Match, random: Random): void {
-  const known = Uint8Array.from(role, (value) => (value === KNOWN ? 1 : 0))
+  const known = maskWhere(role, (value) => value === KNOWN)
   const closed = new Uint8Array(places.length)
   const costOf = (place: number, candidate: number, most: number): number => {
     const px = place % width
