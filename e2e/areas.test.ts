@@ -14,7 +14,7 @@ const at = (x: number, y: number) => harness.inView(x, y)
 const line = async (from: [number, number], to: [number, number]) => harness.drag(await at(...from), await at(...to))
 
 beforeAll(async () => {
-  ;({ harness, page, picture } = await Harness.onBench('pylon-7-west.jpg'))
+  ;({ harness, page, picture } = await Harness.onBench('pylon-7-west.jpg', { width: 1500, height: 1000 }))
 })
 afterAll(() => harness.stop())
 

@@ -34,7 +34,7 @@ async function renderedTwice(treatment: Treatment): Promise<{ chromium: string; 
 }
 
 beforeAll(async () => {
-  harness = await Harness.start(['pylon-7-west.jpg', 'lower-station.tif'])
+  harness = await Harness.start(['pylon-7-west.jpg', 'lower-station.tif'], {}, { width: 1500, height: 1000 }, { width: 900, height: 600 })
   page = harness.page
 })
 afterAll(() => harness.stop())

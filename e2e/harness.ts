@@ -6,6 +6,7 @@ import type { Browser, BrowserContextOptions, Locator, Page } from 'playwright-c
 import { SEARCH_KINDS, type SearchKind, type Treatment } from '../core/treatment/schema.js'
 import { testFiles } from '../demo/test-files.js'
 import { loadDemo } from '../demo/load.js'
+import type { DemoSize } from '../demo/pictures.js'
 import { startServices, type Services } from '../scripts/services.js'
 import { openBrowser, PATIENCE_MS, rest } from './browser.js'
 
@@ -41,7 +42,7 @@ export class Harness {
    * @param frame   Size of camera frames; those of the series are half as wide and high.
    * @param print   Size of the print of the station; those of albums are half as wide and high.
    */
-  static async start(names: readonly string[], context: BrowserContextOptions = {}, frame = { width: 1200, height: 800 }, print = { width: 750, height: 500 }): Promise<Harness> {
+  static async start(names: readonly string[], context: BrowserContextOptions = {}, frame: DemoSize = { width: 1200, height: 800 }, print: DemoSize = { width: 750, height: 500 }): Promise<Harness> {
     // Everything as `npm start` has it: the folder of pictures and database lies in one whose name begins with a dot.
     const home = join(mkdtempSync(join(tmpdir(), 'fennip-e2e-')), '.fennip')
     const services = await startServices({ home, logLevel: 'silent' })
@@ -59,8 +60,8 @@ export class Harness {
   }
 
   /** The same with one picture open on the bench for mending. */
-  static async onBench(name: string): Promise<{ harness: Harness; page: Page; picture: string }> {
-    const harness = await Harness.start([name])
+  static async onBench(name: string, frame?: DemoSize): Promise<{ harness: Harness; page: Page; picture: string }> {
+    const harness = await Harness.start([name], {}, frame)
     const picture = await harness.pictureNamed(name)
     await harness.open(picture, 'mend')
     return { harness, page: harness.page, picture }
