@@ -21,6 +21,8 @@ export async function rest(page: Page, milliseconds = 700): Promise<void> {
 
 /** What axe finds wrong with a page by WCAG 2.1, A and AA: each rule with the first place that breaks it. */
 export async function axeFindings(page: Page): Promise<string[]> {
+  // What is still fading in has less contrast than it will have.
+  await page.evaluate(() => Promise.allSettled(document.getAnimations().filter((animation) => Number.isFinite(animation.effect?.getComputedTiming().endTime)).map(({ finished }) => finished)))
   await page.evaluate(readFileSync(createRequire(import.meta.url).resolve('axe-core/axe.min.js'), 'utf8'))
   const { violations } = await page.evaluate(() => (window as unknown as { axe: { run(options: object): Promise<{ violations: { id: string; nodes: { html: string }[] }[] }> } }).axe.run({ runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa'], resultTypes: ['violations'] }))
   return violations.map(({ id, nodes }) => `${id}: ${nodes[0]?.html.slice(0, 160)}`)

@@ -1,6 +1,6 @@
 import { fromBorder, partsOf } from '../raster/parts.js'
 import { boxMean } from '../kernels/filters/box.js'
-import { squareExtreme } from '../raster/extremes.js'
+import { squareExtreme } from '../kernels/filters/extremes.js'
 import { distanceFrom } from '../raster/distance-transform.js'
 import { depthOf, maximumOf, type IntegerRaster, type Region } from '../raster/raster.js'
 import { DEVIATION_PER_MAD, median } from '../numbers/statistics.js'

@@ -4,7 +4,7 @@ import { beforeAll, describe, expect, it } from 'vitest'
 import { makeRandom } from '../random.js'
 import { boxMean, guidedFilter } from '../kernels/filters/box.js'
 import { forgetKernels } from '../kernels/module.js'
-import { discExtreme, squareExtreme } from './extremes.js'
+import { discExtreme, squareExtreme } from '../kernels/filters/extremes.js'
 import { inverse3, oklabOfXyz65, okSpaceOf } from '../colour/oklab.js'
 import { srgbProfile } from '../colour/profile.js'
 import type { Plane } from './raster.js'
@@ -78,9 +78,10 @@ describe('means and extremes of neighbourhoods', () => {
   })
 
   it('extremes over a square agree with erosion and dilation of the computer-vision library', () => {
-    const plane = noise(61, 43, 4)
-    for (const radius of [1, 4, 13]) {
-      const source = cv.matFromArray(43, 61, cv.CV_32F, [...plane.data])
+    // Windows narrower than a vector, wider than the plane, and of about its size.
+    for (const [width, height, radius] of [[61, 43, 1], [61, 43, 4], [61, 43, 13], [61, 43, 30], [61, 43, 70], [3, 50, 2], [50, 3, 9], [1, 1, 5]] as const) {
+      const plane = noise(width, height, 4)
+      const source = cv.matFromArray(height, width, cv.CV_32F, [...plane.data])
       const kernel = cv.getStructuringElement(cv.MORPH_RECT, new cv.Size(2 * radius + 1, 2 * radius + 1))
       for (const [which, run] of [['least', 'erode'], ['greatest', 'dilate']] as const) {
         const into = new cv.Mat()
@@ -95,8 +96,9 @@ describe('means and extremes of neighbourhoods', () => {
 
   it('extremes over a disc are those of the definition', () => {
     const plane = noise(33, 27, 5)
-    for (const radius of [1, 3.5, 6]) {
+    for (const radius of [0, 1, 3.5, 6, 40]) {
       const greatest = discExtreme(plane, radius, 'greatest').data
+      expect(discExtreme({ ...plane, data: plane.data.map((value) => -value) }, radius, 'least').data).toEqual(greatest.map((value) => -value))
       plane.data.forEach((_, i) => {
         const [x, y] = [i % 33, Math.floor(i / 33)]
         let wanted = -Infinity

@@ -1,6 +1,6 @@
 import { unzlibSync, zlibSync } from 'fflate'
 import { gaussianBlur } from '../raster/blur.js'
-import { discExtreme } from '../raster/extremes.js'
+import { discExtreme } from '../kernels/filters/extremes.js'
 import { clipRegion, growRegion, type Plane, type Region } from '../raster/raster.js'
 import type { Area, AreaPart, MaskPart, RangePart, SlopePart } from '../treatment/schema.js'
 import { layShapePart } from './area.js'
