@@ -112,7 +112,8 @@ function standingOut(plane: Plane, radius: number, which: 'bright' | 'dark'): Fl
   const [first, second] = which === 'bright' ? (['least', 'greatest'] as const) : (['greatest', 'least'] as const)
   const ground = squareExtreme(squareExtreme(plane, radius, first), radius, second).data
   const sign = which === 'bright' ? 1 : -1
-  return ground.map((value, i) => sign * (plane.data[i]! - value))
+  for (let i = 0; i < ground.length; i++) ground[i] = sign * (plane.data[i]! - ground[i]!)
+  return ground
 }
 
 /**
@@ -124,7 +125,9 @@ function standingOut(plane: Plane, radius: number, which: 'bright' | 'dark'): Fl
 function findSpecks(plane: Plane, which: 'bright' | 'dark', size: number, threshold: number, noise: number): Specks {
   const { width, height } = plane
   const out = standingOut(plane, Math.max(1, Math.ceil(size / 2)), which)
-  const texture = boxMean({ width, height, data: out.map((value) => Math.min(value, TEXTURE_CAP * noise)) }, Math.min(255, Math.ceil(TEXTURE_SIZES * size))).data
+  const capped = new Float32Array(out.length)
+  for (let i = 0; i < out.length; i++) capped[i] = Math.min(out[i]!, TEXTURE_CAP * noise)
+  const texture = boxMean({ width, height, data: capped }, Math.min(255, Math.ceil(TEXTURE_SIZES * size))).data
   for (let i = 0; i < out.length; i++) out[i]! -= TEXTURE * texture[i]!
   return labelSpecks(out, width, height, threshold, LONGEST * size + 2)
 }
@@ -138,10 +141,14 @@ function labelSpecks(out: Float32Array, width: number, height: number, threshold
   const taken = new Uint8Array(out.length)
   const seen = new Uint8Array(out.length)
   const specks: Int32Array[] = []
+  // Few pixels stand out at all: the others are looked at once.
+  const starts: number[] = []
+  const lowest = LEVELS.at(-1)! * threshold
+  for (let i = 0; i < out.length; i++) if (out[i]! > lowest) starts.push(i)
   for (const level of LEVELS) {
     const least = level * threshold
     seen.set(taken)
-    for (let start = 0; start < out.length; start++) {
+    for (const start of starts) {
       if (out[start]! <= least || seen[start]) continue
       const core = flood(out, width, height, [start], least, seen, Infinity)
       if (core.length > longest || core.pixels.length < COMPACT * core.length * core.length) continue
