@@ -1,7 +1,7 @@
 import { Type } from '@sinclair/typebox'
 import { lightChangeOver, type LightChange } from './fault-profile.js'
-import { defineArea, type OperationContext } from '../operations/operation.js'
-import type { FloatRaster, Region } from '../raster/raster.js'
+import { withoutChange } from './without-change.js'
+import { defineArea } from '../operations/operation.js'
 import { boxMean } from '../kernels/filters/box.js'
 import { brightnessOf } from '../operations/brightness.js'
 import { cellMedians, cellsOf, fillSmoothly, gridField, gridOver, smoothedOnce, storedValues, type ZoneGrid } from './zone-grid.js'
@@ -25,9 +25,9 @@ const MOST = 3
 
 /**
  * Bring tone and colour of a zone to what they would be without what lies over it: light that is added or taken, read off the
- * slopes of light towards its middle. Where no such light tells, bring tone, colour and contrast of a zone to those of its surroundings: local means are moved to what the surroundings
- * give when they are carried on smoothly through the zone, and deviations are scaled (moment matching, Reinhard and others
- * 2001, on a grid instead of over the whole).
+ * slopes of light towards its middle. Where no such light tells, bring tone, colour and contrast of a zone to those of its
+ * surroundings: local means are moved to what the surroundings give when they are carried on smoothly through the zone, and
+ * deviations are scaled (moment matching, Reinhard and others 2001, on a grid instead of over the whole).
  */
 export const match = defineArea<Settings, Measured>({
   name: 'match',
@@ -91,24 +91,3 @@ export const match = defineArea<Settings, Measured>({
     return { ...below, data: result }
   },
 })
-
-/** A picture without the light that lies over a zone. @param tone, colour  How far the change of brightness and that of colour are undone, 0 to 1. */
-function withoutChange(below: FloatRaster, { grid, isGain, channels: stored }: LightChange, tone: number, colour: number, { luminance, tones: { decode, encode } }: OperationContext, level: number, region: Region): FloatRaster {
-  const { channels, data } = below
-  const fields = stored.map((values) => gridField(grid, values, region, level))
-  const result = data.slice()
-  const undone = new Float64Array(channels)
-  for (let i = 0; i < data.length / channels; i++) {
-    let brighter = 0
-    for (let c = 0; c < channels; c++) {
-      const light = decode(data[i * channels + c]!)
-      undone[c] = isGain ? light / fields[c]![i]! - light : -fields[c]![i]!
-      brighter += luminance[c]! * undone[c]!
-    }
-    for (let c = 0; c < channels; c++) {
-      const by = tone * brighter + colour * (undone[c]! - brighter)
-      if (by !== 0) result[i * channels + c] = encode(Math.max(0, decode(data[i * channels + c]!) + by))
-    }
-  }
-  return { ...below, data: result }
-}

@@ -1,8 +1,10 @@
 import { Type } from '@sinclair/typebox'
-import { defineArea } from '../operations/operation.js'
+import { defineArea, type OperationContext } from '../operations/operation.js'
 import { atan2, cos, PI, sin } from '../numbers/exact-math.js'
 import { okSpaceOf } from '../colour/oklab.js'
 import { isOn } from '../operations/zone-means.js'
+import { lightChangeOver } from './fault-profile.js'
+import { withoutChange } from './without-change.js'
 import { viewOfZone, type ZoneView } from '../operations/zone-view.js'
 
 interface Settings { readonly hue: number; readonly within: number; readonly turn: number; readonly saturation: number; readonly lightness: number }
@@ -36,7 +38,10 @@ export const shiftColour = defineArea<Settings>({
   propose(survey, context) {
     if (!context.toXyz) return { settings: {}, reason: 'The picture has no colour.' }
     const view = viewOfZone(survey, 60_000)
-    const [here, around] = (['inside', 'outside'] as const).map((side) => meanOk(view, side, context.tones.decode, context.toXyz!))
+    const here = meanOk(view, 'inside', context)
+    // What lies over the zone tells by its slopes what is under it; where it does not, that is taken to be like what is around.
+    const change = lightChangeOver(survey, context)
+    const around = change ? meanOk({ ...view, pixels: withoutChange(view.pixels, change, 1, 1, context, view.level, view.region) }, 'inside', context) : meanOk(view, 'outside', context)
     if (!here || !around) return { settings: {}, reason: 'There is nothing around the zone to compare with.' }
     const [chroma, target] = [here, around].map(([, a, b]) => Math.sqrt(a * a + b * b)) as [number, number]
     const hue = degrees(atan2(here[2], here[1]))
@@ -45,7 +50,7 @@ export const shiftColour = defineArea<Settings>({
     const within = chroma < NEUTRAL ? 180 : 70
     return {
       settings: { hue: Math.round(hue), within, turn: Math.round(turn), saturation: Math.round(Math.min(200, (100 * target) / Math.max(1e-3, chroma))), lightness: Math.round(200 * Math.max(-0.4, Math.min(0.4, around[0] - here[0]))) / 2 },
-      reason: `The zone is ${(100 * Math.abs(here[0] - around[0])).toFixed(0)} % ${here[0] > around[0] ? 'lighter' : 'darker'} and ${chroma > target ? 'more' : 'less'} coloured (${(100 * chroma).toFixed(0)} against ${(100 * target).toFixed(0)}) than what is around it.`,
+      reason: `The zone is ${(100 * Math.abs(here[0] - around[0])).toFixed(0)} % ${here[0] > around[0] ? 'lighter' : 'darker'} and ${chroma > target ? 'more' : 'less'} coloured (${(100 * chroma).toFixed(0)} against ${(100 * target).toFixed(0)}) than what is ${change ? 'under it' : 'around it'}.`,
     }
   },
   reach: () => 0,
@@ -79,8 +84,8 @@ export const shiftColour = defineArea<Settings>({
   },
 })
 
-function meanOk({ pixels, cover }: ZoneView, side: 'inside' | 'outside', decode: (encoded: number) => number, toXyz: readonly number[]): [number, number, number] | null {
-  const space = okSpaceOf(toXyz)
+function meanOk({ pixels, cover }: ZoneView, side: 'inside' | 'outside', { tones: { decode }, toXyz }: OperationContext): [number, number, number] | null {
+  const space = okSpaceOf(toXyz!)
   const sum: [number, number, number] = [0, 0, 0]
   let count = 0
   for (let i = 0; i < cover.length; i++) {
