@@ -4,6 +4,7 @@ import { contextOf } from '../pipeline/chain.js'
 import { makeRandom } from '../random.js'
 import { greyProfile, srgbProfile } from '../colour/profile.js'
 import { fitLightChange, fitVeil } from './fault-profile.js'
+import { withoutChange } from './without-change.js'
 import { gridField, type ZoneGrid } from './zone-grid.js'
 
 /** Known faults over a picture of things of chance, lighter and darker, so that the zone shows something else than its surroundings. */
@@ -67,6 +68,22 @@ describe('a change of light', () => {
     const change = fitLightChange(view, context(3))!
     expect(change.isGain).toBe(false)
     added.forEach((most, c) => { for (const { at, strength } of along(view, change.grid, change.channels[c]!)) expect(Math.abs(at - most * strength)).toBeLessThan(0.015) })
+  })
+  it('is taken off by what was told of it: what is under it comes back, in tone, in colour, or in both', () => {
+    const scene = things(3, 5)
+    const added = [0.02, 0.12, 0.06]
+    const view = viewOf(3, (x, y, c) => scene(x, y, c) + added[c]! * strengthAt(x, y))
+    const off = (data: Float32Array) => {
+      const { decode } = context(3).tones
+      let sum = 0
+      for (let y = cy - 40; y < cy + 40; y++) for (let x = cx - 40; x < cx + 40; x++) for (let c = 0; c < 3; c++) sum += Math.abs(decode(data[(y * width + x) * 3 + c]!) - scene(x, y, c))
+      return sum / (80 * 80 * 3)
+    }
+    const change = fitLightChange(view, context(3))!
+    const undone = (tone: number, colour: number) => off(withoutChange(view.pixels, change, tone, colour, context(3), 0, view.region).data)
+    expect(undone(1, 1)).toBeLessThan(0.15 * off(view.pixels.data))
+    expect(undone(0, 0)).toBeCloseTo(off(view.pixels.data), 9)
+    for (const part of [undone(1, 0), undone(0, 1)]) expect(part).toBeGreaterThan(undone(1, 1))
   })
   it('is not told by a zone that ends within it', () => {
     const scene = things(3, 5)
