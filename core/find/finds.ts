@@ -4,7 +4,7 @@ import type { TileCells } from './areas/cells.js'
 import type { BlockGrain } from './fine/flat.js'
 import type { TileScreens } from './fine/moire.js'
 import type { FineDetail } from './fine/smudges.js'
-import type { LineKind } from './lines/line-kinds.js'
+import type { LineKind } from './line-judging/line-kinds.js'
 import type { LinePiece } from './lines/lines.js'
 import type { Medium } from './medium.js'
 

@@ -2,7 +2,7 @@ import { PlaceIndex, squareAround } from '../shape/place-index.js'
 import { distanceAt, shapeBounds, type Disc, type Stroke } from '../shape/shape.js'
 import { isStain } from './areas/stains.js'
 import type { Find, ScoredDisc, TileFinds } from './finds.js'
-import type { LineFind } from './lines/line-kinds.js'
+import type { LineFind } from './line-judging/line-kinds.js'
 
 /**
  * Put finds together that were made side by side, heaviest first.

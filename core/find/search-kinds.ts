@@ -1,5 +1,5 @@
 import { SEARCH_KINDS, type Flaw, type SearchKind } from '../treatment/schema.js'
-import { LINE_KINDS } from './lines/line-kinds.js'
+import { LINE_KINDS } from './line-judging/line-kinds.js'
 import type { Medium } from './medium.js'
 
 /** From this aperture on, dust on a sensor casts shadows that are seen (common practice). */

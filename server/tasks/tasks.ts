@@ -5,7 +5,7 @@ import { findInTile, findLines, settleFinds, tileSurroundings } from '@fennip/co
 import { findInWhole, type WholeKind } from '@fennip/core/find/whole-kinds.js'
 import { joinFinds } from '@fennip/core/find/join-finds.js'
 import type { Find, FindOptions, TileFinds, TileMeasures } from '@fennip/core/find/finds.js'
-import type { LineFind } from '@fennip/core/find/lines/line-kinds.js'
+import type { LineFind } from '@fennip/core/find/line-judging/line-kinds.js'
 import { levelCount } from '@fennip/core/raster/pyramid.js'
 import type { Region } from '@fennip/core/raster/raster.js'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'

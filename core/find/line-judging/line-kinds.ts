@@ -1,9 +1,9 @@
 import { overlaps } from '../../raster/raster.js'
 import { distanceAt, shapeBounds, type Stroke } from '../../shape/shape.js'
-import { distanceOf, goesOn, joinPieces } from './join-lines.js'
+import { distanceOf, goesOn, joinPieces } from '../lines/join-lines.js'
 import { judgeLines, type JudgedLine } from './judge-lines.js'
-import { isPaleAndStraight, runsStraight, type Line } from './line-features.js'
-import type { LinePiece } from './lines.js'
+import { isPaleAndStraight, runsStraight, type Line } from '../lines/line-features.js'
+import type { LinePiece } from '../lines/lines.js'
 
 export const LINE_KINDS = ['hair', 'scratch', 'fold', 'wire'] as const
 export type LineKind = (typeof LINE_KINDS)[number]

@@ -1,7 +1,7 @@
 import { ln } from '../../numbers/exact-math.js'
 import { selectSmallest } from '../../numbers/statistics.js'
-import { distanceOf, listAt } from './join-lines.js'
-import type { Line } from './line-features.js'
+import { distanceOf, listAt } from '../lines/join-lines.js'
+import type { Line } from '../lines/line-features.js'
 import type { Alike, LinesAround, Neighbourhood } from './lines-around.js'
 
 /** Fewer scores than so many around say nothing of what is usual there: as if all were hopeless. */

@@ -1,5 +1,5 @@
 import { ln } from '../../numbers/exact-math.js'
-import { coverOf, type Line } from './line-features.js'
+import { coverOf, type Line } from '../lines/line-features.js'
 import type { LinesAround, Neighbourhood } from './lines-around.js'
 
 /** Shorter ones than so many pixels say nothing of how bright lines are around. */

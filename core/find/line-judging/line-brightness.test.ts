@@ -1,10 +1,10 @@
 import { describe, expect, it } from 'vitest'
 import { ln } from '../../numbers/exact-math.js'
 import { BrightLines } from './line-brightness.js'
-import { amongOthers } from './line-features.js'
+import { amongOthers } from './among-others.js'
 import { LinesAround } from './lines-around.js'
-import type { LinePiece } from './lines.js'
-import { madeUpLine } from './made-up-lines.js'
+import type { LinePiece } from '../lines/lines.js'
+import { madeUpLine } from '../lines/made-up-lines.js'
 
 /** A line down from a place, over a ground of that light, with a veil of white over so much of it. */
 const veiled = (x: number, length: number, ground: number, cover: number, from = 300) =>

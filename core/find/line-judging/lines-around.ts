@@ -1,5 +1,5 @@
-import { between, distanceOf, listAt } from './join-lines.js'
-import type { LinePiece } from './lines.js'
+import { between, distanceOf, listAt } from '../lines/join-lines.js'
+import type { LinePiece } from '../lines/lines.js'
 
 /** How far around a line others are compared with it, in pixels: in its square and those beside it. */
 const AROUND = 320

@@ -1,5 +1,5 @@
 import { ln } from '../../numbers/exact-math.js'
-import type { LinePiece } from './lines.js'
+import type { LinePiece } from '../lines/lines.js'
 
 /** Places along a line, its ends among them, that its course is taken from. */
 const PLACES = 17

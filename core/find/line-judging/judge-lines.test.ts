@@ -1,10 +1,11 @@
 import { describe, expect, it } from 'vitest'
 import { judgeLines, lineEvidence } from './judge-lines.js'
 import { companyOf } from './line-company.js'
-import { amongOthers, coverOf, lineFeatures, type Line } from './line-features.js'
+import { amongOthers } from './among-others.js'
+import { coverOf, lineFeatures, type Line } from '../lines/line-features.js'
 import { kindOfLine } from './line-kinds.js'
 import { LinesAround } from './lines-around.js'
-import { madeUpLine } from './made-up-lines.js'
+import { madeUpLine } from '../lines/made-up-lines.js'
 import HAIR from '../weights/hair.json' with { type: 'json' }
 import LINE_ALONE from '../weights/line-alone.json' with { type: 'json' }
 import SCRATCH from '../weights/scratch.json' with { type: 'json' }

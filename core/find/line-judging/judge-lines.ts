@@ -1,10 +1,11 @@
 import { hairJudge, judge, leastScore, lineAlone, scratchJudge } from '../judge.js'
 import { BrightLines } from './line-brightness.js'
 import { companyOf } from './line-company.js'
-import { amongOthers, coverOf, isPaleAndStraight, lineFeatures, type Line } from './line-features.js'
+import { amongOthers } from './among-others.js'
+import { coverOf, isPaleAndStraight, lineFeatures, type Line } from '../lines/line-features.js'
 import { strayFeatures } from './line-strays.js'
 import { LinesAround } from './lines-around.js'
-import type { LinePiece } from './lines.js'
+import type { LinePiece } from '../lines/lines.js'
 
 /** A line with how far its evidence lies over what is asked, and how sure it is to be real. */
 export interface JudgedLine {
