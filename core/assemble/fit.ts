@@ -38,6 +38,8 @@ const APART = 4
 const INSET = 2.5
 /** A seam is where the edges come as near as this, on the level they are fitted on. */
 const CONTACT = 5
+/** And in the last step, at full size: where the edges stray further, by fibre, they have no say. */
+const LAST_CONTACT = 2
 /** Edges of a good fit lie so far apart: each piece was cut a little inside its picture. */
 const CUT = 1.8
 /** Pieces lie apart by about so much of their size. */
@@ -75,7 +77,10 @@ export function fitPiece(base: Sheet, piece: Sheet, start?: Placement): Fit {
     // Most candidates fall away early; what is left is looked at on finer levels.
     found = refined.slice(0, level === factor ? 6 : level === factor / 2 ? 3 : 1).map(({ placement }) => scaled(placement, level))
   }
-  const best = refine(base, piece, { whole: piece, level: 1 }, found[0] ?? AT_REST, 1)
+  const own = { whole: piece, level: 1 }
+  const rough = refine(base, piece, own, found[0] ?? AT_REST, 1)
+  // Which of several fits is better is told by the whole contact, which paper that is missing lessens little.
+  const best = { ...refine(base, piece, own, rough.placement, 1, LAST_CONTACT), score: rough.score }
   return { ...best, seam: seamOf(base, piece, best.placement) }
 }
 
@@ -167,20 +172,20 @@ function roughDistance(base: Sheet): Rough {
   return made
 }
 
-function refine(base: Sheet, piece: Sheet, own: Own, start: Placement, reach: number): Omit<Fit, 'seam'> {
+function refine(base: Sheet, piece: Sheet, own: Own, start: Placement, reach: number, wide = CONTACT): Omit<Fit, 'seam'> {
   const contact = contactOf(base, piece, own, start, CONTACT + 2 * reach)
   if (contact.points.length < 12) return { placement: start, score: 0, likeness: 0 }
   // A turn is measured by what it moves at the end of the piece.
   const arm = Math.max(piece.width, piece.height) / 2
   const degrees = 180 / (PI * arm)
   const placementAt = ([turn, dx, dy]: readonly number[]): Placement => ({ turnDegrees: start.turnDegrees + turn! * degrees, dx: start.dx + dx!, dy: start.dy + dy! })
-  const found = minimise((at) => -judge(contact, piece, placementAt(at)).score, [0, 0, 0], [reach, reach, reach], 70)
-  const again = minimise((at) => -judge(contact, piece, placementAt(at)).score, found.at, [0.5 * reach, -0.5 * reach, 0.5 * reach], 50)
+  const found = minimise((at) => -judge(contact, piece, placementAt(at), wide).score, [0, 0, 0], [reach, reach, reach], 70)
+  const again = minimise((at) => -judge(contact, piece, placementAt(at), wide).score, found.at, [0.5 * reach, -0.5 * reach, 0.5 * reach], 50)
   const placement = placementAt(again.at)
-  return { placement, ...judge(contact, piece, placement) }
+  return { placement, ...judge(contact, piece, placement, wide) }
 }
 
-function judge({ points, field, distance, cut, axis }: Contact, piece: Sheet, placement: Placement): { score: number; likeness: number } {
+function judge({ points, field, distance, cut, axis }: Contact, piece: Sheet, placement: Placement, wide = CONTACT): { score: number; likeness: number } {
   let contact = 0
   const met: { along: number; base: number; piece: number }[] = []
   const [c, s] = [cos((placement.turnDegrees * PI) / 180), sin((placement.turnDegrees * PI) / 180)]
@@ -189,9 +194,9 @@ function judge({ points, field, distance, cut, axis }: Contact, piece: Sheet, pl
     const d = valueAt(field, distance, px, py)
     if (d === null) continue
     if (d < -CONTACT) contact -= 0.5
-    if (Math.abs(d - cut) > CONTACT) continue
+    if (Math.abs(d - cut) > wide) continue
     // Smooth at its middle and its ends, so that a few places that stray have no say (Tukey's biweight).
-    const share = 1 - ((d - cut) / CONTACT) ** 2
+    const share = 1 - ((d - cut) / wide) ** 2
     contact += torn * share * share
     const away = Math.max(0, d) + INSET
     const baseTone = toneAt(field, px + (c * nx - s * ny) * away, py + (s * nx + c * ny) * away)
