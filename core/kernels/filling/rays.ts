@@ -1,13 +1,13 @@
 import type { FloatRaster } from '../../raster/raster.js'
 import { WASM } from '../generated/rays-wasm.js'
-import { kernelsFrom, Layout, reserve, Struct } from '../module.js'
+import { Layout, lazily, reserve, Struct } from '../module.js'
 
 interface Kernels {
   readonly memory: WebAssembly.Memory
   tonesOfRow(of: number, y: number, left: number, right: number, into: number): void
 }
 
-const compiled = kernelsFrom<Kernels>(WASM)
+const compiled = lazily<Kernels>(WASM)
 const how = new Struct(['red', 'green', 'blue', 'otherTone'], ['pixels', 'masked', 'width', 'height', 'channels', 'mostSteps', 'room'])
 
 /** Doubles that stand for a pixel, whatever its channels. */
@@ -31,11 +31,10 @@ export interface RayWeighing {
  * @param masked  By pixel, not 0 where masked.
  * @returns       What tells the tones of the masked pixels of a row from `left` to before `right`: `TONE_PLACES` numbers for
  *                each, one pixel after the other; the first is below 0 where nothing is met. They hold until the next row is
- *                asked for.
+ *                asked for, and rows are told until it is called for another raster.
  */
 export function raysThrough({ width, height, channels, data }: FloatRaster, masked: Uint8Array, { luminance, otherTone, mostSteps }: RayWeighing): (y: number, left: number, right: number) => Float64Array {
-  // A memory of its own: rows are asked for while other kernels run.
-  const { memory, tonesOfRow } = compiled.fresh()
+  const { memory, tonesOfRow } = compiled()
   const layout = new Layout()
   const [at, pixels, mask, room, into] = [how.bytes, data.byteLength, masked.length, 8 * 5 * 8, 8 * TONE_PLACES * width].map((bytes) => layout.claim(bytes)) as [number, number, number, number, number]
   reserve(memory, layout.end)
