@@ -139,11 +139,12 @@ export interface EndedRun {
   readonly result: Readonly<Record<string, unknown>>
 }
 
-/** Wait until a run has ended, well or not. */
+/** Wait until a run has ended, well or not. @throws when there is no such run. */
 export async function runEnded(address: string, run: string): Promise<EndedRun> {
   for (;;) {
     const answer = await fetch(`${address}/api/runs/${run}`).catch(() => null)
     // A server that is away for a moment comes back.
+    if (answer && answer.status < 500 && !answer.ok) throw new Error(`The run ${run} is not told of: ${answer.status} ${await answer.text()}`)
     const now = answer?.ok ? ((await answer.json()) as EndedRun) : null
     if (now && ['done', 'failed', 'cancelled'].includes(now.state)) return now
     await new Promise((resolve) => setTimeout(resolve, 100))
