@@ -57,6 +57,20 @@ describe('the stage line', () => {
     await page.waitForSelector('[data-test=picture][aria-busy=false] canvas')
     await rest(page, 600)
   })
+  it('tells under the picture, while no step is selected, what is open in each stage and the next thing to do', async () => {
+    for (const stage of ['correct', 'rebuild', 'finish']) {
+      await harness.test(`stage-${stage}`).click()
+      await harness.test('overview').waitFor()
+      expect(await harness.test('overview').locator('dt').allInnerTexts()).toEqual(['Find', 'Mend', 'Correct', 'Rebuild', 'Finish', 'Hand over'])
+      await harness.test('tone-chart').waitFor()
+    }
+    await harness.test('next-thing').click()
+    await page.waitForURL(/\/find$/)
+    await harness.test('stage-finish').click()
+    await page.waitForURL(/\/finish$/)
+    await page.waitForSelector('[data-test=picture][aria-busy=false] canvas')
+    await rest(page, 600)
+  })
 })
 
 describe('steps', () => {
@@ -109,6 +123,19 @@ describe('steps', () => {
     await expect.poll(async () => (await stepOf('sharpen'))!.enabled).toBe(false)
     const at = async () => (await chain()).findIndex(({ operation }) => operation === 'sharpen')
     const was = await at()
+    await row('sharpen').focus()
+    await page.keyboard.press('Alt+ArrowUp')
+    await expect.poll(at).toBe(was - 1)
+    // Put back by its grip.
+    await harness.saved()
+    const [grip, next] = [await row('sharpen').locator('.grip').boundingBox(), await page.locator('[data-test=step]').nth(was).boundingBox()]
+    await page.mouse.move(grip!.x + 3, grip!.y + 5)
+    await page.mouse.down()
+    await page.mouse.move(grip!.x + 3, grip!.y + 15, { steps: 4 })
+    await page.mouse.move(grip!.x + 3, next!.y + next!.height - 6, { steps: 12 })
+    await page.mouse.up()
+    await expect.poll(at).toBe(was)
+    await harness.saved()
     await row('sharpen').focus()
     await page.keyboard.press('Alt+ArrowUp')
     await expect.poll(at).toBe(was - 1)

@@ -46,12 +46,11 @@ const take = (value: number) => list.selected && list.triedSetting && list.adjus
         <span class="soft">click in the picture for another place</span>
       </template>
     </div>
-    <div v-if="resting.length > 0" class="row">
+    <div class="row">
       <ElButton v-for="(strip, i) in resting" :key="i" text :class="{ on: i === taken }" :aria-label="`${strip.name} ${strip.text}`" data-test="strip-value" @click="take(strip.value)">
         <Crop :region="region" :view="strip.view" :width="SIDE" :height="SIDE" /><span>{{ strip.text }}{{ i === taken ? ', taken' : '' }}</span>
       </ElButton>
     </div>
-    <p v-else class="soft">{{ list.own.length === 0 ? 'A step that is selected is tried here at five values of a setting.' : 'Select a step with a value to try it at five values.' }}</p>
   </div>
 </template>
 
@@ -64,5 +63,4 @@ const take = (value: number) => list.selected && list.triedSetting && list.adjus
 .row .el-button.on { border-color: var(--ink); }
 .row .el-button:hover { border-color: var(--soft-ink); background: none; }
 .row .el-button :deep(span) { display: block; white-space: nowrap; }
-p { margin: 4px 0; }
 </style>
