@@ -1,3 +1,4 @@
+import { execFileSync } from 'node:child_process'
 import { mkdtempSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
@@ -74,7 +75,11 @@ it('several files and the report are written in one run, each of its own kind', 
   expect(html.headers.get('content-type')).toContain('text/html')
   // A report may carry words of others: it runs no script and fetches nothing.
   expect(html.headers.get('content-security-policy')).toContain("default-src 'none'")
-  expect(await html.text()).toContain('Is this the upper station?')
+  const page = await html.text()
+  expect(page).toContain('Is this the upper station?')
+  // Its fonts are in it, whole: WOFF2 begins with its signature and says its length (W3C, WOFF File Format 2.0, 4.1).
+  const fonts = [...page.matchAll(/url\(data:font\/woff2;base64,([A-Za-z0-9+/]+=*)\)/g)].map(([, base64]) => Buffer.from(base64!, 'base64'))
+  expect(fonts.map((font) => [font.toString('latin1', 0, 4), font.readUInt32BE(8) === font.length])).toEqual([['wOF2', true], ['wOF2', true]])
 })
 
 it('what is kept for a job is written where nothing is said, and nonsense is refused by name', async () => {
@@ -210,4 +215,8 @@ it('the contact sheet is a PDF with every picture', async () => {
   const bytes = await file(run.id, 0)
   expect(bytes.subarray(0, 5).toString()).toBe('%PDF-')
   expect(run.result.files[0]!.name).toBe('Orrendale jubilee book contact sheet.pdf')
+  const text = execFileSync('pdftotext', ['-layout', '-', '-'], { input: bytes, encoding: 'utf8' })
+  expect(text).toMatch(/pylon-7-west\.jpg[\s\S]*stained-print\.tif|stained-print\.tif[\s\S]*pylon-7-west\.jpg/)
+  expect(text).toMatch(/not searched/)
+  expect(text).toMatch(/\d+ flaws, \d+ mended/)
 })

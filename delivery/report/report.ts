@@ -122,12 +122,14 @@ async function sampleHash(finished: Finished, onShare: (share: number) => void):
 }
 
 function summaryOf({ treatment }: Finished, shares: Readonly<Record<ChangeKind, number>>): string[] {
-  const { flaws, steps } = treatment
+  const { flaws, steps, operations } = treatment
   const open = flaws.filter(({ state }) => state === 'open').length
   const left = flaws.filter(({ state }) => state === 'left').length
   const sentences = [`${flaws.length} ${flaws.length === 1 ? 'flaw was' : 'flaws were'} found or marked; ${steps.length} ${steps.length === 1 ? 'was' : 'were'} mended${left > 0 ? `, ${left} left on purpose` : ''}${open > 0 ? `, ${open} ${open === 1 ? 'is' : 'are'} still open` : ''}.`]
   const parts = ([['lifted', 'given back'], ['replaced', 'replaced'], ['corrected', 'corrected'], ['rebuilt', 'drawn or brought from elsewhere']] as const).filter(([kind]) => shares[kind] > 0)
-  sentences.push(parts.length === 0 ? 'No pixel was changed but by the finish of the whole picture.' : `Of the picture ${parts.map(([kind, word]) => `${percentWords(shares[kind])} was ${word}`).join(', ')}. Everything else is as it came, but for the finish.`)
+  const isFinished = (operations ?? []).some(({ stage, enabled }) => stage === 'finish' && enabled)
+  const finish = isFinished ? ', but for the finish of the whole picture' : ''
+  sentences.push(parts.length === 0 ? `No pixel was changed${finish}.` : `Of the picture ${parts.map(([kind, word]) => `${percentWords(shares[kind])} was ${word}`).join(', ')}. Everything else is as it came${finish}.`)
   if (shares.rebuilt > MUCH_DRAWN) sentences.push(`More than ${100 * MUCH_DRAWN} % of the picture is drawn: those parts show what may have been there, not what was photographed.`)
   return sentences
 }
