@@ -37,7 +37,10 @@ function tearLine(width: number, height: number, random: ReturnType<typeof makeR
   })
 }
 
-export function tear(photograph: IntegerRaster, gapPx: number, seed: number): Torn {
+/** Bare fibre: of one tone, or uneven: lighter and darker along the tear, warm, coarse, and thinning out into the picture. */
+type Fibre = 'even' | 'uneven'
+
+export function tear(photograph: IntegerRaster, gapPx: number, seed: number, fibreKind: Fibre = 'even'): Torn {
   const random = makeRandom(seed)
   const { width, height, channels } = photograph
   const line = tearLine(width, height, random)
@@ -45,7 +48,15 @@ export function tear(photograph: IntegerRaster, gapPx: number, seed: number): To
   const fibre = (of: number[], x: number) => of.reduce((sum, phase, k) => sum + Math.sin(phase * 7 + (x * (k + 1)) / 23), 4) * 0.8
   const bed = random.uniform() < 0.5 ? 60 : 250
   const margin = 60
-  const scan = makeRaster(width + 2 * margin + 40, height + 2 * margin + 60, channels, 8)
+  // Turned, the ends of the pieces come nearer by so much; they lie apart on the bed.
+  const nearer = Math.ceil(width * 0.5 * Math.sin((7 * Math.PI) / 180))
+  const scan = makeRaster(width + 2 * margin + 40, height + 2 * margin + 60 + 2 * nearer, channels, 8)
+  // Of coarse fibres, two pixels across.
+  const coarse = makeRandom(seed + 1)
+  const texture = Float32Array.from({ length: (scan.width >> 1) * (scan.height >> 1) }, () => (coarse.uniform() + coarse.uniform() + coarse.uniform() - 1.5) * 14)
+  const [lightAt, WARM] = [coarse.uniform() * 6, [4, 0, -9]]
+  const fibreTone = (x: number, y: number, px: number, c: number) => (fibreKind === 'even' ? 236 : 230 + 9 * Math.sin(lightAt + px / 61) + WARM[channels === 1 ? 1 : c]! + (texture[Math.min(texture.length - 1, (y >> 1) * (scan.width >> 1) + (x >> 1))] ?? 0))
+  const THINNING = 1.5
   const noise = () => (random.uniform() + random.uniform() + random.uniform() + random.uniform() - 2) * 1.8
   for (let i = 0; i < scan.data.length; i++) scan.data[i] = Math.max(0, Math.min(255, Math.round(bed + noise())))
   const pose = (turn: number, dx: number, dy: number, cy: number) => {
@@ -57,8 +68,8 @@ export function tear(photograph: IntegerRaster, gapPx: number, seed: number): To
     }
   }
   const degrees = Math.PI / 180
-  const upper = pose((random.uniform() - 0.5) * 4 * degrees, margin + 10 + 6 * random.uniform(), margin - 14, height * 0.25)
-  const lower = pose((random.uniform() - 0.5) * 10 * degrees, margin + 10 + 24 * random.uniform(), margin + 26 + 20 * random.uniform(), height * 0.75)
+  const upper = pose((random.uniform() - 0.5) * 4 * degrees, margin + 10 + 6 * random.uniform(), margin - 14 + nearer / 2, height * 0.25)
+  const lower = pose((random.uniform() - 0.5) * 10 * degrees, margin + 10 + 24 * random.uniform(), margin + 26 + 20 * random.uniform() + 1.5 * nearer, height * 0.75)
   const sample = (x: number, y: number, c: number) => {
     const [px, py] = [Math.max(0, Math.min(width - 1.001, x - 0.5)), Math.max(0, Math.min(height - 1.001, y - 0.5))]
     const [left, top] = [Math.floor(px), Math.floor(py)]
@@ -74,7 +85,8 @@ export function tear(photograph: IntegerRaster, gapPx: number, seed: number): To
         const beyond = which === 'upper' ? py - (edge - gapPx / 2) : edge + gapPx / 2 - py
         const bare = Math.max(0, fibre(which === 'upper' ? fibreA : fibreB, px))
         if (beyond > bare) continue
-        for (let c = 0; c < channels; c++) scan.data[(y * scan.width + x) * channels + c] = Math.max(0, Math.min(255, Math.round((beyond > 0 ? 236 : sample(px, py, c)) + noise())))
+        const share = fibreKind === 'even' ? (beyond > 0 ? 1 : 0) : Math.max(0, Math.min(1, 1 + beyond / THINNING))
+        for (let c = 0; c < channels; c++) scan.data[(y * scan.width + x) * channels + c] = Math.max(0, Math.min(255, Math.round(share * fibreTone(x, y, px, c) + (1 - share) * sample(px, py, c) + noise())))
       }
     }
   }
@@ -107,11 +119,13 @@ export function errorOfJoin({ scan, along }: Torn): { error: number; pieces: num
 if (process.argv[1]?.endsWith('join.ts')) {
   const only = process.env.ONLY?.split(',')
   const photographs = (process.argv.includes('--unseen') ? [...(await unseenPhotographs()), ...(await furtherPhotographs())] : await openPhotographs()).filter(({ name }) => !only || only.includes(name))
-  console.log('| paper missing | photographs | within 1 px | median px | worst px | ms |\n|---|---|---|---|---|---|')
-  for (const gap of process.env.GAPS ? process.env.GAPS.split(',').map(Number) : [0, 2, 4, 8]) {
-    const results = photographs.map(({ name, raster }, i) => ({ name, ...errorOfJoin(tear(raster, gap, 100 + 17 * i + gap)) }))
-    const errors = results.map(({ error }) => error).sort((a, b) => a - b)
-    console.log(`| ${gap} px | ${results.length} | ${errors.filter((error) => error <= 1).length} | ${errors[errors.length >> 1]!.toFixed(2)} | ${errors.at(-1)!.toFixed(1)} | ${Math.round(results.reduce((sum, { milliseconds }) => sum + milliseconds, 0) / results.length)} |`)
-    if (process.env.SHOW) for (const { name, error, pieces, likeness } of results) console.log(`  ${name}: ${error.toFixed(2)} px, ${pieces} pieces, likeness ${likeness.toFixed(2)}`)
+  console.log('| fibre | paper missing | photographs | within 1 px | median px | worst px | ms |\n|---|---|---|---|---|---|---|')
+  for (const fibre of ['even', 'uneven'] as const) {
+    for (const gap of process.env.GAPS ? process.env.GAPS.split(',').map(Number) : [0, 2, 4, 8]) {
+      const results = photographs.map(({ name, raster }, i) => ({ name, ...errorOfJoin(tear(raster, gap, 100 + 17 * i + gap, fibre)) }))
+      const errors = results.map(({ error }) => error).sort((a, b) => a - b)
+      console.log(`| ${fibre} | ${gap} px | ${results.length} | ${errors.filter((error) => error <= 1).length} | ${errors[errors.length >> 1]!.toFixed(2)} | ${errors.at(-1)!.toFixed(1)} | ${Math.round(results.reduce((sum, { milliseconds }) => sum + milliseconds, 0) / results.length)} |`)
+      if (process.env.SHOW) for (const { name, error, pieces, likeness } of results) console.log(`  ${name}: ${error.toFixed(2)} px, ${pieces} pieces, likeness ${likeness.toFixed(2)}`)
+    }
   }
 }

@@ -75,7 +75,7 @@ describe('cutting out', () => {
 })
 
 describe('fitting', () => {
-  it('brings a turned and moved piece back along its tear, to within a pixel and a half', () => {
+  it('brings a turned and moved piece back along its tear, to within half a pixel', () => {
     const { scan, to } = scanned([{ turn: 0, dx: 0, dy: 0 }, { turn: 0.06, dx: 9, dy: 55 }], [tears[1]!])
     const [base, piece] = cutOut(scan).pieces.map((one) => sheetOf(scan, one))
     const { placement, seam, likeness } = fitPiece(base!, piece!)
@@ -83,7 +83,7 @@ describe('fitting', () => {
       const y = tears[1]!(x)
       const [still, moved] = [to(0, x, y), to(1, x, y)]
       const [px, py] = placed(piece!, placement, moved[0], moved[1])
-      expect(Math.sqrt((px - still[0]) ** 2 + (py - still[1]) ** 2)).toBeLessThan(1.5)
+      expect(Math.sqrt((px - still[0]) ** 2 + (py - still[1]) ** 2)).toBeLessThan(0.5)
     }
     expect(likeness).toBeGreaterThan(0.5)
     expect(seam.length).toBeGreaterThan(300)
@@ -94,7 +94,7 @@ describe('fitting', () => {
     const { placement } = fitPiece(base!, piece!, { turnDegrees: -2.4, dx: -4, dy: -48 })
     const [still, moved] = [to(0, 200, tears[1]!(200)), to(1, 200, tears[1]!(200))]
     const [px, py] = placed(piece!, placement, moved[0], moved[1])
-    expect(Math.sqrt((px - still[0]) ** 2 + (py - still[1]) ** 2)).toBeLessThan(1.5)
+    expect(Math.sqrt((px - still[0]) ** 2 + (py - still[1]) ** 2)).toBeLessThan(0.5)
   })
 })
 

@@ -1,6 +1,6 @@
 import { fromBorder, partsOf } from '../raster/parts.js'
 import { boxMean } from '../kernels/filters/box.js'
-import { squareExtreme } from '../kernels/filters/extremes.js'
+import { discExtreme, squareExtreme } from '../kernels/filters/extremes.js'
 import { distanceFrom } from '../raster/distance-transform.js'
 import { depthOf, maximumOf, type IntegerRaster, type Region } from '../raster/raster.js'
 import { DEVIATION_PER_MAD, median } from '../numbers/statistics.js'
@@ -12,6 +12,8 @@ export interface Piece {
   readonly box: Region
   /** Row by row of the box: 1 where the picture of the piece is, without bare fibre along a tear. */
   readonly mask: Uint8Array
+  /** Row by row of the box: 1 where what is at the edge may be bare fibre as well as a light part of the picture. */
+  readonly doubt?: Uint8Array
   /** Pixels of the mask. */
   readonly area: number
 }
@@ -42,6 +44,12 @@ const FIBRE_SHARE = 0.008
 const FIBRE_PX = 12
 /** Fibre is at least so light, as a share of the range. */
 const FIBRE_TONE = 0.74
+/** It is measured on the outermost pixels, in so many tones, and strays by at most this share of the range. */
+const RIM_PX = 4
+/** Dark grains in fibre are narrower than twice so much; it is taken away this much less one further than it is seen. */
+const GRAIN_PX = 2
+const TONES = 100
+const MOST_REACH = 0.08
 
 /**
  * Cut pieces of paper out of the background of a scan.
@@ -126,7 +134,7 @@ function withoutFibre(scan: IntegerRaster, piece: Piece): Piece {
   const outside = new Uint8Array(w * h).fill(1)
   for (let y = 0; y < box.height; y++) for (let x = 0; x < box.width; x++) outside[(y + 1) * w + x + 1] = mask[y * box.width + x] ? 0 : 1
   const depth = distanceFrom(outside, w, h)
-  // The darkest channel of each pixel, averaged over its neighbours, so that grain makes no holes.
+  // The darkest channel of each pixel: paper is light in all of them.
   const least = new Float32Array(w * h)
   for (let y = 0; y < box.height; y++) {
     for (let x = 0; x < box.width; x++) {
@@ -136,26 +144,47 @@ function withoutFibre(scan: IntegerRaster, piece: Piece): Piece {
       least[(y + 1) * w + x + 1] = value
     }
   }
-  const mean = boxMean({ width: w, height: h, data: least }, 1).data
+  const tone = fibreTone(least, depth, maximum)
   const seen = new Float32Array(w * h)
-  for (let i = 0; i < seen.length; i++) if (depth[i]! > 0 && depth[i]! <= 2 * most && mean[i]! >= FIBRE_TONE * maximum) seen[i] = 1
-  // Closed, so that dark grains in the fibre are fibre, and a pixel further: the last one is half fibre.
-  const grown = squareExtreme(squareExtreme({ width: w, height: h, data: seen }, 2, 'greatest'), 1, 'least').data
+  if (tone) for (let i = 0; i < seen.length; i++) if (depth[i]! > 0 && depth[i]! <= 2 * most && Math.abs(least[i]! - tone.middle) <= tone.reach) seen[i] = 1
+  // Closed, so that dark grains in the fibre are fibre; and a pixel further, since the last one is half fibre.
+  const grown = discExtreme(discExtreme({ width: w, height: h, data: seen }, GRAIN_PX, 'greatest'), 1, 'least').data
+  // Fibre hangs together with the edge.
+  const open = new Uint8Array(w * h)
+  for (let i = 0; i < open.length; i++) if (depth[i]! <= 1 || grown[i] === 1) open[i] = 1
+  const reached = fromBorder(open, w, h)
   const light = new Uint8Array(w * h)
-  for (let i = 0; i < light.length; i++) if (grown[i] === 1 && depth[i]! > 0) light[i] = 1
+  for (let i = 0; i < light.length; i++) if (reached[i] === 1 && grown[i] === 1 && depth[i]! > 0) light[i] = 1
   // Light paper that goes deeper than fibre does is a border or a sky, and so is what lies beside it.
   const broad = new Uint8Array(w * h)
   for (let i = 0; i < broad.length; i++) if (light[i] === 1 && depth[i]! > most) broad[i] = 1
   const fromBroad = broad.includes(1) ? distanceFrom(broad, w, h) : null
   const result = new Uint8Array(box.width * box.height)
+  const doubt = new Uint8Array(box.width * box.height)
   for (let y = 0; y < box.height; y++) {
     for (let x = 0; x < box.width; x++) {
       const i = (y + 1) * w + x + 1
       const isFibre = light[i] === 1 && depth[i]! <= most && !(fromBroad && fromBroad[i]! <= 1.5 * most)
       if (depth[i]! > 1 && !isFibre) result[y * box.width + x] = 1
+      if (light[i] === 1 && !isFibre) doubt[y * box.width + x] = 1
     }
   }
-  return whole(result, box)
+  return { ...whole(result, box), doubt }
+}
+
+/** Tone of bare fibre: the one that most of the outermost light pixels have, and how far they stray from it. */
+function fibreTone(tones: Float32Array, depth: Float32Array, maximum: number): { readonly middle: number; readonly reach: number } | null {
+  const light: number[] = []
+  for (let i = 0; i < tones.length; i++) if (depth[i]! > 1 && depth[i]! <= RIM_PX && tones[i]! >= FIBRE_TONE * maximum) light.push(tones[i]! / maximum)
+  if (light.length < 20) return null
+  const counts = new Float64Array(TONES + 1)
+  for (const value of light) counts[Math.round(Math.min(1, value) * TONES)]!++
+  const around = counts.map((count, i) => (counts[i - 1] ?? 0) + count + (counts[i + 1] ?? 0))
+  const mode = around.indexOf(Math.max(...around)) / TONES
+  const near = light.filter((value) => Math.abs(value - mode) <= MOST_REACH)
+  const middle = median(Float32Array.from(near))
+  const spread = DEVIATION_PER_MAD * median(Float32Array.from(near, (value) => Math.abs(value - middle)))
+  return { middle: middle * maximum, reach: Math.min(MOST_REACH, Math.max(LEAST_STEP, 3 * spread)) * maximum }
 }
 
 /** The largest part of a mask, its holes filled: crumbs along a tear are no piece, light specks near it no holes. */

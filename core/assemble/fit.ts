@@ -34,14 +34,18 @@ const [MOST_TURN, TURN_STEP] = [12, 1.5]
 /** So many places are looked at closer; two of them differ by so much. */
 const CANDIDATES = 24
 const APART = 4
+/** From where a piece was put by hand, the search begins on a level made smaller by this factor: some 24 pixels around. */
+const START_FACTOR = 4
+/** And so many of them on the next finer levels; one on the rest. */
+const KEPT = [12, 6, 2]
 /** How far away the two sides are compared from the edge. */
 const INSET = 2.5
 /** A seam is where the edges come as near as this, on the level they are fitted on. */
 const CONTACT = 5
 /** And in the last step, at full size: where the edges stray further, by fibre, they have no say. */
-const LAST_CONTACT = 2
+const LAST_CONTACT = 1.4
 /** Edges of a good fit lie so far apart: each piece was cut a little inside its picture. */
-const CUT = 1.8
+const CUT = 2.4
 /** Pieces lie apart by about so much of their size. */
 const USUAL_SHIFT = 0.2
 /** Width over which tones along a seam are compared without what is broader. */
@@ -66,7 +70,7 @@ export function placed(piece: Pick<Sheet, 'x' | 'y' | 'width' | 'height'>, { tur
 export function fitPiece(base: Sheet, piece: Sheet, start?: Placement): Fit {
   const extent = Math.max(base.width, base.height, piece.width, piece.height)
   let factor = 1
-  while (extent / factor > COARSE_SIDE) factor *= 2
+  while (extent / factor > COARSE_SIDE && !(start && factor === START_FACTOR)) factor *= 2
   tellTorn(piece)
   let found: Placement[] = start ? [start] : candidates(reduced(base, factor), reduced(piece, factor), piece, factor)
   for (let level = factor; level >= 1; level /= 2) {
@@ -75,7 +79,7 @@ export function fitPiece(base: Sheet, piece: Sheet, start?: Placement): Fit {
     const first = level === factor
     const refined = found.map((placement) => refine(b, p, own, scaled(placement, 1 / level), first ? 6 : 3)).sort((one, other) => ranked(other, b) - ranked(one, b))
     // Most candidates fall away early; what is left is looked at on finer levels.
-    found = refined.slice(0, level === factor ? 6 : level === factor / 2 ? 3 : 1).map(({ placement }) => scaled(placement, level))
+    found = refined.slice(0, KEPT[31 - Math.clz32(factor / level)] ?? 1).map(({ placement }) => scaled(placement, level))
   }
   const own = { whole: piece, level: 1 }
   const rough = refine(base, piece, own, found[0] ?? AT_REST, 1)
@@ -106,7 +110,7 @@ function candidates(base: Sheet, piece: Sheet, whole: Sheet, factor: number): Pl
         let score = 0
         for (const [x, y, torn] of turned) {
           const [column, row] = [Math.floor(x + dx - field.x), Math.floor(y + dy - field.y)]
-          if (column >= 0 && row >= 0 && column < field.width && row < field.height) score += (says[row * field.width + column]! < 0 ? 1 : torn) * says[row * field.width + column]!
+          if (column >= 0 && row >= 0 && column < field.width && row < field.height) score += (torn > 0 && says[row * field.width + column]! < 0 ? 1 : torn) * says[row * field.width + column]!
         }
         score *= nearness({ turnDegrees, dx, dy }, base)
         if (score > 3) found.push({ placement: { turnDegrees, dx, dy }, score })
@@ -193,6 +197,7 @@ function judge({ points, field, distance, cut, axis }: Contact, piece: Sheet, pl
     const [px, py] = placed(piece, placement, x, y)
     const d = valueAt(field, distance, px, py)
     if (d === null) continue
+    if (torn === 0) continue
     if (d < -CONTACT) contact -= 0.5
     if (Math.abs(d - cut) > wide) continue
     // Smooth at its middle and its ends, so that a few places that stray have no say (Tukey's biweight).

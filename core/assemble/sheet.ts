@@ -12,6 +12,8 @@ export interface Sheet {
   /** 0..1; meaningless where the mask is 0. */
   readonly tone: Float32Array
   readonly mask: Uint8Array
+  /** Of a whole piece: 1 where its edge may be bare fibre. */
+  readonly doubt?: Uint8Array
 }
 
 /** How a piece is moved: turned about a place of the scan, clockwise on screen, then shifted. */
@@ -22,7 +24,7 @@ export interface Placement {
 }
 export const AT_REST: Placement = { turnDegrees: 0, dx: 0, dy: 0 }
 
-export function sheetOf(scan: IntegerRaster, { box, mask }: Piece): Sheet {
+export function sheetOf(scan: IntegerRaster, { box, mask, doubt }: Piece): Sheet {
   const maximum = maximumOf(depthOf(scan))
   const tone = new Float32Array(box.width * box.height)
   const weights = scan.channels === 1 ? [1] : [0.3, 0.59, 0.11]
@@ -34,7 +36,7 @@ export function sheetOf(scan: IntegerRaster, { box, mask }: Piece): Sheet {
       tone[y * box.width + x] = sum / maximum
     }
   }
-  return { ...box, tone, mask }
+  return { ...box, tone, mask, doubt }
 }
 
 /** A sheet made smaller by a whole factor; a pixel belongs to it when most of it did. Its place is in small pixels. */

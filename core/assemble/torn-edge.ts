@@ -1,7 +1,7 @@
 import { partOfSheet, reduced, type Sheet } from './sheet.js'
 
 /** An edge point of a piece with the unit vector that leads out of it. */
-export interface EdgePoint { readonly x: number; readonly y: number; readonly nx: number; readonly ny: number; /** How little the edge is a straight line here, 0..1: cut edges fit anywhere, torn ones only where they belong. */ readonly torn: number }
+export interface EdgePoint { readonly x: number; readonly y: number; readonly nx: number; readonly ny: number; /** How little the edge is a straight line here, 0..1: cut edges fit anywhere, torn ones only where they belong. 0 where it may be bare fibre. */ readonly torn: number }
 
 /** A torn edge strays from a straight line over this share of the piece, by at least so many pixels of the level it is looked at on. */
 export const STRAIGHT_SHARE = 0.07
@@ -10,6 +10,12 @@ export const [STRAIGHT, TORN] = [0.35, 1]
 
 /** An edge that may be cut says so much of what a torn one says. */
 export const CUT_EDGE_SAYS = 0.06
+
+/** Made smaller by at most this factor, fibre is wide enough to mislead. */
+const FINEST_LEVELS = 4
+
+/** What is at most so far from an edge is at it, in pixels of the scan. */
+const NEAR_EDGE_PX = 1.5
 
 /** Longer side on which it is told whether an edge is torn. */
 export const TORN_SIDE = 700
@@ -50,6 +56,16 @@ export function tellTorn(piece: Sheet): void {
   tornPlaces.set(piece.mask, { factor, weights })
 }
 
+/** Whether it is not known if an edge of the picture is near a place, or only bare fibre. */
+function mayBeFibre({ x: left, y: top, width, height, doubt }: Sheet, x: number, y: number, level: number): boolean {
+  if (!doubt) return false
+  const reach = NEAR_EDGE_PX + level / 2
+  for (let row = Math.max(0, Math.floor(y - top - reach)); row < Math.min(height, y - top + reach); row++) {
+    for (let column = Math.max(0, Math.floor(x - left - reach)); column < Math.min(width, x - left + reach); column++) if (doubt[row * width + column] === 1) return true
+  }
+  return false
+}
+
 const edges = new WeakMap<Uint8Array, EdgePoint[]>()
 
 /** Edge points of a sheet of a piece on a level, with how torn they are. */
@@ -72,7 +88,9 @@ export function edgeOf(sheet: Sheet, piece: Sheet, level: number): EdgePoint[] {
     }
     return count === 0 ? CUT_EDGE_SAYS : sum / count
   }
-  const points = rawEdge(sheet).map((point) => ({ ...point, torn: tornAt(point.x, point.y) }))
+  // On coarse levels fibre is narrower than a pixel.
+  const isFine = level <= FINEST_LEVELS
+  const points = rawEdge(sheet).map((point) => ({ ...point, torn: isFine && mayBeFibre(piece, point.x * level, point.y * level, level) ? 0 : tornAt(point.x, point.y) }))
   edges.set(sheet.mask, points)
   return points
 }
