@@ -34,8 +34,8 @@ const [MOST_TURN, TURN_STEP] = [12, 1.5]
 /** So many places are looked at closer; two of them differ by so much. */
 const CANDIDATES = 24
 const APART = 4
-/** From where a piece was put by hand, the search begins on a level made smaller by this factor: some 24 pixels around. */
-const START_FACTOR = 4
+/** From where a piece was put by hand, the search begins on a level made smaller by this factor: some 50 pixels around. */
+const START_FACTOR = 8
 /** And so many of them on the next finer levels; one on the rest. */
 const KEPT = [12, 6, 2]
 /** How far away the two sides are compared from the edge. */

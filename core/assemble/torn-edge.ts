@@ -11,8 +11,8 @@ export const [STRAIGHT, TORN] = [0.35, 1]
 /** An edge that may be cut says so much of what a torn one says. */
 export const CUT_EDGE_SAYS = 0.06
 
-/** Made smaller by at most this factor, fibre is wide enough to mislead. */
-const FINEST_LEVELS = 4
+/** On levels made smaller by more than this factor fibre does not mislead. */
+const FINEST_LEVELS = 1
 
 /** What is at most so far from an edge is at it, in pixels of the scan. */
 const NEAR_EDGE_PX = 1.5
