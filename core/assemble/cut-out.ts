@@ -44,12 +44,12 @@ const FIBRE_SHARE = 0.008
 const FIBRE_PX = 12
 /** Fibre is at least so light, as a share of the range. */
 const FIBRE_TONE = 0.74
-/** It is measured on the outermost pixels, in so many tones, and strays by at most this share of the range. */
+/** Its tone is measured on so many outermost pixels, told in so many steps of the range, and strays by at most this share of it. */
 const RIM_PX = 4
-/** Dark grains in fibre are narrower than twice so much; it is taken away this much less one further than it is seen. */
-const GRAIN_PX = 2
 const TONES = 100
 const MOST_REACH = 0.08
+/** Dark grains in fibre are narrower than twice so much; it is taken away one pixel less than this further than it is seen. */
+const GRAIN_PX = 2
 
 /**
  * Cut pieces of paper out of the background of a scan.
