@@ -38,6 +38,8 @@ const APART = 4
 const START_FACTOR = 8
 /** And so many of them on the next finer levels; one on the rest. */
 const KEPT = [12, 6, 2]
+/** Edges that may be bare fibre have no say on levels made smaller by at most this: both are tried. */
+const DOUBT_FROM = [1, 4]
 /** How far away the two sides are compared from the edge. */
 const INSET = 2.5
 /** A seam is where the edges come as near as this, on the level they are fitted on. */
@@ -72,20 +74,26 @@ export function fitPiece(base: Sheet, piece: Sheet, start?: Placement): Fit {
   let factor = 1
   while (extent / factor > COARSE_SIDE && !(start && factor === START_FACTOR)) factor *= 2
   tellTorn(piece)
+  // Edges in doubt help to find the place and hinder to find it closely; from which level on tells the picture.
+  const roughs = DOUBT_FROM.map((doubtFrom) => search(base, piece, factor, start, doubtFrom))
+  const rough = roughs.reduce((one, other) => (other.score > one.score ? other : one))
+  // Which of several fits is better is told by the whole contact, which paper that is missing lessens little.
+  const best = { ...refine(base, piece, { whole: piece, level: 1, doubtFrom: 1 }, rough.placement, 1, LAST_CONTACT), score: rough.score }
+  return { ...best, seam: seamOf(base, piece, best.placement) }
+}
+
+/** The best placement at full size, from the coarsest level on. @param doubtFrom  On levels made smaller by at most this, edges in doubt have no say. */
+function search(base: Sheet, piece: Sheet, factor: number, start: Placement | undefined, doubtFrom: number): Omit<Fit, 'seam'> {
   let found: Placement[] = start ? [start] : candidates(reduced(base, factor), reduced(piece, factor), piece, factor)
   for (let level = factor; level >= 1; level /= 2) {
     const [b, p] = [reduced(base, level), reduced(piece, level)]
-    const own = { whole: piece, level }
+    const own = { whole: piece, level, doubtFrom }
     const first = level === factor
     const refined = found.map((placement) => refine(b, p, own, scaled(placement, 1 / level), first ? 6 : 3)).sort((one, other) => ranked(other, b) - ranked(one, b))
     // Most candidates fall away early; what is left is looked at on finer levels.
     found = refined.slice(0, KEPT[31 - Math.clz32(factor / level)] ?? 1).map(({ placement }) => scaled(placement, level))
   }
-  const own = { whole: piece, level: 1 }
-  const rough = refine(base, piece, own, found[0] ?? AT_REST, 1)
-  // Which of several fits is better is told by the whole contact, which paper that is missing lessens little.
-  const best = { ...refine(base, piece, own, rough.placement, 1, LAST_CONTACT), score: rough.score }
-  return { ...best, seam: seamOf(base, piece, best.placement) }
+  return refine(base, piece, { whole: piece, level: 1, doubtFrom }, found[0] ?? AT_REST, 1)
 }
 
 /** Pieces mostly lie on a scan about as they belong: what moves one far must fit so much better. */
@@ -99,7 +107,7 @@ function candidates(base: Sheet, piece: Sheet, whole: Sheet, factor: number): Pl
   const margin = 6
   const field = partOfSheet(base, base.x - margin, base.y - margin, base.width + 2 * margin, base.height + 2 * margin)
   const says = signedDistance(field).map((d) => (d > 4 ? 0 : d > 1 ? (4 - d) / 3 : d > -1 ? 1 : Math.max(-2, (d + 1) / 2)))
-  const points = edgeOf(piece, whole, factor)
+  const points = edgeOf(piece, whole, factor, 0)
   const found: { placement: Placement; score: number }[] = []
   for (let turnDegrees = -MOST_TURN; turnDegrees <= MOST_TURN; turnDegrees += TURN_STEP) {
     const turned = points.map(({ x, y, torn }) => [...placed(piece, { turnDegrees, dx: 0, dy: 0 }, x, y), torn] as const)
@@ -130,14 +138,14 @@ function candidates(base: Sheet, piece: Sheet, whole: Sheet, factor: number): Pl
 /** What a fit is judged on: points of the piece near the base, and the base around them. */
 interface Contact { readonly points: readonly EdgePoint[]; readonly field: Sheet; readonly distance: Float32Array; /** Distance of the edges where the pieces fit. */ readonly cut: number; /** Main direction of the seam. */ readonly axis: { readonly x: number; readonly y: number } }
 
-/** The piece that a sheet was made smaller of, and by how much. */
-interface Own { readonly whole: Sheet; readonly level: number }
+/** The piece that a sheet was made smaller of, by how much, and up to which level edges in doubt have no say. */
+interface Own { readonly whole: Sheet; readonly level: number; readonly doubtFrom: number }
 
-function contactOf(base: Sheet, piece: Sheet, { whole: own, level }: Own, placement: Placement, reach: number): Contact {
+function contactOf(base: Sheet, piece: Sheet, { whole: own, level, doubtFrom }: Own, placement: Placement, reach: number): Contact {
   const near: EdgePoint[] = []
   let [left, top, right, bottom] = [Infinity, Infinity, -Infinity, -Infinity]
   const margin = Math.ceil(reach) + 8
-  const points = edgeOf(piece, own, level).filter(({ x, y }) => {
+  const points = edgeOf(piece, own, level, doubtFrom).filter(({ x, y }) => {
     const [px, py] = placed(piece, placement, x, y)
     return px > base.x - margin && py > base.y - margin && px < base.x + base.width + margin && py < base.y + base.height + margin
   })
@@ -237,7 +245,7 @@ function likenessOf(met: { along: number; base: number; piece: number }[]): numb
 /** The seam of a piece that was placed, in order along its main direction. */
 export function seamOf(base: Sheet, piece: Sheet, placement: Placement): SeamPlace[] {
   if (!tornPlaces.has(piece.mask)) tellTorn(piece)
-  const { points, field, distance } = contactOf(base, piece, { whole: piece, level: 1 }, placement, 40)
+  const { points, field, distance } = contactOf(base, piece, { whole: piece, level: 1, doubtFrom: 1 }, placement, 40)
   const axis = points.length > 0 ? mainAxis(points) : { x: 1, y: 0 }
   const [c, s] = [cos((placement.turnDegrees * PI) / 180), sin((placement.turnDegrees * PI) / 180)]
   return points.map((point) => ({ point, along: axis.x * point.x + axis.y * point.y })).sort((a, b) => a.along - b.along).flatMap(({ point: { x, y, nx, ny } }) => {

@@ -11,9 +11,6 @@ export const [STRAIGHT, TORN] = [0.35, 1]
 /** An edge that may be cut says so much of what a torn one says. */
 export const CUT_EDGE_SAYS = 0.06
 
-/** On levels made smaller by more than this factor fibre does not mislead. */
-const FINEST_LEVELS = 1
-
 /** What is at most so far from an edge is at it, in pixels of the scan. */
 const NEAR_EDGE_PX = 1.5
 
@@ -68,8 +65,8 @@ function mayBeFibre({ x: left, y: top, width, height, doubt }: Sheet, x: number,
 
 const edges = new WeakMap<Uint8Array, EdgePoint[]>()
 
-/** Edge points of a sheet of a piece on a level, with how torn they are. */
-export function edgeOf(sheet: Sheet, piece: Sheet, level: number): EdgePoint[] {
+/** Edge points of a sheet of a piece on a level, with how torn they are; on levels up to `doubtFrom` what may be bare fibre counts for nothing. */
+export function edgeOf(sheet: Sheet, piece: Sheet, level: number, doubtFrom: number): EdgePoint[] {
   const kept = edges.get(sheet.mask)
   if (kept) return kept
   const { factor, weights } = tornPlaces.get(piece.mask)!
@@ -88,8 +85,7 @@ export function edgeOf(sheet: Sheet, piece: Sheet, level: number): EdgePoint[] {
     }
     return count === 0 ? CUT_EDGE_SAYS : sum / count
   }
-  // On coarse levels fibre is narrower than a pixel.
-  const isFine = level <= FINEST_LEVELS
+  const isFine = level <= doubtFrom
   const points = rawEdge(sheet).map((point) => ({ ...point, torn: isFine && mayBeFibre(piece, point.x * level, point.y * level, level) ? 0 : tornAt(point.x, point.y) }))
   edges.set(sheet.mask, points)
   return points
