@@ -38,8 +38,8 @@ const APART = 4
 const START_FACTOR = 8
 /** And so many of them on the next finer levels; one on the rest. */
 const KEPT = [12, 6, 2]
-/** Edges that may be bare fibre have no say on levels made smaller by at most this: both are tried. */
-const DOUBT_FROM = [1, 4]
+/** Edges that may be bare fibre have no say at full size; in pieces that are made smaller by more than this at first, from this level on. */
+const [LARGE_FACTOR, DOUBT_FROM_OF_LARGE] = [16, 4]
 /** How far away the two sides are compared from the edge. */
 const INSET = 2.5
 /** A seam is where the edges come as near as this, on the level they are fitted on. */
@@ -74,9 +74,9 @@ export function fitPiece(base: Sheet, piece: Sheet, start?: Placement): Fit {
   let factor = 1
   while (extent / factor > COARSE_SIDE && !(start && factor === START_FACTOR)) factor *= 2
   tellTorn(piece)
-  // Edges in doubt help to find the place and hinder to find it closely; from which level on tells the picture.
-  const roughs = DOUBT_FROM.map((doubtFrom) => search(base, piece, factor, start, doubtFrom))
-  const rough = roughs.reduce((one, other) => (other.score > one.score ? other : one))
+  // The larger the scan, the wider its fibre: it misleads on middle levels too.
+  const doubtFrom = factor > LARGE_FACTOR ? DOUBT_FROM_OF_LARGE : 1
+  const rough = search(base, piece, factor, start, doubtFrom)
   // Which of several fits is better is told by the whole contact, which paper that is missing lessens little.
   const best = { ...refine(base, piece, { whole: piece, level: 1, doubtFrom: 1 }, rough.placement, 1, LAST_CONTACT), score: rough.score }
   return { ...best, seam: seamOf(base, piece, best.placement) }
