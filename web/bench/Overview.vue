@@ -43,9 +43,9 @@ const next = computed<{ word: string; go: () => void }>(() => {
 <style scoped>
 .overview { display: flex; gap: 24px; flex: 1; min-width: 0; }
 .stages { flex: 1 1 260px; min-width: 0; }
-.head { display: flex; gap: 6px; align-items: center; white-space: nowrap; }
+.head { display: flex; flex-wrap: wrap; gap: 6px; align-items: center; }
 .head .el-button { margin-left: auto; }
 dl { display: grid; grid-template-columns: 80px 1fr; gap: 1px 10px; margin: 5px 0 0; }
 dt { color: var(--soft-ink); }
-dd { margin: 0; white-space: nowrap; overflow: hidden; text-overflow: ellipsis; }
+dd { margin: 0; }
 </style>
