@@ -45,6 +45,8 @@ const next = computed<{ word: string; go: () => void }>(() => {
 .stages { flex: 1 1 260px; min-width: 0; }
 .head { display: flex; flex-wrap: wrap; gap: 6px; align-items: center; }
 .head .el-button { margin-left: auto; }
+/* In a narrow window only the next thing stands above the lines. */
+@media (max-width: 1199px) { .head > :not(.el-button) { display: none; } .head .el-button { margin-left: 0; } }
 dl { display: grid; grid-template-columns: 80px 1fr; gap: 1px 10px; margin: 5px 0 0; }
 dt { color: var(--soft-ink); }
 dd { margin: 0; }
