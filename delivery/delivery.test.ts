@@ -319,6 +319,15 @@ describe('the report', () => {
     expect(html).not.toMatch(/(src|href)="?https?:/)
   })
 
+  it('speaks of a finish only where there is one', async () => {
+    const of = await finished()
+    const html = async (operations: typeof of.treatment.operations) => Buffer.from((await makeReports({ ...of, treatment: { ...of.treatment, operations } }, ['html'])).get('html')!).toString()
+    const all = of.treatment.operations ?? []
+    expect(all.some(({ stage, enabled }) => stage === 'finish' && enabled)).toBe(true)
+    expect(await html(all)).toContain('but for the finish')
+    expect(await html(all.map((step) => (step.stage === 'finish' ? { ...step, enabled: false } : step)))).not.toContain('but for the finish')
+  })
+
   it('gives the hash by which a lossless file of the result can be checked', async () => {
     const of = await finished()
     const { bytes } = await written(of, { format: 'png', depth: 16 })

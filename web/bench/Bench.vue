@@ -36,13 +36,13 @@ import { useSteps } from '../store/steps.js'
 import HelpButton from '../help/HelpButton.vue'
 import { useBenchKeys } from './bench-keys.js'
 import CloseLook from './CloseLook.vue'
-import Overview from './Overview.vue'
 import AssembleStage from '../assemble/AssembleStage.vue'
 import FindSlip from './slips/FindSlip.vue'
 import HandOver from '../hand-over/HandOver.vue'
 import Ledger from './Ledger.vue'
 import LensSettings from './slips/LensSettings.vue'
 import MendSlip from './slips/MendSlip.vue'
+import Overview from './Overview.vue'
 import RoundMap from './RoundMap.vue'
 import StageLine from './StageLine.vue'
 import Steps from './Steps.vue'
@@ -71,6 +71,8 @@ onBeforeUnmount(() => bench.close())
 
 const finish = useFinish()
 const list = useSteps()
+/** Stages that are a list of steps; the others are about flaws. */
+const hasSteps = computed(() => props.stage === 'correct' || props.stage === 'rebuild' || props.stage === 'finish')
 watch(() => props.stage, (stage) => {
   look.stage = stage
   list.stage = stage === 'correct' || stage === 'rebuild' ? stage : 'finish'
@@ -196,10 +198,8 @@ watch(() => bench.run, (now, before) => {
             <ElButton :class="{ on: look.holdOriginal && !blinking }" data-test="hold" title="The original, as long as it is held (Space)" @pointerdown="holdOriginal" @pointerup="look.holdOriginal = false" @pointercancel="look.holdOriginal = false" @contextmenu.prevent>Hold <span class="key">Space</span></ElButton>
           </span>
         </div>
-        <div v-if="stage === 'correct' || stage === 'rebuild' || stage === 'finish'" class="under">
-          <Overview v-if="!list.triedSetting" />
-          <div v-else class="tried" :inert="!session.mayChange"><TestStrip /><ToneChart v-if="stage === 'finish'" /><AreaTelltales v-else-if="stage === 'correct'" /></div>
-        </div>
+        <div v-if="hasSteps && list.triedSetting" class="under" :inert="!session.mayChange"><TestStrip /><ToneChart v-if="stage === 'finish'" /><AreaTelltales v-else-if="stage === 'correct'" /></div>
+        <div v-else-if="hasSteps" class="under"><Overview /></div>
         <CloseLook v-else />
       </div>
       <div class="right" :inert="!session.mayChange">
@@ -221,7 +221,6 @@ watch(() => bench.run, (now, before) => {
 @media (max-width: 1199px) { .room { grid-template-columns: 252px 1fr 206px; } }
 .middle { display: grid; grid-template: 36px minmax(0, 1fr) 32px auto / minmax(0, 1fr); min-width: 0; min-height: 0; }
 .under { display: flex; gap: 14px; padding: 6px 12px 8px; background: var(--sheet); border-top: 1px solid var(--hairline); height: 176px; box-sizing: border-box; overflow: hidden; }
-.tried { display: flex; gap: 14px; flex: 1; min-width: 0; }
 .right { display: flex; flex-direction: column; min-height: 0; }
 .right :deep(.slip) { flex: 1; min-height: 0; }
 .views { display: grid; grid-template-columns: minmax(0, 1fr); min-height: 0; }

@@ -11,8 +11,7 @@ import { useBench } from '../store/bench.js'
 const bench = useBench()
 const route = useRoute()
 const router = useRouter()
-const stepsOf = (id: OperationStage) => (bench.treatment?.operations ?? []).filter(({ stage, enabled }) => stage === id && enabled).length
-const stepsText = (id: OperationStage, none: string) => (stepsOf(id) > 0 ? counted(stepsOf(id), 'step', 'steps') : none)
+const stepsText = (id: OperationStage, none: string) => (bench.stepsOf(id) > 0 ? counted(bench.stepsOf(id), 'step', 'steps') : none)
 const lines = computed(() => [
   { stage: 'find', word: 'Find', text: bench.flaws.length > 0 ? `${thousands(bench.flaws.length)} flaws listed` : bench.opened?.searched ? 'searched, nothing found' : 'not searched yet' },
   { stage: 'mend', word: 'Mend', text: bench.flaws.length === 0 ? 'nothing to mend' : `${thousands(bench.counts.open)} open, ${thousands(bench.counts.mended)} to judge${bench.counts.shows > 0 ? `, ${bench.counts.shows} show` : ''}` },
@@ -26,7 +25,7 @@ const next = computed<{ word: string; go: () => void }>(() => {
   if (bench.flaws.length === 0 && !bench.opened?.searched) return { word: 'Search the picture for flaws', go: to('find') }
   if (bench.counts.open > 0) return { word: `Mend the ${thousands(bench.counts.open)} open flaws`, go: to('mend') }
   if (bench.counts.mended > 0) return { word: 'Judge the mends, the heaviest first', go: () => { bench.filter = 'judge'; bench.stepTo(0); to('mend')() } }
-  return stepsOf('finish') === 0 && route.params.stage !== 'finish' ? { word: 'Finish: tone, sharpness, frame', go: to('finish') } : { word: 'Hand over', go: to('hand-over') }
+  return bench.stepsOf('finish') === 0 && route.params.stage !== 'finish' ? { word: 'Finish: tone, sharpness, frame', go: to('finish') } : { word: 'Hand over', go: to('hand-over') }
 })
 </script>
 

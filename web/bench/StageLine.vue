@@ -8,22 +8,21 @@ const props = defineProps<{ job: string; picture: string; stage: string }>()
 const bench = useBench()
 
 const done = computed(() => bench.counts.settled + bench.counts.left)
-const stepsOf = (id: StageId) => (bench.treatment?.operations ?? []).filter(({ stage, enabled }) => stage === id && enabled).length
 const note = (id: StageId) => {
   const total = bench.flaws.length
   if (id === 'find') return total > 0 ? String(total) : ''
   if (id === 'mend') return total > 0 ? `${done.value} of ${total} judged` : ''
-  return stepsOf(id) > 0 ? String(stepsOf(id)) : ''
+  return bench.stepsOf(id) > 0 ? String(bench.stepsOf(id)) : ''
 }
 /** Whether a stage has been worked on. */
-const isReached = (id: StageId) => (id === 'find' ? bench.flaws.length > 0 : id === 'mend' ? bench.flaws.length > 0 && done.value > 0 : id === 'hand-over' ? bench.runs.some(({ kind, state }) => kind === 'export' && state === 'done') : stepsOf(id) > 0)
+const isReached = (id: StageId) => (id === 'find' ? bench.flaws.length > 0 : id === 'mend' ? bench.flaws.length > 0 && done.value > 0 : id === 'hand-over' ? bench.runs.some(({ kind, state }) => kind === 'export' && state === 'done') : bench.stepsOf(id) > 0)
 /** How much of the line is filled: found is one stop, what is judged leads to the next, and so on. */
 const filled = computed(() => {
   const part = 1 / STAGES.length
   if (isReached('hand-over')) return 1
   const mended = bench.flaws.length === 0 ? 0 : part * (1.1 + 1.1 * (done.value / bench.flaws.length))
   // What was finished before all is judged does not fill the line: it goes on where work is open.
-  return stepsOf('finish') > 0 && done.value === bench.flaws.length ? 5.1 * part : mended
+  return bench.stepsOf('finish') > 0 && done.value === bench.flaws.length ? 5.1 * part : mended
 })
 </script>
 

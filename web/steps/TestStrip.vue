@@ -39,12 +39,10 @@ const take = (value: number) => list.selected && list.triedSetting && list.adjus
 </script>
 
 <template>
-  <div class="strip" data-test="test-strip">
-    <div class="title"><b>Test strip</b>
-      <template v-if="list.triedSetting"><span class="soft">of</span>
-        <ElSelect :model-value="list.triedSetting.name" size="small" aria-label="Setting to try" data-test="tried" @change="(name: string) => (list.tried = name)"><ElOption v-for="setting in list.triable" :key="setting.name" :value="setting.name" :label="setting.title.toLowerCase()" /></ElSelect>
-        <span class="soft">click in the picture for another place</span>
-      </template>
+  <div v-if="list.triedSetting" class="strip" data-test="test-strip">
+    <div class="title"><b>Test strip</b><span class="soft">of</span>
+      <ElSelect :model-value="list.triedSetting.name" size="small" aria-label="Setting to try" data-test="tried" @change="(name: string) => (list.tried = name)"><ElOption v-for="setting in list.triable" :key="setting.name" :value="setting.name" :label="setting.title.toLowerCase()" /></ElSelect>
+      <span class="soft">click in the picture for another place</span>
     </div>
     <div class="row">
       <ElButton v-for="(strip, i) in resting" :key="i" text :class="{ on: i === taken }" :aria-label="`${strip.name} ${strip.text}`" data-test="strip-value" @click="take(strip.value)">

@@ -92,6 +92,8 @@ export const useBench = defineStore('bench', () => {
   const { draft, adjust: draw, keepDraft, dropDraft, forget: forgetDraft } = useDraft({ selectedId, stepOf, thePool, openShapes, extentOf, tellPixels, change })
   const { runs, run, noteRun, find, mendAll, handOver, cancel } = useRuns({ opened, revision, problem, settled, report: (error) => void reportAndRefresh(error) })
   const selectedStep = computed(() => (draft.value && draft.value.flaw === selectedId.value ? draft.value : selectedId.value ? stepOf.value.get(selectedId.value) ?? null : null))
+  /** How many steps of a stage are switched on. */
+  const stepsOf = (stage: string) => (treatment.value?.operations ?? []).filter((step) => step.stage === stage && step.enabled).length
   const counts = computed(() => {
     const result = { open: 0, mended: 0, settled: 0, left: 0, shows: 0 }
     for (const flaw of flaws.value) result[flaw.state]++
@@ -248,7 +250,7 @@ export const useBench = defineStore('bench', () => {
   const { forget: _forget, resumeDrawn: _resumeDrawn, ...mends } = mending
   return {
     opened, treatment, revision, undoLabel, redoLabel, runs, run, selectedId, selected, selectedStep, problem, busy,
-    areas, guards, group, draft, ...list, marks, tool, spotRadius, strokeWidth, toolSize, flaws, steps, stepOf, counts,
+    areas, guards, group, draft, ...list, marks, tool, spotRadius, strokeWidth, toolSize, flaws, steps, stepOf, stepsOf, counts,
     thePool, onPixels, open, close, change, goBack: goingBack.goBack, openShapes, extentOf, poorSources, report, keepDraft, dropDraft,
     ...mends, ...source, ...judging, find, mendAll, handOver, cancel, settled,
   }
