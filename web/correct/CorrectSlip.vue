@@ -35,7 +35,7 @@ watch(() => zones.current?.name, (now) => (name.value = now ?? ''), { immediate:
     <template v-else-if="!zones.current || zones.tool === 'mend'">
       <h2>Correct</h2>
       <p class="soft">What covers an area is corrected through a zone, with a strength, and only there. Say what is wrong: Fennip measures the zone and what is around it and sets the rest.</p>
-      <p class="soft">The strip under the picture shows one place at five values: a click takes one.</p>
+      <p class="soft">The strip under the picture shows one place at five values of the correction that is selected: a click takes one.</p>
     </template>
     <section v-if="zones.current && zones.tool !== 'mend'" class="zone-settings">
       <h2>Zone</h2>

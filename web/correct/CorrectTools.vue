@@ -28,14 +28,14 @@ const TOOLS: { id: ZoneTool; word: string; key: string; hint: string }[] = [
   </div>
   <ElRadioGroup v-else-if="zones.tool === 'slope'" v-model="zones.slope" size="small" aria-label="Kind of slope"><ElRadioButton value="linear">Straight</ElRadioButton><ElRadioButton value="radial">Round</ElRadioButton></ElRadioGroup>
   <ElSelect v-if="zones.tool === 'mend'" v-model="zones.method" size="small" class="method" aria-label="How it is mended" data-test="mend-method"><ElOption v-for="method in ['heal', 'clone', 'fill', 'lift']" :key="method" :value="method" :label="method" /></ElSelect>
-  <label class="show">Zone as
+  <label class="show" :class="{ rare: zones.tool === 'mend' || zones.tool === 'slope' }" title="The zone is shown as"><span>Zone as</span>
     <ElSelect v-model="zones.show" size="small" aria-label="The zone is shown as" data-test="zone-show"><ElOption v-for="show in SHOWN" :key="show" :value="show" :label="show" /></ElSelect>
   </label>
 </template>
 
 <style scoped>
 .tools :deep(.el-radio-button__inner) { padding: 5px 7px; }
-.tools { flex-wrap: nowrap; }
+.el-radio-group { flex-wrap: nowrap; flex: none; }
 .brush { display: flex; align-items: center; gap: 5px; }
 .brush :deep(.el-slider) { width: 60px; }
 .brush :deep(.el-input-number) { width: 46px; }
@@ -44,4 +44,6 @@ const TOOLS: { id: ZoneTool; word: string; key: string; hint: string }[] = [
 .show :deep(.el-select) { width: 76px; }
 .method { width: 72px; flex: none; }
 .brush :deep(.el-input-number) { flex: none; }
+/* In a narrow window the size is typed, or set by keys and wheel, and the words are in the tips. */
+@media (max-width: 1199px) { .tools :deep(.el-radio-button__inner) { padding: 5px 4px; } .brush :deep(.el-slider), .show span, .show.rare { display: none; } }
 </style>
