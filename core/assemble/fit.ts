@@ -1,5 +1,6 @@
 import { cos, PI, sin } from '../numbers/exact-math.js'
 import { minimise } from '../numbers/minimise.js'
+import { bordersOf, runOn } from './borders.js'
 import { AT_REST, partOfSheet, reduced, signedDistance, type Placement, type Sheet } from './sheet.js'
 import { edgeOf, mainAxis, tellTorn, tornPlaces, type EdgePoint } from './torn-edge.js'
 
@@ -38,8 +39,6 @@ const APART = 4
 const START_FACTOR = 8
 /** And so many of them on the next finer levels; one on the rest. */
 const KEPT = [12, 6, 2]
-/** Edges that may be bare fibre have no say at full size; in pieces that are made smaller by more than this at first, from this level on. */
-const [LARGE_FACTOR, DOUBT_FROM_OF_LARGE] = [16, 4]
 /** How far away the two sides are compared from the edge. */
 const INSET = 2.5
 /** A seam is where the edges come as near as this, on the level they are fitted on. */
@@ -74,26 +73,24 @@ export function fitPiece(base: Sheet, piece: Sheet, start?: Placement): Fit {
   let factor = 1
   while (extent / factor > COARSE_SIDE && !(start && factor === START_FACTOR)) factor *= 2
   tellTorn(piece)
-  // The larger the scan, the wider its fibre: it misleads on middle levels too.
-  const doubtFrom = factor > LARGE_FACTOR ? DOUBT_FROM_OF_LARGE : 1
-  const rough = search(base, piece, factor, start, doubtFrom)
+  const rough = search({ base, piece, level: factor }, start)
   // Which of several fits is better is told by the whole contact, which paper that is missing lessens little.
-  const best = { ...refine(base, piece, { whole: piece, level: 1, doubtFrom: 1 }, rough.placement, 1, LAST_CONTACT), score: rough.score }
+  const best = { ...refine(base, piece, { base, piece, level: 1 }, rough.placement, 1, LAST_CONTACT), score: rough.score }
   return { ...best, seam: seamOf(base, piece, best.placement) }
 }
 
-/** The best placement at full size, from the coarsest level on. @param doubtFrom  On levels made smaller by at most this, edges in doubt have no say. */
-function search(base: Sheet, piece: Sheet, factor: number, start: Placement | undefined, doubtFrom: number): Omit<Fit, 'seam'> {
-  let found: Placement[] = start ? [start] : candidates(reduced(base, factor), reduced(piece, factor), piece, factor)
-  for (let level = factor; level >= 1; level /= 2) {
+/** The best placement at full size, from the coarsest level on. */
+function search(coarsest: Whole, start: Placement | undefined): Omit<Fit, 'seam'> {
+  const { base, piece } = coarsest
+  let found: Placement[] = start ? [start] : candidates(coarsest)
+  for (let { level } = coarsest; level >= 1; level /= 2) {
     const [b, p] = [reduced(base, level), reduced(piece, level)]
-    const own = { whole: piece, level, doubtFrom }
-    const first = level === factor
-    const refined = found.map((placement) => refine(b, p, own, scaled(placement, 1 / level), first ? 6 : 3)).sort((one, other) => ranked(other, b) - ranked(one, b))
+    const first = level === coarsest.level
+    const refined = found.map((placement) => refine(b, p, { base, piece, level }, scaled(placement, 1 / level), first ? 6 : 3)).sort((one, other) => ranked(other, b) - ranked(one, b))
     // Most candidates fall away early; what is left is looked at on finer levels.
-    found = refined.slice(0, KEPT[31 - Math.clz32(factor / level)] ?? 1).map(({ placement }) => scaled(placement, level))
+    found = refined.slice(0, KEPT[31 - Math.clz32(coarsest.level / level)] ?? 1).map(({ placement }) => scaled(placement, level))
   }
-  return refine(base, piece, { whole: piece, level: 1, doubtFrom }, found[0] ?? AT_REST, 1)
+  return refine(base, piece, { base, piece, level: 1 }, found[0] ?? AT_REST, 1)
 }
 
 /** Pieces mostly lie on a scan about as they belong: what moves one far must fit so much better. */
@@ -103,11 +100,12 @@ const nearness = ({ turnDegrees, dx, dy }: Placement, base: Sheet) => 1 / (1 + (
 const scaled = ({ turnDegrees, dx, dy }: Placement, by: number): Placement => ({ turnDegrees, dx: dx * by, dy: dy * by })
 
 /** Placements with a long contact, in pixels of the picture; tried over all shifts at which the sheets can touch. */
-function candidates(base: Sheet, piece: Sheet, whole: Sheet, factor: number): Placement[] {
+function candidates(whole: Whole): Placement[] {
+  const [base, piece] = [reduced(whole.base, whole.level), reduced(whole.piece, whole.level)]
   const margin = 6
   const field = partOfSheet(base, base.x - margin, base.y - margin, base.width + 2 * margin, base.height + 2 * margin)
   const says = signedDistance(field).map((d) => (d > 4 ? 0 : d > 1 ? (4 - d) / 3 : d > -1 ? 1 : Math.max(-2, (d + 1) / 2)))
-  const points = edgeOf(piece, whole, factor, 0)
+  const points = edgeOf(piece, whole.piece, whole.level)
   const found: { placement: Placement; score: number }[] = []
   for (let turnDegrees = -MOST_TURN; turnDegrees <= MOST_TURN; turnDegrees += TURN_STEP) {
     const turned = points.map(({ x, y, torn }) => [...placed(piece, { turnDegrees, dx: 0, dy: 0 }, x, y), torn] as const)
@@ -120,7 +118,7 @@ function candidates(base: Sheet, piece: Sheet, whole: Sheet, factor: number): Pl
           const [column, row] = [Math.floor(x + dx - field.x), Math.floor(y + dy - field.y)]
           if (column >= 0 && row >= 0 && column < field.width && row < field.height) score += (torn > 0 && says[row * field.width + column]! < 0 ? 1 : torn) * says[row * field.width + column]!
         }
-        score *= nearness({ turnDegrees, dx, dy }, base)
+        if (score > 3) score = (score + bordersThatRunOn(piece, whole, { turnDegrees, dx, dy }, CONTACT)) * nearness({ turnDegrees, dx, dy }, base)
         if (score > 3) found.push({ placement: { turnDegrees, dx, dy }, score })
       }
     }
@@ -132,20 +130,27 @@ function candidates(base: Sheet, piece: Sheet, whole: Sheet, factor: number): Pl
     if (kept.some((other) => Math.abs(other.dx - placement.dx) < APART && Math.abs(other.dy - placement.dy) < APART && Math.abs(other.turnDegrees - placement.turnDegrees) < 3)) continue
     kept.push(placement)
   }
-  return kept.map((placement) => scaled(placement, factor))
+  return kept.map((placement) => scaled(placement, whole.level))
 }
 
 /** What a fit is judged on: points of the piece near the base, and the base around them. */
 interface Contact { readonly points: readonly EdgePoint[]; readonly field: Sheet; readonly distance: Float32Array; /** Distance of the edges where the pieces fit. */ readonly cut: number; /** Main direction of the seam. */ readonly axis: { readonly x: number; readonly y: number } }
 
-/** The piece that a sheet was made smaller of, by how much, and up to which level edges in doubt have no say. */
-interface Own { readonly whole: Sheet; readonly level: number; readonly doubtFrom: number }
+/** The sheets that those of a level were made smaller of, and by how much. */
+interface Whole { readonly base: Sheet; readonly piece: Sheet; readonly level: number }
 
-function contactOf(base: Sheet, piece: Sheet, { whole: own, level, doubtFrom }: Own, placement: Placement, reach: number): Contact {
+/** How far borders run on over the tear, in pixels of the level: each says as much as a pixel of tear. */
+function bordersThatRunOn(reducedPiece: Sheet, { base, piece, level }: Whole, placement: Placement, wide: number): number {
+  const { x, y } = pivotOf(reducedPiece)
+  return runOn(bordersOf(base), bordersOf(piece), { x: x * level, y: y * level }, placement, level, wide)
+}
+
+function contactOf(base: Sheet, piece: Sheet, whole: Whole, placement: Placement, reach: number): Contact {
+  const { level } = whole
   const near: EdgePoint[] = []
   let [left, top, right, bottom] = [Infinity, Infinity, -Infinity, -Infinity]
   const margin = Math.ceil(reach) + 8
-  const points = edgeOf(piece, own, level, doubtFrom).filter(({ x, y }) => {
+  const points = edgeOf(piece, whole.piece, level).filter(({ x, y }) => {
     const [px, py] = placed(piece, placement, x, y)
     return px > base.x - margin && py > base.y - margin && px < base.x + base.width + margin && py < base.y + base.height + margin
   })
@@ -184,20 +189,20 @@ function roughDistance(base: Sheet): Rough {
   return made
 }
 
-function refine(base: Sheet, piece: Sheet, own: Own, start: Placement, reach: number, wide = CONTACT): Omit<Fit, 'seam'> {
-  const contact = contactOf(base, piece, own, start, CONTACT + 2 * reach)
+function refine(base: Sheet, piece: Sheet, whole: Whole, start: Placement, reach: number, wide = CONTACT): Omit<Fit, 'seam'> {
+  const contact = contactOf(base, piece, whole, start, CONTACT + 2 * reach)
   if (contact.points.length < 12) return { placement: start, score: 0, likeness: 0 }
   // A turn is measured by what it moves at the end of the piece.
   const arm = Math.max(piece.width, piece.height) / 2
   const degrees = 180 / (PI * arm)
   const placementAt = ([turn, dx, dy]: readonly number[]): Placement => ({ turnDegrees: start.turnDegrees + turn! * degrees, dx: start.dx + dx!, dy: start.dy + dy! })
-  const found = minimise((at) => -judge(contact, piece, placementAt(at), wide).score, [0, 0, 0], [reach, reach, reach], 70)
-  const again = minimise((at) => -judge(contact, piece, placementAt(at), wide).score, found.at, [0.5 * reach, -0.5 * reach, 0.5 * reach], 50)
+  const found = minimise((at) => -judge(contact, piece, whole, placementAt(at), wide).score, [0, 0, 0], [reach, reach, reach], 70)
+  const again = minimise((at) => -judge(contact, piece, whole, placementAt(at), wide).score, found.at, [0.5 * reach, -0.5 * reach, 0.5 * reach], 50)
   const placement = placementAt(again.at)
-  return { placement, ...judge(contact, piece, placement, wide) }
+  return { placement, ...judge(contact, piece, whole, placement, wide) }
 }
 
-function judge({ points, field, distance, cut, axis }: Contact, piece: Sheet, placement: Placement, wide = CONTACT): { score: number; likeness: number } {
+function judge({ points, field, distance, cut, axis }: Contact, piece: Sheet, whole: Whole, placement: Placement, wide = CONTACT): { score: number; likeness: number } {
   let contact = 0
   const met: { along: number; base: number; piece: number }[] = []
   const [c, s] = [cos((placement.turnDegrees * PI) / 180), sin((placement.turnDegrees * PI) / 180)]
@@ -217,7 +222,7 @@ function judge({ points, field, distance, cut, axis }: Contact, piece: Sheet, pl
     if (baseTone !== null && pieceTone !== null) met.push({ along: axis.x * x + axis.y * y, base: baseTone, piece: pieceTone })
   }
   const likeness = met.length < 20 ? 0 : likenessOf(met)
-  return { score: contact * (1 + Math.max(0, likeness)), likeness }
+  return { score: contact * (1 + Math.max(0, likeness)) + bordersThatRunOn(piece, whole, placement, wide), likeness }
 }
 
 /** Correlation of the tones of both sides along the seam, without what is broader than a window. */
@@ -245,7 +250,7 @@ function likenessOf(met: { along: number; base: number; piece: number }[]): numb
 /** The seam of a piece that was placed, in order along its main direction. */
 export function seamOf(base: Sheet, piece: Sheet, placement: Placement): SeamPlace[] {
   if (!tornPlaces.has(piece.mask)) tellTorn(piece)
-  const { points, field, distance } = contactOf(base, piece, { whole: piece, level: 1, doubtFrom: 1 }, placement, 40)
+  const { points, field, distance } = contactOf(base, piece, { base, piece, level: 1 }, placement, 40)
   const axis = points.length > 0 ? mainAxis(points) : { x: 1, y: 0 }
   const [c, s] = [cos((placement.turnDegrees * PI) / 180), sin((placement.turnDegrees * PI) / 180)]
   return points.map((point) => ({ point, along: axis.x * point.x + axis.y * point.y })).sort((a, b) => a.along - b.along).flatMap(({ point: { x, y, nx, ny } }) => {

@@ -12,7 +12,7 @@ export const [STRAIGHT, TORN] = [0.35, 1]
 export const CUT_EDGE_SAYS = 0.06
 
 /** What is at most so far from an edge is at it, in pixels of the scan. */
-const NEAR_EDGE_PX = 1.5
+const NEAR_EDGE_PX = 2
 
 /** Longer side on which it is told whether an edge is torn. */
 export const TORN_SIDE = 700
@@ -54,19 +54,18 @@ export function tellTorn(piece: Sheet): void {
 }
 
 /** Whether it is not known if an edge of the picture is near a place, or only bare fibre. */
-function mayBeFibre({ x: left, y: top, width, height, doubt }: Sheet, x: number, y: number, level: number): boolean {
+function mayBeFibre({ x: left, y: top, width, height, doubt }: Sheet, x: number, y: number): boolean {
   if (!doubt) return false
-  const reach = NEAR_EDGE_PX + level / 2
-  for (let row = Math.max(0, Math.floor(y - top - reach)); row < Math.min(height, y - top + reach); row++) {
-    for (let column = Math.max(0, Math.floor(x - left - reach)); column < Math.min(width, x - left + reach); column++) if (doubt[row * width + column] === 1) return true
+  for (let row = Math.max(0, Math.floor(y - top - NEAR_EDGE_PX)); row < Math.min(height, y - top + NEAR_EDGE_PX); row++) {
+    for (let column = Math.max(0, Math.floor(x - left - NEAR_EDGE_PX)); column < Math.min(width, x - left + NEAR_EDGE_PX); column++) if (doubt[row * width + column] === 1) return true
   }
   return false
 }
 
 const edges = new WeakMap<Uint8Array, EdgePoint[]>()
 
-/** Edge points of a sheet of a piece on a level, with how torn they are; on levels up to `doubtFrom` what may be bare fibre counts for nothing. */
-export function edgeOf(sheet: Sheet, piece: Sheet, level: number, doubtFrom: number): EdgePoint[] {
+/** Edge points of a sheet of a piece on a level, with how torn they are; at full size what may be bare fibre counts for nothing. */
+export function edgeOf(sheet: Sheet, piece: Sheet, level: number): EdgePoint[] {
   const kept = edges.get(sheet.mask)
   if (kept) return kept
   const { factor, weights } = tornPlaces.get(piece.mask)!
@@ -85,14 +84,13 @@ export function edgeOf(sheet: Sheet, piece: Sheet, level: number, doubtFrom: num
     }
     return count === 0 ? CUT_EDGE_SAYS : sum / count
   }
-  const isFine = level <= doubtFrom
-  const points = rawEdge(sheet).map((point) => ({ ...point, torn: isFine && mayBeFibre(piece, point.x * level, point.y * level, level) ? 0 : tornAt(point.x, point.y) }))
+  const points = rawEdge(sheet).map((point) => ({ ...point, torn: level === 1 && mayBeFibre(piece, point.x, point.y) ? 0 : tornAt(point.x, point.y) }))
   edges.set(sheet.mask, points)
   return points
 }
 
 /** Edge points of a sheet; the edge of the sheet's rectangle counts too. */
-function rawEdge(sheet: Sheet): Omit<EdgePoint, 'torn'>[] {
+export function rawEdge(sheet: Sheet): Omit<EdgePoint, 'torn'>[] {
   const margin = 5
   const wide = partOfSheet(sheet, sheet.x - margin, sheet.y - margin, sheet.width + 2 * margin, sheet.height + 2 * margin)
   const { width, height, mask } = wide
@@ -118,7 +116,7 @@ function rawEdge(sheet: Sheet): Omit<EdgePoint, 'torn'>[] {
 }
 
 /** Direction in which places spread most. */
-export function mainAxis(points: readonly EdgePoint[]): { x: number; y: number}  {
+export function mainAxis(points: readonly { readonly x: number; readonly y: number }[]): { x: number; y: number } {
   const mean = { x: 0, y: 0 }
   for (const { x, y } of points) {
     mean.x += x / points.length
