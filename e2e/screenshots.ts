@@ -232,7 +232,10 @@ const tornInTwo = idOf('torn-in-two.tif')
 if (tornInTwo) {
   await page.goto(`${address}/jobs/${job.id}/pictures/${tornInTwo}/assemble`)
   await rest(page)
-  if ((await page.locator('[data-test=piece]').count()) === 0) await page.click('[data-test=fit]')
+  // Fitted anew: what is kept may be from before a change of the fit.
+  await page.click('[data-test=fit]')
+  await page.waitForSelector('[data-test=fit].is-loading')
+  await page.waitForSelector('[data-test=fit]:not(.is-loading)')
   await page.waitForSelector('[data-test=piece]')
   await page.locator('[data-test=piece-row]').nth(1).click()
   await page.click('[data-test=pieces-apart]')

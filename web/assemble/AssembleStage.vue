@@ -92,7 +92,7 @@ useKeys(['assemble'], {
         <h2>Piece {{ assemble.selected + 1 }}</h2>
         <template v-if="assemble.selected === 0"><p class="soft">The largest piece lies still; the others are fitted to it.</p></template>
         <template v-else>
-          <p class="soft">{{ assemble.moved.has(assemble.selected) ? 'Moved by hand.' : 'Fitted along the tear by the outline and by the pattern that runs over it.' }}</p>
+          <p class="soft">{{ assemble.moved.has(assemble.selected) ? 'Moved by hand.' : 'Fitted along the tear by its outline, by the borders of the print and by the pattern that run over it.' }}</p>
           <Setting label="Turned" unit="°" :model-value="current.turnDegrees" :min="-180" :max="180" :step="0.01" test="piece-turn" @update:model-value="(turnDegrees) => assemble.place(assemble.selected, { ...current!, turnDegrees })" />
           <Setting label="Right" unit="px" :model-value="current.dx" :min="-20000" :max="20000" :step="0.1" test="piece-right" @update:model-value="(dx) => assemble.place(assemble.selected, { ...current!, dx })" />
           <Setting label="Down" unit="px" :model-value="current.dy" :min="-20000" :max="20000" :step="0.1" test="piece-down" @update:model-value="(dy) => assemble.place(assemble.selected, { ...current!, dy })" />

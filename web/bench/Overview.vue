@@ -23,8 +23,8 @@ const lines = computed(() => [
 const next = computed<{ word: string; go: () => void }>(() => {
   const to = (stage: string) => () => void router.push(`/jobs/${String(route.params.job)}/pictures/${String(route.params.picture)}/${stage}`)
   if (bench.flaws.length === 0 && !bench.opened?.searched) return { word: 'Search the picture for flaws', go: to('find') }
-  if (bench.counts.open > 0) return { word: `Mend the ${thousands(bench.counts.open)} open flaws`, go: to('mend') }
-  if (bench.counts.mended > 0) return { word: 'Judge the mends, the heaviest first', go: () => { bench.filter = 'judge'; bench.stepTo(0); to('mend')() } }
+  if (bench.counts.open > 0) return { word: bench.counts.open === 1 ? 'Mend the open flaw' : `Mend the ${thousands(bench.counts.open)} open flaws`, go: to('mend') }
+  if (bench.counts.mended > 0) return { word: `Judge the ${counted(bench.counts.mended, 'mend', 'mends')}`, go: () => { bench.filter = 'judge'; bench.stepTo(0); to('mend')() } }
   return bench.stepsOf('finish') === 0 && route.params.stage !== 'finish' ? { word: 'Finish: tone, sharpness, frame', go: to('finish') } : { word: 'Hand over', go: to('hand-over') }
 })
 </script>

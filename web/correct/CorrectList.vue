@@ -19,10 +19,11 @@ const on = computed(() => list.own.filter((step) => step.enabled && !isByHand(st
 const percent = (share: number | undefined) => (share === undefined ? '' : `${Math.round(100 * share)} %`)
 const covered = computed(() => {
   if (on.value.length === 0) return ''
-  if (on.value.some(({ zone }) => zone === undefined)) return 'change the whole picture'
+  const verb = list.own.length === 1 ? 'changes' : 'change'
+  if (on.value.some(({ zone }) => zone === undefined)) return `${verb} the whole picture`
   // Zones may overlap: the largest is what is changed for certain.
   const most = Math.max(...on.value.map(({ zone }) => zones.shares[zone!] ?? 0))
-  return most > 0 ? `change at least ${percent(most)} of the picture` : ''
+  return most > 0 ? `${verb} at least ${percent(most)} of the picture` : ''
 })
 const picker = ref<HTMLInputElement>()
 function chosenFile(event: Event): void {
