@@ -1,5 +1,5 @@
 import { fromBorder, partsOf } from '../raster/parts.js'
-import { boxMean } from '../kernels/filters/box.js'
+import { boxMean } from '../kernels/smoothing/box.js'
 import { discExtreme, squareExtreme } from '../kernels/filters/extremes.js'
 import { distanceFrom } from '../raster/distance-transform.js'
 import { depthOf, maximumOf, type IntegerRaster, type Region } from '../raster/raster.js'

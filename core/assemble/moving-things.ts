@@ -1,6 +1,6 @@
 import { ln } from '../numbers/exact-math.js'
 import { median } from '../numbers/statistics.js'
-import { boxMean } from '../kernels/filters/box.js'
+import { boxMean } from '../kernels/smoothing/box.js'
 import { squareExtreme } from '../kernels/filters/extremes.js'
 import { partsOf } from '../raster/parts.js'
 import { maskWhere } from '../raster/per-pixel.js'

@@ -1,6 +1,6 @@
 import { Type } from '@sinclair/typebox'
 import { defineArea, type OperationContext } from '../operations/operation.js'
-import { guidedFilter } from '../kernels/filters/box.js'
+import { guidedFilter } from '../kernels/smoothing/box.js'
 import { squareExtreme } from '../kernels/filters/extremes.js'
 import { inOrder } from '../numbers/order.js'
 import type { Plane, FloatRaster } from '../raster/raster.js'

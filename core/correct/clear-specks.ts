@@ -1,6 +1,6 @@
 import { Type } from '@sinclair/typebox'
 import { defineArea } from '../operations/operation.js'
-import { boxMean } from '../kernels/filters/box.js'
+import { boxMean } from '../kernels/smoothing/box.js'
 import { PI } from '../numbers/exact-math.js'
 import { squareExtreme } from '../kernels/filters/extremes.js'
 import { clipRegion, growRegion, type Plane, type FloatRaster } from '../raster/raster.js'

@@ -1,7 +1,7 @@
 import { Type } from '@sinclair/typebox'
 import { veilOver, type Veil } from './fault-profile.js'
 import { defineArea } from '../operations/operation.js'
-import { boxMean, guidedFilter } from '../kernels/filters/box.js'
+import { boxMean, guidedFilter } from '../kernels/smoothing/box.js'
 import { roundTo } from '../round.js'
 import { brightnessOf, channelOf, rasterOf, withBrightness } from '../operations/brightness.js'
 import { cellMedians, cellsOf, fillSmoothly, gridField, gridOver, smoothedOnce, storedValues, type ZoneGrid } from './zone-grid.js'

@@ -228,6 +228,19 @@ describe('what covers', () => {
     expect(apart(result, clean, [40, 50, 30])).toBeLessThan(0.35 * apart(raster, clean, [40, 50, 30]))
     expect(result.data[(50 * 160 + 82) * 3]! - result.data[(50 * 160 + 77) * 3]!).toBeGreaterThan(0.2 * 65535)
   })
+
+  it('evening out keeps a fine pattern that repeats where structure is kept, and so it is proposed', () => {
+    // Plain on the left, where the noise is told.
+    const weave = (x: number, y: number) => 0.45 + (x < 60 ? 0 : 0.1 * Math.sin((x * Math.PI) / 2) * Math.sin((2 * Math.PI * y) / 5))
+    const normal = normalOf(13)
+    const clean = picture(160, 100, (x, y) => { const v = weave(x, y); return [v, v, v] })
+    const noisy = picture(160, 100, (x, y) => { const v = weave(x, y); return [v + 0.03 * normal(), v + 0.03 * normal(), v + 0.03 * normal()] })
+    const [structure, edges] = (['structure', 'edges'] as const).map((keeps) => corrected(noisy, 'even-out', null, { radiusPx: 7, edges: 4, keeps }))
+    const away = (result: IntegerRaster) => apart(result, clean, [110, 50, 40]) / apart(noisy, clean, [110, 50, 40])
+    expect(away(structure!)).toBeLessThan(0.5)
+    expect(away(structure!)).toBeLessThan(0.7 * away(edges!))
+    expect(stepOf(noisy, 'even-out', null, {}, true).settings).toMatchObject({ keeps: 'structure' })
+  })
 })
 
 describe('grain', () => {

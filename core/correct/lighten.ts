@@ -1,6 +1,6 @@
 import { Type } from '@sinclair/typebox'
 import { defineArea } from '../operations/operation.js'
-import { guidedFilter } from '../kernels/filters/box.js'
+import { guidedFilter } from '../kernels/smoothing/box.js'
 import { LN2, ln, pow } from '../numbers/exact-math.js'
 import { meanWhere } from '../operations/zone-means.js'
 import { brightnessOf } from '../operations/brightness.js'

@@ -1,6 +1,6 @@
 import type { OperationContext } from '../operations/operation.js'
 import type { FloatRaster } from '../raster/raster.js'
-import { boxMean } from '../kernels/filters/box.js'
+import { boxMean } from '../kernels/smoothing/box.js'
 import { distanceFrom } from '../raster/distance-transform.js'
 import { labPixels } from '../colour/lab.js'
 import { outlinesOfMask } from '../shape/from-mask.js'

@@ -44,7 +44,8 @@ export function sentenceOf(operation: Operation, settings: Settings): SentencePa
   return operation.sentence.split(/(\{\w+\})/).filter((part) => part !== '').map((part) => {
     const name = /^\{(\w+)\}$/.exec(part)?.[1]
     const setting = name ? described.get(name) : undefined
-    return setting ? { setting: setting.name, text: valueText(setting, settings[setting.name]) } : { text: part }
+    // A step from before a setting was there has it at its default.
+    return setting ? { setting: setting.name, text: valueText(setting, settings[setting.name] ?? setting.default) } : { text: part }
   })
 }
 

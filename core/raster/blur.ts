@@ -1,4 +1,4 @@
-import { filterBothWays } from '../kernels/filters/gaussian.js'
+import { filterBothWays } from '../kernels/smoothing/gaussian.js'
 import { exp } from '../numbers/exact-math.js'
 import type { Plane } from './raster.js'
 

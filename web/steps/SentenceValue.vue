@@ -10,7 +10,7 @@ import { useSteps } from '../store/steps.js'
 const props = defineProps<{ step: OperationStep; name: string; text: string; after?: string }>()
 const list = useSteps()
 const shown = ref(false)
-const setting = computed(() => (props.name === 'strength' ? { title: 'Strength', unit: '%', type: 'number' as const, minimum: 0, maximum: 100, step: 5, choices: [], help: 'How far it is laid on.' } : describeSettings(operationOf(props.step.operation)).find(({ name }) => name === props.name)!))
+const setting = computed(() => (props.name === 'strength' ? { title: 'Strength', unit: '%', type: 'number' as const, minimum: 0, maximum: 100, step: 5, choices: [], default: 100, help: 'How far it is laid on.' } : describeSettings(operationOf(props.step.operation)).find(({ name }) => name === props.name)!))
 const isNumber = computed(() => setting.value.type === 'number' || setting.value.type === 'integer')
 const value = computed(() => list.valueOf(props.step, props.name))
 const set = (next: number | number[] | undefined) => next !== undefined && list.adjustValue(props.step.id, props.name, Number(next))
@@ -31,7 +31,7 @@ function open(): void {
       <ElSlider :model-value="value" :min="setting.minimum" :max="setting.maximum" :step="setting.step" :show-tooltip="false" :aria-label="setting.title" @update:model-value="set" />
     </template>
     <label v-else>{{ setting.title }}
-      <ElSelect :model-value="String(step.settings[name])" size="small" :aria-label="setting.title" :teleported="false" :data-test="`type-${name}`" @change="(choice: string) => list.adjust(step.id, { [name]: choice })"><ElOption v-for="choice in setting.choices" :key="choice" :value="choice" :label="choice" /></ElSelect>
+      <ElSelect :model-value="String(step.settings[name] ?? setting.default)" size="small" :aria-label="setting.title" :teleported="false" :data-test="`type-${name}`" @change="(choice: string) => list.adjust(step.id, { [name]: choice })"><ElOption v-for="choice in setting.choices" :key="choice" :value="choice" :label="choice" /></ElSelect>
     </label>
     <p class="soft">{{ setting.help }}</p>
   </ElPopover>

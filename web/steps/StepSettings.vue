@@ -18,7 +18,7 @@ const settings = computed(() => (list.operation ? describeSettings(list.operatio
     />
     <div v-else-if="setting.choices.length > 0" class="choice" :title="setting.help">
       <span>{{ setting.title }}</span>
-      <ElRadioGroup :model-value="String(list.selected!.settings[setting.name])" size="small" :aria-label="setting.title" :data-test="`set-${setting.name}`" @change="(value) => list.adjust(list.selected!.id, { [setting.name]: value })">
+      <ElRadioGroup :model-value="String(list.selected!.settings[setting.name] ?? setting.default)" size="small" :aria-label="setting.title" :data-test="`set-${setting.name}`" @change="(value) => list.adjust(list.selected!.id, { [setting.name]: value })">
         <ElRadioButton v-for="choice in setting.choices" :key="choice" :value="choice">{{ choice }}</ElRadioButton>
       </ElRadioGroup>
     </div>

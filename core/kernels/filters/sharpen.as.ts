@@ -3,7 +3,7 @@
 
 // @ts-nocheck: the compiler of this file is AssemblyScript's.
 
-import { filter } from './gaussian.as'
+import { filter } from '../smoothing/gaussian.as'
 
 /** In the order in which core/kernels/filters/sharpen.ts writes it. */
 @unmanaged

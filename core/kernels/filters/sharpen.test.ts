@@ -2,7 +2,7 @@ import { describe, expect, it } from 'vitest'
 import { makeRandom } from '../../random.js'
 import { gaussianWeights } from '../../raster/blur.js'
 import { forgetKernels } from '../module.js'
-import { filterBothWays } from './gaussian.js'
+import { filterBothWays } from '../smoothing/gaussian.js'
 import { sharpenBrightness, type BrightnessSharpening } from './sharpen.js'
 
 /** Unsharp masking as one would write it down, pixel by pixel. */

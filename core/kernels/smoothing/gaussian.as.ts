@@ -1,5 +1,5 @@
 // A separable filter (core/raster/blur.ts), in AssemblyScript, in double precision, two pixels at a time; compiled by
-// scripts/generate.ts. Addresses are in bytes. core/kernels/filters/gaussian.ts is the only caller.
+// scripts/generate.ts. Addresses are in bytes. core/kernels/smoothing/gaussian.ts is the only caller.
 
 // @ts-nocheck: the compiler of this file is AssemblyScript's.
 

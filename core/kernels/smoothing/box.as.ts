@@ -1,4 +1,4 @@
-// Means over squares and what is made of them (core/kernels/filters/box.ts is the only caller), in AssemblyScript; compiled by
+// Means over squares and what is made of them (core/kernels/smoothing/box.ts is the only caller), in AssemblyScript; compiled by
 // scripts/generate.ts. Addresses are in bytes.
 
 // @ts-nocheck: the compiler of this file is AssemblyScript's.
@@ -60,7 +60,7 @@ function slide(columns: usize, into: usize, width: i32, radius: i32): void {
   }
 }
 
-/** In the order in which core/kernels/filters/box.ts writes it. */
+/** In the order in which core/kernels/smoothing/box.ts writes it. */
 @unmanaged
 class Guided {
   /** Of the guide below which it is flat. */
