@@ -194,7 +194,7 @@ export async function mergeBracket({ where, parts, reference, chosen, zones, tre
 }
 
 /** Side of the crop of a moving thing, in pixels of the screen. */
-const THING_SIDE = 92
+const THING_SIDE = 200
 
 async function cropOf(pixels: IntegerRaster, { x, y, width, height }: Region, alignment: Alignment): Promise<string> {
   const scale = Math.max(width, height) / THING_SIDE

@@ -52,10 +52,14 @@ const stops = (ratio: number) => (Math.abs(Math.log2(ratio)) < 0.1 ? 'reference 
 </script>
 
 <template>
-  <div v-if="assemble.merged" class="bracket" data-test="bracket">
+  <div v-if="assemble.merged" class="bracket" :style="{ '--exposures': assemble.merged.exposures.length }" data-test="bracket">
     <header>
       <b>{{ assemble.merged.exposures.length }} exposures merged</b>
-      <span class="soft">{{ things }}, each taken from one exposure</span>
+      <span class="soft">{{ things }}</span>
+      <div class="acts">
+        <RouterLink v-slot="{ navigate }" :to="`/jobs/${props.job}/pictures/${assemble.merged.picture}/find`" custom><ElButton type="primary" data-test="open-merged" @click="navigate">Open {{ assemble.merged.name }}</ElButton></RouterLink>
+        <ElButton :disabled="(chosen.every((one) => one === null) && !isAdding) || assemble.isBusy" :loading="assemble.isBusy" data-test="merge-again" @click="mergeAgain">Merge again with these</ElButton>
+      </div>
     </header>
     <table>
       <thead><tr><th /><th v-for="(name, e) in assemble.merged.exposures" :key="name">{{ name }}<small class="soft">{{ stops(assemble.merged.ratios[e]!) }}</small><ElButton v-if="assemble.merged.pictures[e] !== bench.opened?.id" link size="small" :disabled="assemble.isBusy" data-test="as-reference" @click="refer(assemble.merged!.pictures[e]!)">Take as reference</ElButton></th></tr></thead>
@@ -76,25 +80,24 @@ const stops = (ratio: number) => (Math.abs(Math.log2(ratio)) < 0.1 ? 'reference 
       </template>
       <span v-else class="soft">To take another part from one exposure, draw a zone over it in <RouterLink :to="`/jobs/${props.job}/pictures/${bench.opened?.id}/correct`">Correct</RouterLink>.</span>
     </p>
-    <div class="acts">
-      <RouterLink v-slot="{ navigate }" :to="`/jobs/${props.job}/pictures/${assemble.merged.picture}/find`" custom><ElButton type="primary" data-test="open-merged" @click="navigate">Open {{ assemble.merged.name }}</ElButton></RouterLink>
-      <ElButton :disabled="(chosen.every((one) => one === null) && !isAdding) || assemble.isBusy" :loading="assemble.isBusy" data-test="merge-again" @click="mergeAgain">Merge again with these</ElButton>
-    </div>
   </div>
 </template>
 
 <style scoped>
-.bracket { padding: 12px 16px; overflow: auto; background: var(--sheet); }
-header { margin-bottom: 10px; display: flex; gap: 8px; align-items: baseline; }
+/* Crops are as large as leaves room for all exposures side by side. */
+.bracket { container-type: inline-size; padding: 12px 16px; overflow: auto; background: var(--sheet); }
+/* The next thing stays in view however many things moved. */
+header { position: sticky; top: -12px; z-index: 1; margin: -12px -16px 10px; padding: 12px 16px 8px; display: flex; flex-wrap: wrap; gap: 8px; align-items: center; background: var(--sheet); }
 table { border-collapse: collapse; }
 th { text-align: left; vertical-align: top; font-weight: 600; padding: 4px 8px; }
 th small, td small { display: block; font-weight: 400; }
 td { padding: 4px 8px; border-top: 1px solid var(--hairline); vertical-align: middle; }
 .choice { height: auto; padding: 2px; border: 2px solid transparent; background: none; }
 .choice.on { border-color: var(--ink); }
-.choice img { display: block; max-width: 92px; max-height: 92px; }
+.choice img { display: block; max-width: clamp(92px, calc((100cqw - 110px) / var(--exposures) - 26px), 200px); max-height: 150px; }
 .by-hand { display: flex; gap: 8px; align-items: center; margin: 12px 0 0; }
 .by-hand :deep(.el-select) { width: 190px; }
 .by-hand a { text-decoration: underline; }
-.acts { display: flex; gap: 8px; margin-top: 12px; }
+.acts { display: flex; gap: 8px; margin-left: auto; }
+.acts .el-button { margin: 0; }
 </style>
