@@ -5,7 +5,7 @@ export default defineConfig({
     include: ['{core,codec,delivery,cli,demo,server,web,e2e,scripts,bench}/**/*.test.ts'],
     exclude: ['**/node_modules/**', '**/dist/**'],
     // Server, worker and threads run compiled.
-    globalSetup: ['scripts/compile-server.ts'],
+    globalSetup: ['scripts/compile-server.ts', 'e2e/host.ts'],
     // Where files share a process, a global that one has replaced is not left to the next.
     setupFiles: ['scripts/restore-globals.ts'],
     // Guards against what never ends, not against slow machines: what has to be quick says so in its own test.

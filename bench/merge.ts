@@ -1,6 +1,6 @@
 import { createRequire } from 'node:module'
 import type cvModule from '@techstark/opencv-js'
-import { mergeExposures } from '../core/assemble/merge.js'
+import { mergeExposures } from '../core/assemble/bracket/merge.js'
 import { makeRandom } from '../core/random.js'
 import { makeRaster, type IntegerRaster, type Plane } from '../core/raster/raster.js'
 import { alignedPlace, alignPictures } from '../core/rescan/align.js'

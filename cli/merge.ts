@@ -1,7 +1,7 @@
 import { basename } from 'node:path'
 import { formatOfName } from '@fennip/codec/formats.js'
 import { readPicture } from '@fennip/codec/read.js'
-import { mergeExposures } from '@fennip/core/assemble/merge.js'
+import { mergeExposures } from '@fennip/core/assemble/bracket/merge.js'
 import { ProblemError } from '@fennip/core/problem.js'
 import { parse, UsageError } from './parse.js'
 import { save } from './save.js'

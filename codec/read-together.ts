@@ -1,4 +1,4 @@
-import { layTogether } from '@fennip/core/assemble/lay-together.js'
+import { layTogether } from '@fennip/core/assemble/pieces/lay-together.js'
 import { ProblemError } from '@fennip/core/problem.js'
 import { readPicture, type DecodedPicture } from './read.js'
 

@@ -1,4 +1,4 @@
-import { cutOut } from '@fennip/core/assemble/cut-out.js'
+import { cutOut } from '@fennip/core/assemble/pieces/cut-out.js'
 import { DUSK, duskFrame, duskLight } from './bracket.js'
 import { tornInTwo } from './pieces.js'
 import { beforeAll, describe, expect, it } from 'vitest'

@@ -79,7 +79,7 @@ describe('a print torn in two', () => {
   it('is moved and joined again: what was done on the joined picture goes along with its pieces', async () => {
     const before = await newest('-joined.tif')
     const placeOf = async (id: string, name: string) => ((await harness.opened(id)).treatment.flaws.find((flaw) => flaw.id === name)!.shape as { x: number; y: number })
-    await page.goto(`${harness.services.address}/jobs/${harness.job}/pictures/${await harness.pictureNamed(NAME)}/assemble`)
+    await page.goto(`${harness.address}/jobs/${harness.job}/pictures/${await harness.pictureNamed(NAME)}/assemble`)
     await harness.test('piece').nth(1).click()
     const down = number('piece-down')
     await down.fill(String(Number(await down.inputValue()) + 25))
@@ -97,7 +97,7 @@ describe('a print torn in two', () => {
 
 /** The picture of the job that was made last with such a name. */
 async function newest(ending: string): Promise<string> {
-  const { list } = (await (await fetch(`${harness.services.address}/api/jobs/${harness.job}`)).json()) as { list: { id: string; name: string }[] }
+  const { list } = (await (await fetch(`${harness.address}/api/jobs/${harness.job}`)).json()) as { list: { id: string; name: string }[] }
   return list.filter(({ name }) => name.endsWith(ending)).at(-1)!.id
 }
 
@@ -108,13 +108,13 @@ async function healAt(id: string, right: number, down: number): Promise<void> {
   const shape = { type: 'disc', x: right * width, y: down * height, r: 6 }
   const flaw = { id: name, kind: 'other', shape, state: 'mended', contrast: 0, weight: 0, confidence: 1, origin: 'hand' }
   const step = { id: `step-of-${name}`, stage: 'mend', flaw: name, method: 'heal', methodVersion: 2, shape, softEdgePx: 2, strength: 1, seed: 0, source: { dx: 30, dy: 0 }, chosenBy: 'hand', reason: 'test' }
-  const answer = await fetch(`${harness.services.address}/api/pictures/${id}/edits`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ revision, label: 'Healed', operations: [{ type: 'put', list: 'flaws', items: [flaw] }, { type: 'put', list: 'steps', items: [step] }] }) })
+  const answer = await fetch(`${harness.address}/api/pictures/${id}/edits`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ revision, label: 'Healed', operations: [{ type: 'put', list: 'flaws', items: [flaw] }, { type: 'put', list: 'steps', items: [step] }] }) })
   expect(answer.status).toBe(200)
 }
 
 describe('a bracket at dusk', () => {
   it('is proposed on the contact sheet and merged, what moved shown as every exposure has it', async () => {
-    await page.goto(`${harness.services.address}/jobs/${harness.job}`)
+    await page.goto(`${harness.address}/jobs/${harness.job}`)
     await harness.test('bracket-proposal').waitFor()
     expect(await harness.test('bracket-proposal').innerText()).toContain('dusk-dark.jpg, dusk-middle.jpg, dusk-light.jpg')
     await harness.test('merge-bracket').click()
@@ -131,7 +131,7 @@ describe('a bracket at dusk', () => {
     expect(await first.getAttribute('aria-pressed')).toBe('true')
     const before = await harness.test('open-merged').innerText()
     await harness.test('merge-again').click()
-    const merges = async () => ((await (await fetch(`${harness.services.address}/api/jobs/${harness.job}`)).json()) as { list: { name: string }[] }).list.filter(({ name }) => name.endsWith('-merged.tif')).length
+    const merges = async () => ((await (await fetch(`${harness.address}/api/jobs/${harness.job}`)).json()) as { list: { name: string }[] }).list.filter(({ name }) => name.endsWith('-merged.tif')).length
     await expect.poll(merges).toBe(2)
     await expect.poll(() => harness.test('merge-again').isDisabled()).toBe(true)
     expect(await harness.test('moving-thing').first().locator('[data-test=take-from]').nth(0).getAttribute('aria-pressed')).toBe('true')
@@ -145,7 +145,7 @@ describe('a bracket at dusk', () => {
   it('takes a zone of the reference from another exposure by hand', async () => {
     const reference = await harness.pictureNamed('dusk-middle.jpg')
     await putZone(reference, 'gate')
-    await page.goto(`${harness.services.address}/jobs/${harness.job}/pictures/${reference}/assemble`)
+    await page.goto(`${harness.address}/jobs/${harness.job}/pictures/${reference}/assemble`)
     await harness.test('bracket').waitFor()
     const before = await harness.test('moving-thing').count()
     await harness.choose('zone-taken', 'gate')
@@ -165,10 +165,10 @@ async function putZone(id: string, name: string): Promise<void> {
   const { revision, picture: { original: { width, height } } } = await harness.opened(id)
   const shape = { type: 'disc', x: 0.45 * width, y: 0.55 * height, r: 0.06 * width }
   const area = { id: name, name, role: 'zone', softEdgePx: 6, parts: [{ mode: 'add', shape }] }
-  const answer = await fetch(`${harness.services.address}/api/pictures/${id}/edits`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ revision, label: 'Zone', operations: [{ type: 'put', list: 'areas', items: [area] }] }) })
+  const answer = await fetch(`${harness.address}/api/pictures/${id}/edits`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ revision, label: 'Zone', operations: [{ type: 'put', list: 'areas', items: [area] }] }) })
   expect(answer.status).toBe(200)
 }
-const send = async (name: string, bytes: Buffer) => (await arrival(harness.services.address, await upload(harness.services.address, harness.job, name, bytes))).picture!
+const send = async (name: string, bytes: Buffer) => (await arrival(harness.address, await upload(harness.address, harness.job, name, bytes))).picture!
 
 describe('a part from another picture', () => {
   it('is brought over through a zone and opened', async () => {
@@ -178,7 +178,7 @@ describe('a part from another picture', () => {
     await send('next-frame.jpg', await sharp(original).linear(1.15, 0).jpeg({ quality: 95 }).toBuffer())
     const other = await send('harmed.jpg', await sharp(original).composite([{ input: Buffer.from('<svg width="60" height="60"><circle cx="30" cy="30" r="28" fill="#111"/></svg>'), left: Math.round(0.45 * size.width) - 30, top: Math.round(0.55 * size.height) - 30 }]).jpeg({ quality: 95 }).toBuffer())
     await putZone(other, 'lost')
-    await page.goto(`${harness.services.address}/jobs/${harness.job}/pictures/${other}/assemble`)
+    await page.goto(`${harness.address}/jobs/${harness.job}/pictures/${other}/assemble`)
     await harness.choose('over-zone', 'lost')
     await harness.choose('over-from', 'next-frame.jpg')
     await harness.test('bring-over').click()
@@ -203,7 +203,7 @@ describe('pieces on two scans', () => {
     }
     await scan('half-upper.png', true)
     await scan('half-lower.png', false)
-    await page.goto(`${harness.services.address}/jobs/${harness.job}`)
+    await page.goto(`${harness.address}/jobs/${harness.job}`)
     for (const name of ['half-upper.png', 'half-lower.png']) await page.locator(`[data-name="${name}"] .el-checkbox`).click()
     await harness.test('lay-chosen').click()
     await page.waitForURL(/\/assemble$/)

@@ -41,7 +41,7 @@ afterAll(() => harness.stop())
 
 describe('from a dusty frame to a finished one', () => {
   it('shelf and contact sheet lead to the bench', async () => {
-    await page.goto(harness.services.address)
+    await page.goto(harness.address)
     await page.getByText(DEMO_TITLE).click()
     await page.waitForSelector('[data-test=picture-row]')
     expect(await test('picture-row').count()).toBe(2)
@@ -180,7 +180,7 @@ describe('from a dusty frame to a finished one', () => {
     for (let i = 0; i < 10; i++) await page.keyboard.press('ArrowLeft')
     await expect.poll(async () => (await stepNow())!.strength).toBeCloseTo(0.9, 5)
     // However many key presses it took, it is one gesture.
-    const { done } = (await (await fetch(`${harness.services.address}/api/pictures/${picture}/gestures`)).json()) as { done: { label: string }[] }
+    const { done } = (await (await fetch(`${harness.address}/api/pictures/${picture}/gestures`)).json()) as { done: { label: string }[] }
     expect(done.filter(({ label }) => label.startsWith('Set the strength'))).toHaveLength(1)
     await page.getByRole('slider', { name: 'Soft edge' }).focus()
     const soft = (await stepNow())!.softEdgePx
@@ -306,11 +306,11 @@ describe('from a dusty frame to a finished one', () => {
   })
 
   it('the ledger stays quick with 10 000 rows', async () => {
-    const list = ((await (await fetch(`${harness.services.address}/api/jobs/${harness.job}`)).json()) as { list: { id: string; name: string }[] }).list
+    const list = ((await (await fetch(`${harness.address}/api/jobs/${harness.job}`)).json()) as { list: { id: string; name: string }[] }).list
     const print = list.find(({ name }) => name.startsWith('lower'))!.id
     const flaws: Flaw[] = Array.from({ length: 10000 }, (_value, i) => ({ id: `x${i}`, kind: 'speck', shape: { type: 'disc', x: 5 + (i % 890), y: 5 + ((i * 7) % 590), r: 2 }, state: 'open', contrast: 4, weight: 10 + (i % 977), confidence: 0.8, origin: 'found' }))
-    await fetch(`${harness.services.address}/api/pictures/${print}/edits`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ revision: 0, label: 'Many', operations: [{ type: 'put', list: 'flaws', items: flaws }] }) })
-    await page.goto(`${harness.services.address}/jobs/${harness.job}/pictures/${print}/mend`)
+    await fetch(`${harness.address}/api/pictures/${print}/edits`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ revision: 0, label: 'Many', operations: [{ type: 'put', list: 'flaws', items: flaws }] }) })
+    await page.goto(`${harness.address}/jobs/${harness.job}/pictures/${print}/mend`)
     await page.waitForSelector('[data-test=ledger-row]')
     await page.getByText('10\u202f000 flaws', { exact: true }).waitFor()
     expect(await test('ledger-row').count()).toBeLessThan(60)

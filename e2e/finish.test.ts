@@ -222,10 +222,10 @@ describe('screen and file', () => {
   const hashOf = ({ data }: IntegerRaster): string => createHash('sha256').update(new Uint8Array(data.buffer, data.byteOffset, data.byteLength)).digest('hex')
   /** What is in the file that the server writes. */
   async function exported(id: string, depth: 8 | 16): Promise<string> {
-    const ask = async (path: string, body?: unknown) => (await fetch(`${harness.services.address}${path}`, body ? { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) } : {})).json() as Promise<Record<string, unknown>>
+    const ask = async (path: string, body?: unknown) => (await fetch(`${harness.address}${path}`, body ? { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) } : {})).json() as Promise<Record<string, unknown>>
     const run = await ask(`/api/pictures/${id}/exports`, { outputs: [{ format: 'tiff', depth }] })
-    expect(await runEnded(harness.services.address, run.id as string)).toMatchObject({ state: 'done' })
-    return hashOf((await decoded(await (await fetch(`${harness.services.address}/api/runs/${run.id as string}/files/0`)).arrayBuffer().then((buffer) => new Uint8Array(buffer)))).pixels)
+    expect(await runEnded(harness.address, run.id as string)).toMatchObject({ state: 'done' })
+    return hashOf((await decoded(await (await fetch(`${harness.address}/api/runs/${run.id as string}/files/0`)).arrayBuffer().then((buffer) => new Uint8Array(buffer)))).pixels)
   }
 
   for (const [channels, depth] of [[3, 8], [1, 16]] as const) {
@@ -236,7 +236,7 @@ describe('screen and file', () => {
       for (let i = 0; i < raster.data.length; i++) raster.data[i] = Math.round(top * (0.2 + 0.5 * ((Math.floor(i / channels) % 150) / 150)) + (random.uniform() * top) / 10)
       const bytes = await encodePicture(raster, null, { icc: null, exif: null, resolutionPerInch: null }, { format: 'png', depth, quality: 90 })
       const original = await decoded(bytes)
-      const id = (await arrival(harness.services.address, await upload(harness.services.address, harness.job, `bytes-${channels}-${depth}.png`, bytes))).picture!
+      const id = (await arrival(harness.address, await upload(harness.address, harness.job, `bytes-${channels}-${depth}.png`, bytes))).picture!
       const some: Record<string, Record<string, unknown>> = {
         'black-and-white': { blackDensity: 1.2, whiteDensity: 0.15 }, cast: { redContrast: 1.3, blueOffset: 0.05 }, sharpen: { amount: 150 }, lens: { k1: 0.05 }, perspective: { corners: [[8, 6], [140, 3], [146, 104], [4, 100]] },
         neutral: { x: 60, y: 50 }, 'clear-specks': { sizePx: 5 }, contrast: { radiusPx: 12 }, 'clear-haze': { patchPx: 5 }, lighten: { band: 'dark' }, ...Object.fromEntries(['heal', 'clone', 'fill', 'lift'].map((name) => [name, { points: [[70, 50]], widthPx: 14 }])),
@@ -261,7 +261,7 @@ describe('screen and file', () => {
       // The server's file is that of the same code.
       const at = steps.findIndex(({ operation }) => operation === 'sharpen')
       const put = async (revision: number, step: OperationStep) => {
-        const answer = await fetch(`${harness.services.address}/api/pictures/${id}/edits`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ revision, label: 'Set', operations: [...(revision > 0 ? [{ type: 'remove', list: 'operations', ids: ['s'] }] : []), { type: 'put', list: 'operations', items: [step] }] }) })
+        const answer = await fetch(`${harness.address}/api/pictures/${id}/edits`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ revision, label: 'Set', operations: [...(revision > 0 ? [{ type: 'remove', list: 'operations', ids: ['s'] }] : []), { type: 'put', list: 'operations', items: [step] }] }) })
         expect(answer.status, await answer.clone().text()).toBe(200)
         return exported(id, depth)
       }

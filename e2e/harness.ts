@@ -1,14 +1,14 @@
-import { mkdtempSync, readdirSync, rmSync } from 'node:fs'
-import { tmpdir } from 'node:os'
-import { dirname, join } from 'node:path'
+import { readdirSync } from 'node:fs'
 import { fileURLToPath } from 'node:url'
 import type { Browser, BrowserContextOptions, Locator, Page } from 'playwright-core'
+import { inject } from 'vitest'
 import { SEARCH_KINDS, type SearchKind, type Treatment } from '../core/treatment/schema.js'
 import { testFiles } from '../demo/test-files.js'
 import { loadDemo } from '../demo/load.js'
 import type { DemoSize } from '../demo/pictures.js'
 import { startServices, type Services } from '../scripts/services.js'
 import { openBrowser, PATIENCE_MS, rest } from './browser.js'
+import { newHome, removeHome, type Host } from './host.js'
 
 export interface Opened {
   readonly revision: number
@@ -25,11 +25,13 @@ export interface WorkerQuestion {
 
 export interface Point { readonly x: number; readonly y: number }
 
-/** A whole Fennip of its own with small demo pictures, and a page in Chromium: what every interface test starts from. */
+/** A Fennip with small demo pictures in a job of its own, and a page in Chromium: what every interface test starts from. */
 export class Harness {
   private constructor(
     readonly home: string,
-    readonly services: Services,
+    readonly address: string,
+    /** Its own Fennip; null where it is a guest of one that others use too. */
+    readonly services: Services | null,
     readonly browser: Browser,
     readonly page: Page,
     readonly job: string,
@@ -38,16 +40,27 @@ export class Harness {
   ) {}
 
   /**
+   * As a guest of the Fennip that the run has started, or with one of its own where there is none.
+   *
    * @param names   The demo files that are loaded.
    * @param frame   Size of camera frames; those of the series are half as wide and high.
    * @param print   Size of the print of the station; those of albums are half as wide and high.
    */
-  static async start(names: readonly string[], context: BrowserContextOptions = {}, frame: DemoSize = { width: 1200, height: 800 }, print: DemoSize = { width: 750, height: 500 }): Promise<Harness> {
-    // Everything as `npm start` has it: the folder of pictures and database lies in one whose name begins with a dot.
-    const home = join(mkdtempSync(join(tmpdir(), 'fennip-e2e-')), '.fennip')
+  static start(names: readonly string[], context: BrowserContextOptions = {}, frame?: DemoSize, print?: DemoSize): Promise<Harness> {
+    const host = inject('fennip')
+    return host ? Harness.at(host, null, names, context, frame, print) : Harness.alone(names, context, frame, print)
+  }
+
+  /** With a Fennip of its own, whose parts may be killed. */
+  static async alone(names: readonly string[], context: BrowserContextOptions = {}, frame?: DemoSize, print?: DemoSize): Promise<Harness> {
+    const home = newHome()
     const services = await startServices({ home, logLevel: 'silent' })
+    return Harness.at({ home, address: services.address }, services, names, context, frame, print)
+  }
+
+  private static async at({ home, address }: Host, services: Services | null, names: readonly string[], context: BrowserContextOptions, frame: DemoSize = { width: 1200, height: 800 }, print: DemoSize = { width: 750, height: 500 }): Promise<Harness> {
     const files = testFiles(frame, print).filter(({ name }) => names.includes(name))
-    const job = await loadDemo(services.address, () => undefined, files)
+    const job = await loadDemo(address, () => undefined, files)
     const browser = await openBrowser()
     const page = await browser.newPage({ viewport: { width: 1280, height: 800 }, ...context })
     page.setDefaultTimeout(PATIENCE_MS)
@@ -56,7 +69,7 @@ export class Harness {
     page.on('console', (message) => {
       if (message.type() === 'error') complaints.push(message.text().slice(0, 300))
     })
-    return new Harness(home, services, browser, page, job, complaints)
+    return new Harness(home, address, services, browser, page, job, complaints)
   }
 
   /** The same with one picture open on the bench for mending. */
@@ -69,8 +82,13 @@ export class Harness {
 
   async stop(): Promise<void> {
     await this.browser.close()
-    await this.services.remove()
-    rmSync(dirname(this.home), { recursive: true, force: true })
+    if (this.services) {
+      await this.services.remove()
+      removeHome(this.home)
+    } else {
+      // The next guest finds the shelf empty.
+      await fetch(`${this.address}/api/jobs/${this.job}`, { method: 'DELETE' })
+    }
   }
 
   test(name: string): Locator {
@@ -78,12 +96,12 @@ export class Harness {
   }
 
   async pictureNamed(name: string): Promise<string> {
-    const { list } = (await (await fetch(`${this.services.address}/api/jobs/${this.job}`)).json()) as { list: { id: string; name: string }[] }
+    const { list } = (await (await fetch(`${this.address}/api/jobs/${this.job}`)).json()) as { list: { id: string; name: string }[] }
     return list.find((picture) => picture.name === name)!.id
   }
 
   async opened(picture: string): Promise<Opened> {
-    return (await (await fetch(`${this.services.address}/api/pictures/${picture}`)).json()) as Opened
+    return (await (await fetch(`${this.address}/api/pictures/${picture}`)).json()) as Opened
   }
 
   /**
@@ -102,7 +120,7 @@ export class Harness {
   private async askWorker(picture: string, questions: readonly WorkerQuestion[], wanted: 'hash' | 'bytes'): Promise<(string | number[])[]> {
     const assets = fileURLToPath(new URL('../web/dist/assets/', import.meta.url))
     const script = readdirSync(assets).find((name) => name.startsWith('pixels.worker') && name.endsWith('.js'))!
-    const { list } = (await (await fetch(`${this.services.address}/api/jobs/${this.job}`)).json()) as { list: { id: string }[] }
+    const { list } = (await (await fetch(`${this.address}/api/jobs/${this.job}`)).json()) as { list: { id: string }[] }
     const summary = list.find(({ id }) => id === picture)
     return this.page.evaluate(
       async ({ script, summary, questions, wanted }) => {
@@ -136,7 +154,7 @@ export class Harness {
 
   /** Open a picture on the bench and wait for its pixels. */
   async open(picture: string, stage: 'find' | 'mend' | 'rebuild' | 'finish' | 'hand-over'): Promise<void> {
-    await this.page.goto(`${this.services.address}/jobs/${this.job}/pictures/${picture}/${stage}`)
+    await this.page.goto(`${this.address}/jobs/${this.job}/pictures/${picture}/${stage}`)
     await this.page.waitForSelector('[data-test=picture][aria-busy=false] canvas')
     await rest(this.page, 500)
   }

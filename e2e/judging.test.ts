@@ -270,7 +270,7 @@ describe('telltales', () => {
     const { x, y, r } = shape as { x: number; y: number; r: number }
     const { revision } = await harness.opened(picture)
     const flaw = { id: 'poor', kind: 'other', shape: { type: 'disc', x: x + step.source!.dx, y: y + step.source!.dy, r }, state: 'open', contrast: 0, weight: 0, confidence: 1, origin: 'hand' }
-    const answer = await fetch(`${harness.services.address}/api/pictures/${picture}/edits`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ revision, label: 'From another window', operations: [{ type: 'put', list: 'flaws', items: [flaw] }] }) })
+    const answer = await fetch(`${harness.address}/api/pictures/${picture}/edits`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ revision, label: 'From another window', operations: [{ type: 'put', list: 'flaws', items: [flaw] }] }) })
     expect(answer.status).toBe(200)
     await harness.test('poor-source').waitFor()
     expect(await harness.test('poor-source').innerText()).toContain('takes from an open flaw')

@@ -20,7 +20,7 @@ beforeAll(async () => {
   const { clean } = expose(light, light, { electrons: 6000, readNoise: 8, grainSize: 0, depth: 8, seed: 3 })
   wiped = wipeOut(clean, { count: 12, radius: [10, 18], reach: 3, seed: 5 })
   const bytes = await encodePicture(clean, null, { icc: null, exif: null, resolutionPerInch: 300 }, { format: 'tiff', depth: 8, quality: 95 })
-  expect((await arrival(harness.services.address, await upload(harness.services.address, harness.job, 'pylon-3-worked-over.tif', bytes))).status).toBe(200)
+  expect((await arrival(harness.address, await upload(harness.address, harness.job, 'pylon-3-worked-over.tif', bytes))).status).toBe(200)
   picture = await harness.pictureNamed('pylon-3-worked-over.tif')
 })
 afterAll(() => harness.stop())

@@ -11,7 +11,7 @@ let picture: string
 let cdp: CDPSession
 const NAME = 'pylon-7-west.jpg'
 beforeAll(async () => {
-  harness = await Harness.start([NAME], { hasTouch: true })
+  harness = await Harness.alone([NAME], { hasTouch: true })
   page = harness.page
   picture = await harness.pictureNamed(NAME)
   await harness.open(picture, 'mend')
@@ -194,7 +194,7 @@ describe('a server out of reach', () => {
   it('loses nothing: what was done meanwhile goes on from another page, and the words are true', async () => {
     const before = (await steps()).length
     await harness.test('tool-spot').click()
-    const back = harness.services.kill('database', 5000)
+    const back = harness.services!.kill('database', 5000)
     await clickAt(0.45, 0.75)
     await page.waitForFunction(() => document.querySelector('[data-test=saved]')?.textContent?.startsWith('Not saved'))
     expect(await saidTop()).toContain('kept in this browser')
@@ -208,9 +208,9 @@ describe('a server out of reach', () => {
   })
   it('begins nothing it cannot, and says so', async () => {
     await harness.open(picture, 'find')
-    const runs = async () => ((await (await fetch(`${harness.services.address}/api/pictures/${picture}`)).json()) as { runs: unknown[] }).runs.length
+    const runs = async () => ((await (await fetch(`${harness.address}/api/pictures/${picture}`)).json()) as { runs: unknown[] }).runs.length
     const before = await runs()
-    const back = harness.services.kill('database', 4000)
+    const back = harness.services!.kill('database', 4000)
     await harness.test('find').click()
     await page.locator('.el-message').first().waitFor()
     await back
@@ -232,7 +232,7 @@ describe('pages', () => {
   it('have titles of their own, and an address that leads nowhere has a page that says so', async () => {
     await page.waitForSelector('[data-test=picture][aria-busy=false] canvas')
     expect(await page.title()).toContain(NAME)
-    await page.goto(`${harness.services.address}/jobs/nowhere`)
+    await page.goto(`${harness.address}/jobs/nowhere`)
     await page.getByText('There is nothing at this address').waitFor()
     expect(await page.title()).toContain('Nothing here')
     await harness.test('to-shelf').click()
@@ -255,7 +255,7 @@ describe('pages', () => {
     await job.waitFor()
   })
   it('a picture is deleted after a question and brought back', async () => {
-    await page.goto(`${harness.services.address}/jobs/${harness.job}`)
+    await page.goto(`${harness.address}/jobs/${harness.job}`)
     const row = page.locator(`[data-test=picture-row][data-name="${NAME}"]`)
     await row.locator('[data-test=delete-picture]').click()
     await page.locator('.el-message-box .el-button--primary').click()
@@ -264,11 +264,11 @@ describe('pages', () => {
     await row.waitFor()
   })
   it('pass axe (WCAG 2 A and AA), and cut nothing at 1024 x 700: shelf, contact sheet, sensor page, bench, hand over', async () => {
-    const { sensors } = (await (await fetch(`${harness.services.address}/api/jobs/${harness.job}/sensors`)).json()) as { sensors: { id: string }[] }
+    const { sensors } = (await (await fetch(`${harness.address}/api/jobs/${harness.job}/sensors`)).json()) as { sensors: { id: string }[] }
     const job = `/jobs/${harness.job}`
     await page.setViewportSize({ width: 1024, height: 700 })
     for (const path of ['/', job, `${job}/hand-over`, `${job}/sensors/${sensors[0]!.id}`, ...['assemble', 'find', 'mend', 'finish', 'correct', 'rebuild', 'hand-over'].map((stage) => `${job}/pictures/${picture}/${stage}`)]) {
-      await page.goto(harness.services.address + path)
+      await page.goto(harness.address + path)
       await rest(page, 700)
       if (path.endsWith('mend')) {
         await page.locator('[data-test=ledger-row]').first().click()
@@ -280,7 +280,7 @@ describe('pages', () => {
     await page.setViewportSize({ width: 1280, height: 800 })
   })
   it('help says the keys and words of a screen, takes the keys while it is open, and gives the focus back', async () => {
-    await page.goto(`${harness.services.address}/jobs/${harness.job}/pictures/${picture}/mend`)
+    await page.goto(`${harness.address}/jobs/${harness.job}/pictures/${picture}/mend`)
     await page.waitForSelector('[data-test=tool-spot]')
     await page.locator('[data-home]').first().focus()
     await page.keyboard.press('?')

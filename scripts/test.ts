@@ -84,16 +84,17 @@ await Promise.all([
   check('Lint', 'npx', ['eslint', '.', '--max-warnings', '0']),
 ])
 // The test from a clean clone waits most of its time, for packages and for the network: it goes beside the unit tests.
-const CLEAN_CLONE = 'e2e/start'
+const CLEAN_CLONE = 'e2e/job/start'
 await Promise.all([
   // What one file has compiled and warmed up serves the next: these keep nothing from one another.
   suite('Unit tests', ['core', 'codec', 'delivery', 'cli', 'demo', 'web', 'bench/', '--no-isolate']),
   suite('From a clean clone', [CLEAN_CLONE]),
 ])
 await buildWeb()
-// Each file starts a database, a server and a worker of its own, and much of its time is waiting: two at a time, in two
-// lanes that take about as long.
-const BESIDE_THE_SERVER = ['e2e/access', 'e2e/areas', 'e2e/drawing', 'e2e/prints', 'e2e/processed', 'e2e/rebuild', 'e2e/trouble']
+// Two lanes that take about as long. In each the interface tests are guests of one Fennip, but those that kill its parts;
+// every test of the server starts its own.
+process.env.FENNIP_TEST_HOST = 'yes'
+const BESIDE_THE_SERVER = ['e2e/job/access', 'e2e/areas/areas', 'e2e/drawing', 'e2e/prints', 'e2e/processed', 'e2e/rebuild', 'e2e/job/trouble']
 await Promise.all([
   suite('Tests of the server, and of the interface in part', ['server', 'scripts', ...BESIDE_THE_SERVER, '--no-file-parallelism']),
   suite('Tests of the interface', ['e2e', ...[...BESIDE_THE_SERVER, CLEAN_CLONE].flatMap((file) => ['--exclude', `**/${file}*`]), '--no-file-parallelism']),

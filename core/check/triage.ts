@@ -1,5 +1,5 @@
 import { shapeArea, shapeCentre } from '../shape/shape.js'
-import { areaCoverage } from '../shape/area.js'
+import { areaCoverage } from '../shape/zone/area.js'
 import { whatShows } from './telltales.js'
 import type { FLAW_KINDS, Treatment } from '../treatment/schema.js'
 

@@ -1,5 +1,5 @@
 import { ProblemError } from '../problem.js'
-import { areaCoverage } from '../shape/area.js'
+import { areaCoverage } from '../shape/zone/area.js'
 import type { Area, Treatment } from '../treatment/schema.js'
 
 /** Where a search looks: only in an area, or everywhere but in it; by the areas' ids. */

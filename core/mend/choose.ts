@@ -1,5 +1,5 @@
 import { ProblemError } from '../problem.js'
-import { liesWithin } from '../shape/area.js'
+import { liesWithin } from '../shape/zone/area.js'
 import { moveShape, shapeBounds, shapeCentre, shapeThickness, type Shape } from '../shape/shape.js'
 import type { Flaw, Source, Step } from '../treatment/schema.js'
 import { fitPattern } from './lift/fit-pattern.js'

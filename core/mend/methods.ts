@@ -1,7 +1,7 @@
 import { ProblemError } from '../problem.js'
 import { maximumOf, type PixelSource } from '../raster/raster.js'
 import type { Transfer } from '../raster/transfer.js'
-import { areaCoverage } from '../shape/area.js'
+import { areaCoverage } from '../shape/zone/area.js'
 import type { Area, Step } from '../treatment/schema.js'
 import { liftCover } from './cover/cover.js'
 import { fill, type FillDecisions } from './fill/fill.js'

@@ -2,7 +2,7 @@ import { measureTelltales, severity, TELLTALE_NAMES, whatShows } from '../check/
 import { growRegion, type PixelSource } from '../raster/raster.js'
 import type { Transfer } from '../raster/transfer.js'
 import { patchedSource } from './patches/patch.js'
-import { areaReaches } from '../shape/area.js'
+import { areaReaches } from '../shape/zone/area.js'
 import { shapeBounds, shapeThickness, type Shape } from '../shape/shape.js'
 import type { Area, Flaw, Source, Step, Telltales, TelltaleName } from '../treatment/schema.js'
 import { fillReach } from './fill/fill.js'

@@ -2,7 +2,7 @@ import { stepExtent } from '../mend/patches/patch-keys.js'
 import { ProblemError } from '../problem.js'
 import { clipRegion, type Region } from '../raster/raster.js'
 import { shapeBounds } from '../shape/shape.js'
-import { isShapeArea, unpackMask } from '../shape/zone-cover.js'
+import { isShapeArea, unpackMask } from '../shape/zone/zone-cover.js'
 import type { Area, Flaw, Operation, Step, Treatment } from '../treatment/schema.js'
 
 /**

@@ -1,6 +1,6 @@
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef, watch } from 'vue'
-import type { Placement } from '@fennip/core/assemble/sheet.js'
+import type { Placement } from '@fennip/core/assemble/pieces/sheet.js'
 import { api } from '../shared/api.js'
 import { useBench } from '../store/bench.js'
 

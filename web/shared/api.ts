@@ -4,7 +4,7 @@ import type { SearchedArea } from '@fennip/core/find/searched-area.js'
 import type { OutputRequest } from '@fennip/core/output/output.js'
 import type { OutputPlan } from '@fennip/core/output/plan-output.js'
 import type { Operation } from '@fennip/core/treatment/schema.js'
-import type { Placement } from '@fennip/core/assemble/sheet.js'
+import type { Placement } from '@fennip/core/assemble/pieces/sheet.js'
 import type { Pace } from '@fennip/core/check/triage.js'
 // Types alone: what the server answers is written there, once.
 import type { ExportRequest } from '@fennip/server/api/bodies.js'

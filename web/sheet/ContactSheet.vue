@@ -3,7 +3,7 @@ import { ElButton, ElCheckbox, ElMessage, ElMessageBox, ElOption, ElProgress, El
 import { useLocalStorage, useThrottleFn } from '@vueuse/core'
 import { computed, onMounted, onUnmounted, ref } from 'vue'
 import { RouterLink, useRouter } from 'vue-router'
-import { proposeBrackets } from '@fennip/core/assemble/propose-brackets.js'
+import { proposeBrackets } from '@fennip/core/assemble/bracket/propose-brackets.js'
 import { DEFAULT_FALSE_FINDS } from '@fennip/core/find/find.js'
 import { ProblemError } from '@fennip/core/problem.js'
 import { setTitle } from '../router.js'

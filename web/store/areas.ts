@@ -1,6 +1,6 @@
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef, watch } from 'vue'
-import type { AreaMarks } from '@fennip/core/shape/grow-area.js'
+import type { AreaMarks } from '@fennip/core/shape/zone/grow-area.js'
 import type { Outline, Shape } from '@fennip/core/shape/shape.js'
 import { putArea, removeArea } from '@fennip/core/mend/picture/guards.js'
 import type { Area } from '@fennip/core/treatment/schema.js'

@@ -1,7 +1,7 @@
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef, watch } from 'vue'
 import type { ZoneProposal } from '@fennip/core/correct/propose-zones.js'
-import { packMask } from '@fennip/core/shape/zone-cover.js'
+import { packMask } from '@fennip/core/shape/zone/zone-cover.js'
 import type { Shape } from '@fennip/core/shape/shape.js'
 import { putArea, removeArea } from '@fennip/core/mend/picture/guards.js'
 import type { Area, AreaPart, Operation } from '@fennip/core/treatment/schema.js'

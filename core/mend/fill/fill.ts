@@ -1,5 +1,5 @@
 import { clipRegion, growRegion, makeRaster, maximumOf, type IntegerRaster, type PixelSource, type Region } from '../../raster/raster.js'
-import { areaCoverage } from '../../shape/area.js'
+import { areaCoverage } from '../../shape/zone/area.js'
 import { coverage, distanceOutside, shapeBounds, shapeThickness, type Shape } from '../../shape/shape.js'
 import type { Area } from '../../treatment/schema.js'
 import { BARRED, FILL, type FillProblem } from './fill-problem.js'

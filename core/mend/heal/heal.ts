@@ -1,5 +1,5 @@
 import { clipRegion, growRegion, makeRaster, maximumOf, type PixelSource } from '../../raster/raster.js'
-import { areaCoverage } from '../../shape/area.js'
+import { areaCoverage } from '../../shape/zone/area.js'
 import { coverage, distanceOutside, shapeBounds, type Shape } from '../../shape/shape.js'
 import type { Area, Source } from '../../treatment/schema.js'
 import { donorRegion, isPlain, readDonor } from '../../shape/donor.js'

@@ -3,7 +3,7 @@ import { SourceArea, type CellGrid, type PlaceList } from '../../kernels/healing
 import { clipRegion, growRegion, overlaps, type PixelSource, type Region } from '../../raster/raster.js'
 import { DEVIATION_PER_MAD, median } from '../../numbers/statistics.js'
 import { distanceOutside, shapeBounds, shapeCentre, shapeThickness, type Disc, type Shape } from '../../shape/shape.js'
-import { areaCoverage } from '../../shape/area.js'
+import { areaCoverage } from '../../shape/zone/area.js'
 import type { Area } from '../../treatment/schema.js'
 import { ringWidth } from './heal.js'
 import { ringMatch, type RingMatch } from './ring-match.js'

@@ -5,7 +5,7 @@ import { makeRaster, rasterSource, type IntegerRaster } from '../../raster/raste
 import { makeTransfer } from '../../raster/transfer.js'
 import { layOver, makePatches, renderRegion } from '../patches/patch.js'
 import { patchKeys } from '../patches/patch-keys.js'
-import { areaCoverage } from '../../shape/area.js'
+import { areaCoverage } from '../../shape/zone/area.js'
 import { distanceOutside, shapeBounds, type Shape } from '../../shape/shape.js'
 import { applyEdit, emptyTreatment } from '../../treatment/edit.js'
 import { putArea, removeArea } from './guards.js'

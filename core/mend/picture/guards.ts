@@ -1,6 +1,6 @@
 import { fillReach } from '../fill/fill.js'
 import { growRegion, overlaps } from '../../raster/raster.js'
-import { areaBounds, liesWithin } from '../../shape/area.js'
+import { areaBounds, liesWithin } from '../../shape/zone/area.js'
 import { shapeBounds } from '../../shape/shape.js'
 import { sourceShape } from '../../shape/donor.js'
 import type { Area, Operation, Step, Treatment } from '../../treatment/schema.js'

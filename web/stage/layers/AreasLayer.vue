@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { shapePartsOf } from '@fennip/core/shape/area.js'
+import { shapePartsOf } from '@fennip/core/shape/zone/area.js'
 import { computed } from 'vue'
 import type { Area } from '@fennip/core/treatment/schema.js'
 import { useAreas } from '../../store/areas.js'
