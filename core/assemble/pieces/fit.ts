@@ -64,7 +64,7 @@ export function placed(piece: Pick<Sheet, 'x' | 'y' | 'width' | 'height'>, { tur
 
 /**
  * Fit a piece to a base along their tear: coarse by outline over all shifts and some turns, then level by level by outline
- * and by what runs over the seam.
+ * and by what runs over the seam; on all levels by the borders of the print, which run on where it belongs.
  *
  * @param start  Where the piece lies by hand; then only the neighbourhood is searched.
  */
