@@ -8,7 +8,7 @@ import { loadDemo } from '../demo/load.js'
 import type { DemoSize } from '../demo/pictures.js'
 import { startServices, type Services } from '../scripts/services.js'
 import { openBrowser, PATIENCE_MS, rest } from './browser.js'
-import { newHome, removeHome, type Host } from './host.js'
+import { emptyShelf, newHome, removeHome, type Host } from './host.js'
 
 export interface Opened {
   readonly revision: number
@@ -46,9 +46,11 @@ export class Harness {
    * @param frame   Size of camera frames; those of the series are half as wide and high.
    * @param print   Size of the print of the station; those of albums are half as wide and high.
    */
-  static start(names: readonly string[], context: BrowserContextOptions = {}, frame?: DemoSize, print?: DemoSize): Promise<Harness> {
+  static async start(names: readonly string[], context: BrowserContextOptions = {}, frame?: DemoSize, print?: DemoSize): Promise<Harness> {
     const host = inject('fennip')
-    return host ? Harness.at(host, null, names, context, frame, print) : Harness.alone(names, context, frame, print)
+    if (!host) return Harness.alone(names, context, frame, print)
+    await emptyShelf(host.address)
+    return Harness.at(host, null, names, context, frame, print)
   }
 
   /** With a Fennip of its own, whose parts may be killed. */
@@ -82,13 +84,9 @@ export class Harness {
 
   async stop(): Promise<void> {
     await this.browser.close()
-    if (this.services) {
-      await this.services.remove()
-      removeHome(this.home)
-    } else {
-      // The next guest finds the shelf empty.
-      await fetch(`${this.address}/api/jobs/${this.job}`, { method: 'DELETE' })
-    }
+    if (!this.services) return
+    await this.services.remove()
+    removeHome(this.home)
   }
 
   test(name: string): Locator {

@@ -18,6 +18,12 @@ declare module 'vitest' {
 export const newHome = () => join(mkdtempSync(join(tmpdir(), 'fennip-e2e-')), '.fennip')
 export const removeHome = (home: string) => rmSync(dirname(home), { recursive: true, force: true })
 
+/** What the guest before has left goes, also where it fell over. */
+export async function emptyShelf(address: string): Promise<void> {
+  const { jobs } = (await (await fetch(`${address}/api/jobs`)).json()) as { jobs: { id: string }[] }
+  for (const { id } of jobs) await fetch(`${address}/api/jobs/${id}`, { method: 'DELETE' })
+}
+
 /** Before a run of tests: where it is asked for (`npm test`), one Fennip is started that interface tests are guests of. */
 export default async function startHost(project: TestProject): Promise<(() => Promise<void>) | undefined> {
   if (!process.env.FENNIP_TEST_HOST) {

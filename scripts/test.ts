@@ -94,7 +94,7 @@ await buildWeb()
 // Two lanes that take about as long. In each the interface tests are guests of one Fennip, but those that kill its parts;
 // every test of the server starts its own.
 process.env.FENNIP_TEST_HOST = 'yes'
-const BESIDE_THE_SERVER = ['e2e/job/access', 'e2e/areas/areas', 'e2e/drawing', 'e2e/prints', 'e2e/processed', 'e2e/rebuild', 'e2e/job/trouble']
+const BESIDE_THE_SERVER = ['e2e/job/access', 'e2e/areas/areas', 'e2e/prints', 'e2e/processed', 'e2e/rebuild', 'e2e/job/trouble']
 await Promise.all([
   suite('Tests of the server, and of the interface in part', ['server', 'scripts', ...BESIDE_THE_SERVER, '--no-file-parallelism']),
   suite('Tests of the interface', ['e2e', ...[...BESIDE_THE_SERVER, CLEAN_CLONE].flatMap((file) => ['--exclude', `**/${file}*`]), '--no-file-parallelism']),
