@@ -1,6 +1,6 @@
 import { randomUUID } from 'node:crypto'
 import type { Camera } from '@fennip/codec/read.js'
-import type { Medium } from '@fennip/core/find/medium.js'
+import type { Medium } from '@fennip/core/find/judging/medium.js'
 import type { ColourProfile } from '@fennip/core/colour/profile.js'
 import { levelCount } from '@fennip/core/raster/pyramid.js'
 import { ProblemError } from '@fennip/core/problem.js'

@@ -1,5 +1,5 @@
 import { readFileSync } from 'node:fs'
-import { dustJudge, layered } from '@fennip/core/find/judge.js'
+import { dustJudge, layered } from '@fennip/core/find/judging/judge.js'
 import { fitLayered } from '../learn/fit-judge.js'
 import { keptDiscs, type DiscScene, type Maker } from './collect-discs.js'
 

@@ -1,7 +1,7 @@
 import { readFileSync } from 'node:fs'
 import type { ScoredDisc } from '@fennip/core/find/finds.js'
-import { confidenceOf, dustJudge, leastScore, speckJudge } from '@fennip/core/find/judge.js'
-import { findsOfPopulation, LEAST_TELLING } from '@fennip/core/find/population.js'
+import { confidenceOf, dustJudge, leastScore, speckJudge } from '@fennip/core/find/judging/judge.js'
+import { findsOfPopulation, LEAST_TELLING } from '@fennip/core/find/judging/population.js'
 import { keptDiscs, type DiscScene } from './collect-discs.js'
 
 /**

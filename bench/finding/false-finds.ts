@@ -1,5 +1,5 @@
 import sharp from 'sharp'
-import { expectedFalseFinds } from '@fennip/core/find/false-finds.js'
+import { expectedFalseFinds } from '@fennip/core/find/judging/false-finds.js'
 import { findFlaws } from '@fennip/core/find/find.js'
 import { rasterSource } from '@fennip/core/raster/raster.js'
 import { makeTransfer } from '@fennip/core/raster/transfer.js'
@@ -8,7 +8,7 @@ import { animalAndBuildingPhotographs, furtherPhotographs, groundPhotographs, ha
 import { demoScenes, FRAME, sceneOf, type ExposedScene } from '../scenes.js'
 
 /**
- * False finds of pictures without flaws by their size, against what core/find/false-finds.ts tells the restorer: on photographs
+ * False finds of pictures without flaws by their size, against what core/find/judging/false-finds.ts tells the restorer: on photographs
  * that Fennip learned from what is no flaw, and on others (of lines it learned from all walls and grounds): `npx tsx bench/finding/false-finds.ts [seed]`, more than ten minutes.
  */
 

@@ -1,4 +1,4 @@
-import { expectedFalseFinds } from '@fennip/core/find/false-finds.js'
+import { expectedFalseFinds } from '@fennip/core/find/judging/false-finds.js'
 import { findFlaws } from '@fennip/core/find/find.js'
 import type { Find } from '@fennip/core/find/finds.js'
 import { logLight } from '@fennip/core/raster/log-light.js'

@@ -4,7 +4,7 @@ import { candidatesOf, halvesOfAll, PROCESSED_KINDS, processedScene, takenScenes
 /**
  * Fit what smudges, flat patches and moire are judged by on photographs, as prints every third, with places that were processed
  * and whole: `npx tsx bench/learn/calibrate-processed.ts [flat|smudge|moire]`, about ten minutes a kind. Prints the weights, to be
- * written by hand in core/find/judge.ts, and by tenths of what they say what is real.
+ * written by hand in core/find/judging/judge.ts, and by tenths of what they say what is real.
  */
 
 const SEEDS = [300, 405, 512, 617]

@@ -4,7 +4,7 @@ import { SampleTable } from '@fennip/core/kernels/samples/samples.js'
 import { evidenceInTile, type Evidence } from '@fennip/core/find/discs/search-discs.js'
 import { searchTiles, tileSurroundings } from '@fennip/core/find/find.js'
 import type { DiscKind } from '@fennip/core/find/finds.js'
-import { dustJudge, hairJudge, layered, lineAlone, lossJudge, mouldJudge, scratchJudge, speckJudge, stainJudge, type Belief } from '@fennip/core/find/judge.js'
+import { dustJudge, hairJudge, layered, lineAlone, lossJudge, mouldJudge, scratchJudge, speckJudge, stainJudge, type Belief } from '@fennip/core/find/judging/judge.js'
 import { logLight } from '@fennip/core/raster/log-light.js'
 import { lossCandidates } from '@fennip/core/find/areas/losses.js'
 import { stainCandidates } from '@fennip/core/find/areas/stains.js'
@@ -27,7 +27,7 @@ import { animalAndBuildingPhotographs, furtherPhotographs, groundPhotographs, ha
 import { changedAt, demoScenes, FRAME, greyOf, paleOf, PAPERS, PRINT, renderOf, sceneOf, stainedPrint, stones, throughJpeg, TONINGS, tornPrint, type TornScan } from '../scenes.js'
 
 /**
- * Fit the weights of core/find/judge.ts on made-up pictures with known damage: `npx tsx bench/learn/calibrate.ts dust|speck|mould|line-alone|scratch|hair|loss|stain`;
+ * Fit the weights of core/find/judging/judge.ts on made-up pictures with known damage: `npx tsx bench/learn/calibrate.ts dust|speck|mould|line-alone|scratch|hair|loss|stain`;
  * of scratches and hairs on what bench/learn/line-evidence.ts keeps, of dust also on what bench/cross/collect-discs.ts does.
  * Writes weights into core/find/weights, and prints the two numbers of the confidence and the two
  * of the control for false finds, to be written there by hand. The seeds are not those of bench/mending/acceptance.ts.

@@ -1,4 +1,4 @@
-import { layered, LEAK } from '@fennip/core/find/judge.js'
+import { layered, LEAK } from '@fennip/core/find/judging/judge.js'
 import { makeRandom } from '@fennip/core/random.js'
 import { describe, expect, it } from 'vitest'
 import { fitLayered, fitLogistic } from './fit-judge.js'

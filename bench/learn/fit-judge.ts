@@ -1,4 +1,4 @@
-import { LEAK } from '@fennip/core/find/judge.js'
+import { LEAK } from '@fennip/core/find/judging/judge.js'
 import { makeRandom } from '@fennip/core/random.js'
 import { solveCholesky } from '@fennip/core/numbers/solve.js'
 
@@ -43,7 +43,7 @@ export interface LayerFit {
 }
 
 /**
- * A layer of units under a logistic regression, as core/find/judge.ts reads it, by stochastic gradients (Kingma and Ba
+ * A layer of units under a logistic regression, as core/find/judging/judge.ts reads it, by stochastic gradients (Kingma and Ba
  * 2015, "Adam: a method for stochastic optimization", with their constants).
  *
  * @param rows  Evidence of each sample; the first item is 1.

@@ -1,6 +1,6 @@
 import { writeFileSync } from 'node:fs'
 import { fileURLToPath } from 'node:url'
-import type { Layer } from '@fennip/core/find/judge.js'
+import type { Layer } from '@fennip/core/find/judging/judge.js'
 
 /** Write the weights of a layer to core/find/weights as data, rounded to thousandths; a unit a line, so that changes are seen. */
 export function writeWeights(name: string, script: string, { units, constant }: Layer): void {

@@ -7,7 +7,7 @@ import type { Find, FindOptions, ScoredDisc, Size, TileFinds } from './finds.js'
 import { joinFinds } from './join-finds.js'
 import { judgedLines, type LineFind } from './line-judging/line-kinds.js'
 import { linePieces } from './lines/lines.js'
-import { findsOfPopulation } from './population.js'
+import { findsOfPopulation } from './judging/population.js'
 import { findInWhole, measureTile, splitKinds } from './whole-kinds.js'
 
 /** False finds in a picture when nobody says otherwise. */

@@ -6,7 +6,7 @@ import type { TileScreens } from './fine/moire.js'
 import type { FineDetail } from './fine/smudges.js'
 import type { LineKind } from './line-judging/line-kinds.js'
 import type { LinePiece } from './lines/lines.js'
-import type { Medium } from './medium.js'
+import type { Medium } from './judging/medium.js'
 
 /** What a search is asked for, and what it finds. */
 

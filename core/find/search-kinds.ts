@@ -1,6 +1,6 @@
 import { SEARCH_KINDS, type Flaw, type SearchKind } from '../treatment/schema.js'
 import { LINE_KINDS } from './line-judging/line-kinds.js'
-import type { Medium } from './medium.js'
+import type { Medium } from './judging/medium.js'
 
 /** From this aperture on, dust on a sensor casts shadows that are seen (common practice). */
 const DUST_APERTURE = 10

@@ -1,4 +1,4 @@
-import type { Medium } from '@fennip/core/find/medium.js'
+import type { Medium } from '@fennip/core/find/judging/medium.js'
 import { createHash } from 'node:crypto'
 import { stat } from 'node:fs/promises'
 import Handlebars from 'handlebars'

@@ -1,5 +1,5 @@
 import { randomUUID } from 'node:crypto'
-import type { Medium } from '@fennip/core/find/medium.js'
+import type { Medium } from '@fennip/core/find/judging/medium.js'
 import { ProblemError } from '@fennip/core/problem.js'
 import { usualKinds } from '@fennip/core/find/search-kinds.js'
 import type PgBoss from 'pg-boss'

@@ -1,5 +1,5 @@
 import { EXTENSIONS } from '@fennip/codec/formats.js'
-import type { Medium } from '@fennip/core/find/medium.js'
+import type { Medium } from '@fennip/core/find/judging/medium.js'
 import { completeOutput, type OutputRequest } from '@fennip/core/output/output.js'
 import { currentTreatment } from '../history.js'
 import { keptOutputs } from '../jobs/kept-outputs.js'

@@ -1,6 +1,6 @@
 import type { MessagePort } from 'node:worker_threads'
 import { readHeader, readPicture } from '@fennip/codec/read.js'
-import type { Medium } from '@fennip/core/find/medium.js'
+import type { Medium } from '@fennip/core/find/judging/medium.js'
 import type { Output } from '@fennip/core/output/output.js'
 import { Chain } from '@fennip/core/pipeline/chain.js'
 import { layPatchesOverTile } from '@fennip/core/mend/patches/patch.js'

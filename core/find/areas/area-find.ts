@@ -1,6 +1,6 @@
 import { outlinesOfMask } from '../../shape/from-mask.js'
 import { shapeArea, type Outline } from '../../shape/shape.js'
-import { judge, type Belief } from '../judge.js'
+import { judge, type Belief } from '../judging/judge.js'
 
 type AreaKind = 'loss' | 'stain' | 'flat' | 'smudge' | 'moire'
 

@@ -7,7 +7,7 @@ import type { AreaCandidate, AreaFind } from './area-find.js'
 import { barePaper, coloursOf, type Colours } from './bare-paper.js'
 import { cellsOfPicture, type TileCells } from './cells.js'
 import { boxRound, contourRound } from '../../shape/contour.js'
-import { confidenceOf, lossJudge } from '../judge.js'
+import { confidenceOf, lossJudge } from '../judging/judge.js'
 import { stableRegions, type Cluster } from './stable-regions.js'
 
 /** Losses and tears: places where the picture's layer is gone and paper, or the bed of the scanner, lies bare. */

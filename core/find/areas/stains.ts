@@ -4,7 +4,7 @@ import { distanceAt, insideOutline, shapeArea, type Outline, type Shape } from '
 import { judgedAreas, type AreaCandidate, type AreaFind } from './area-find.js'
 import { cellsOfPicture, type TileCells } from './cells.js'
 import { boxRound, contourRound } from '../../shape/contour.js'
-import { stainJudge } from '../judge.js'
+import { stainJudge } from '../judging/judge.js'
 import { OFF, tintOf, type Tint } from './tint.js'
 import { touching } from '../lines/touching.js'
 

@@ -1,7 +1,7 @@
 import { forgottenWithKernels } from '../../kernels/module.js'
 import { RingLook } from '../../kernels/finding/rings.js'
 import type { Plane } from '../../raster/raster.js'
-import { LEAK } from '../judge.js'
+import { LEAK } from '../judging/judge.js'
 import FIRST_LOOK from '../weights/first-look.json' with { type: 'json' }
 
 /** Unit vectors of the directions in which a disc is looked at from its middle, a sixteenth of a turn apart. */

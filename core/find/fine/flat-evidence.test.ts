@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import { FLAT, flatEvidence, type PictureGrain } from './flat-evidence.js'
-import { flatJudge, judge } from '../judge.js'
+import { flatJudge, judge } from '../judging/judge.js'
 
 const [columns, rows] = [60, 40]
 const indexOf = (column: number, row: number) => row * columns + column

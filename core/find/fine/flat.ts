@@ -4,7 +4,7 @@ import { DEVIATION_PER_MAD, meanAt } from '../../numbers/statistics.js'
 import { judgedAreas, outlineOfCells, type AreaCandidate, type AreaFind } from '../areas/area-find.js'
 import { wholePlanes } from '../areas/cells.js'
 import { FLAT, flatEvidence } from './flat-evidence.js'
-import { flatJudge } from '../judge.js'
+import { flatJudge } from '../judging/judge.js'
 import { touching } from '../lines/touching.js'
 import { shareOf, usualAt, type Plain } from '../areas/usual-by-tone.js'
 

@@ -6,7 +6,7 @@ import { insideOutline, type Outline } from '../../shape/shape.js'
 import { findFlaws, findInTile, gatherFinds } from '../find.js'
 import type { Find } from '../finds.js'
 import { logLight } from '../../raster/log-light.js'
-import { judge, moireJudge } from '../judge.js'
+import { judge, moireJudge } from '../judging/judge.js'
 import { moireCandidates, screensOfTile } from './moire.js'
 import { loneWaveOf, SCREEN_WINDOW } from '../../raster/lone-wave.js'
 

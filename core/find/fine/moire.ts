@@ -5,7 +5,7 @@ import type { Plane, Region } from '../../raster/raster.js'
 import { meanAt, median, valuesAt } from '../../numbers/statistics.js'
 import { judgedAreas, outlineOfCells, type AreaCandidate, type AreaFind } from '../areas/area-find.js'
 import { wholePlanes } from '../areas/cells.js'
-import { moireJudge } from '../judge.js'
+import { moireJudge } from '../judging/judge.js'
 import { touching } from '../lines/touching.js'
 
 /**

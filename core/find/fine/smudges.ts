@@ -4,7 +4,7 @@ import { meanAt } from '../../numbers/statistics.js'
 import { judgedAreas, outlineOfCells, type AreaCandidate, type AreaFind } from '../areas/area-find.js'
 import { wholePlanes } from '../areas/cells.js'
 import { scaled } from './flat.js'
-import { smudgeJudge } from '../judge.js'
+import { smudgeJudge } from '../judging/judge.js'
 import { touching } from '../lines/touching.js'
 import { shareOfUsual, type Plain } from '../areas/usual-by-tone.js'
 

@@ -1,4 +1,4 @@
-import { hairJudge, judge, leastScore, lineAlone, scratchJudge } from '../judge.js'
+import { hairJudge, judge, leastScore, lineAlone, scratchJudge } from '../judging/judge.js'
 import { BrightLines } from './line-brightness.js'
 import { companyOf } from './line-company.js'
 import { amongOthers } from './among-others.js'

@@ -1,12 +1,12 @@
 <script setup lang="ts">
 import { ElButton, ElCheckbox, ElCheckboxGroup, ElOption, ElSelect, ElSlider } from 'element-plus'
 import { computed, ref, watch } from 'vue'
-import { expectedFalseFinds } from '@fennip/core/find/false-finds.js'
+import { expectedFalseFinds } from '@fennip/core/find/judging/false-finds.js'
 import { splitKinds } from '@fennip/core/find/whole-kinds.js'
 import { shareSearched } from '@fennip/core/find/searched-area.js'
 import { searchKindOf, usualKinds } from '@fennip/core/find/search-kinds.js'
 import type { SearchKind } from '@fennip/core/treatment/schema.js'
-import { looksLike } from '@fennip/core/find/likeness.js'
+import { looksLike } from '@fennip/core/find/judging/likeness.js'
 import { useGroup } from '../../store/bench/group.js'
 import { useBench } from '../../store/bench.js'
 

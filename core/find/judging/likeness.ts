@@ -1,5 +1,5 @@
-import { shapeCentre } from '../shape/shape.js'
-import type { Flaw } from '../treatment/schema.js'
+import { shapeCentre } from '../../shape/shape.js'
+import type { Flaw } from '../../treatment/schema.js'
 
 type Described = Pick<Flaw, 'kind' | 'shape' | 'contrast' | 'unrest'>
 

@@ -1,5 +1,5 @@
-import { maximumOf, depthOf, type IntegerRaster } from '../raster/raster.js'
-import { median } from '../numbers/statistics.js'
+import { maximumOf, depthOf, type IntegerRaster } from '../../raster/raster.js'
+import { median } from '../../numbers/statistics.js'
 
 /** What a picture is: a frame of a camera, or a scan of a print or film. They have different flaws. */
 export type Medium = 'frame' | 'scan'

@@ -1,8 +1,8 @@
 import { describe, expect, it } from 'vitest'
-import { makeRandom } from '../random.js'
-import { makeRaster, rasterSource, type IntegerRaster } from '../raster/raster.js'
-import { makeTransfer } from '../raster/transfer.js'
-import { findFlaws } from './find.js'
+import { makeRandom } from '../../random.js'
+import { makeRaster, rasterSource, type IntegerRaster } from '../../raster/raster.js'
+import { makeTransfer } from '../../raster/transfer.js'
+import { findFlaws } from '../find.js'
 import { isOfOneColour, tellMedium, type Medium } from './medium.js'
 
 const picture = (of: (t: number, k: number) => readonly [number, number, number]): IntegerRaster => {

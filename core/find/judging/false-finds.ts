@@ -1,4 +1,4 @@
-import { exp, ln, pow } from '../numbers/exact-math.js'
+import { exp, ln, pow } from '../../numbers/exact-math.js'
 
 /** Megapixels of a picture that has as many false finds as the judges' rates say. */
 const REFERENCE_MEGAPIXELS = 24

@@ -1,15 +1,15 @@
-import { exp, ln } from '../numbers/exact-math.js'
-import type { Candidate } from './discs/candidates.js'
-import type { ColourEvidence, ColourLook } from './discs/colour.js'
-import type { FittedDisc } from './discs/fit-disc.js'
-import DUST from './weights/dust.json' with { type: 'json' }
-import HAIR from './weights/hair.json' with { type: 'json' }
-import LINE_ALONE from './weights/line-alone.json' with { type: 'json' }
-import LOSS from './weights/loss.json' with { type: 'json' }
-import MOULD from './weights/mould.json' with { type: 'json' }
-import SCRATCH from './weights/scratch.json' with { type: 'json' }
-import SPECK from './weights/speck.json' with { type: 'json' }
-import STAIN from './weights/stain.json' with { type: 'json' }
+import { exp, ln } from '../../numbers/exact-math.js'
+import type { Candidate } from '../discs/candidates.js'
+import type { ColourEvidence, ColourLook } from '../discs/colour.js'
+import type { FittedDisc } from '../discs/fit-disc.js'
+import DUST from '../weights/dust.json' with { type: 'json' }
+import HAIR from '../weights/hair.json' with { type: 'json' }
+import LINE_ALONE from '../weights/line-alone.json' with { type: 'json' }
+import LOSS from '../weights/loss.json' with { type: 'json' }
+import MOULD from '../weights/mould.json' with { type: 'json' }
+import SCRATCH from '../weights/scratch.json' with { type: 'json' }
+import SPECK from '../weights/speck.json' with { type: 'json' }
+import STAIN from '../weights/stain.json' with { type: 'json' }
 
 /**
  * How much the evidence speaks for a real flaw: a logistic regression on what was measured, for round flaws, lines and losses with

@@ -1,5 +1,5 @@
-import { exp } from '../numbers/exact-math.js'
-import type { DiscKind, Find, ScoredDisc } from './finds.js'
+import { exp } from '../../numbers/exact-math.js'
+import type { DiscKind, Find, ScoredDisc } from '../finds.js'
 
 /**
  * What a picture says of its own finds. How much in it looks like a flaw by chance is told by all that is not taken for one:

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import type { Flaw } from '../treatment/schema.js'
+import type { Flaw } from '../../treatment/schema.js'
 import { looksLike } from './likeness.js'
 
 const dust = (r: number, contrast: number, more: Partial<Flaw> = {}): Flaw => ({ id: 'a', kind: 'dust', shape: { type: 'disc', x: 9, y: 9, r }, state: 'open', contrast, weight: 20, confidence: 0.9, origin: 'found', ...more })

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import type { Find, ScoredDisc } from './finds.js'
+import type { Find, ScoredDisc } from '../finds.js'
 import { findsOfPopulation } from './population.js'
 
 const place = (score: number, accepted = false, by: ScoredDisc['by'] = 'speck'): ScoredDisc => ({ kind: by, by, score, accepted, shape: { type: 'disc', x: 10 * score, y: 5, r: 3 }, contrast: 4, weight: 20, confidence: 0.7, unrest: 1 })
