@@ -80,7 +80,7 @@ describe('every correction', () => {
         const raster = scene(channels, depth)
         const zone = disc(60, 55, 34, 6)
         for (const { name, byHand: isByHand } of CORRECTIONS) {
-          const step = stepOf(raster, name, zone, isByHand ? byHand : { ...(name === 'lighten' ? { stops: 0.5, band: 'dark' } : {}), ...(name === 'clear-specks' ? { sizePx: 6 } : {}), ...(name === 'clear-haze' ? { patchPx: 4 } : {}), ...(name === 'contrast' ? { radiusPx: 10 } : {}) })
+          const step = stepOf(raster, name, zone, isByHand ? byHand : { ...(name === 'even-out' ? { keeps: 'structure' } : {}), ...(name === 'lighten' ? { stops: 0.5, band: 'dark' } : {}), ...(name === 'clear-specks' ? { sizePx: 6 } : {}), ...(name === 'clear-haze' ? { patchPx: 4 } : {}), ...(name === 'contrast' ? { radiusPx: 10 } : {}) })
           const chain = new Chain(base(raster), { operations: [step], areas: [zone] })
           const read = (region: Region) => crop(raster, region)
           const all = rounded(chain.read(whole(raster), 0, read), 16)
@@ -240,6 +240,13 @@ describe('what covers', () => {
     expect(away(structure!)).toBeLessThan(0.75)
     expect(away(structure!)).toBeLessThan(0.7 * away(edges!))
     expect(stepOf(noisy, 'even-out', null, {}, true).settings).toMatchObject({ keeps: 'structure' })
+    // A step from before this could be chosen goes on keeping edges, and says so.
+    const { keeps, ...before } = stepOf(noisy, 'even-out', null, { radiusPx: 7, edges: 4 }).settings
+    expect(keeps).toBe('edges')
+    const step = { ...stepOf(noisy, 'even-out', null, { radiusPx: 7, edges: 4 }), settings: before }
+    checkOperationSteps([step])
+    expect(rounded(new Chain(base(noisy), { operations: [step] }).read(whole(noisy), 0, (region) => crop(noisy, region)), 16).data).toEqual(edges!.data)
+    expect(sentenceOf(operationOf('even-out'), before).map(({ text }) => text).join('')).toContain('keeping edges from')
   })
 })
 

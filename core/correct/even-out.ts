@@ -1,5 +1,5 @@
 import { Type } from '@sinclair/typebox'
-import { defineArea } from '../operations/operation.js'
+import { defineArea, type OperationContext, type Survey } from '../operations/operation.js'
 import { gaussianBlur } from '../raster/blur.js'
 import { nonLocalMeans } from '../kernels/smoothing/non-local.js'
 import { guidedFilter } from '../kernels/smoothing/box.js'
@@ -10,9 +10,8 @@ import { atLevel, noiseOfZone } from '../operations/zone-view.js'
 
 interface Settings { readonly radiusPx: number; readonly keeps?: 'structure' | 'edges'; readonly edges: number; readonly blurPx: number }
 interface Measured {
-  /** Deviation of the noise of the brightness, by level; and of a channel, the root of the mean square of all. */
+  /** Deviation of the noise by level: of the brightness where edges are kept, of a channel (root of the mean square) where structure is. */
   readonly noise: readonly number[]
-  readonly channelNoise?: readonly number[]
 }
 
 /** What is alike is looked for at most so far around: beyond it time grows and little is won. */
@@ -39,12 +38,7 @@ export const evenOut = defineArea<Settings, Measured>({
     blurPx: Type.Number({ title: 'Then blur by', minimum: 0, maximum: 20, default: 0, step: 0.5, unit: 'px', description: 'Standard deviation of a Gaussian that follows; 0 for none.' }),
   }, { additionalProperties: false }),
   sentence: 'Even out over {radiusPx}, keeping {keeps} from {edges}',
-  measure(survey, _settings, context) {
-    const noise = noiseOfZone(survey, context)
-    const channels = context.channels === 1 ? [noise] : [0, 1, 2].map((c) => noiseOfZone(survey, { ...context, luminance: [0, 1, 2].map((k) => (k === c ? 1 : 0)) }))
-    const channelNoise = noise.map((_value, level) => Math.sqrt(channels.reduce((sum, channel) => sum + channel[level]! ** 2, 0) / channels.length))
-    return { noise: noise.map((value) => roundTo(value, 6)), channelNoise: channelNoise.map((value) => roundTo(value, 6)) }
-  },
+  measure: (survey, { keeps }, context) => ({ noise: (keeps === 'structure' ? noiseOfChannels(survey, context) : noiseOfZone(survey, context)).map((value) => roundTo(value, 6)) }),
   propose(survey, context) {
     const noise = noiseOfZone(survey, context)[0]!
     return { settings: { radiusPx: noise > 0.02 ? 7 : 5, keeps: 'structure' }, reason: `The noise of the zone is ${(255 * noise).toFixed(1)} of 255.` }
@@ -53,12 +47,18 @@ export const evenOut = defineArea<Settings, Measured>({
   render(below, { radiusPx, keeps, edges, blurPx }, measured, context, level) {
     if (!measured) return below
     const even = keeps === 'structure'
-      ? nonLocalMeans(below, atLevel(measured.channelNoise ?? measured.noise, level), Math.max(LEAST_APART, edges), searchAt(radiusPx, level))
+      ? nonLocalMeans(below, atLevel(measured.noise, level), Math.max(LEAST_APART, edges), searchAt(radiusPx, level))
       : rasterOf(guidedFilter(channelsOf(below), brightnessOf(below, context), radiusAt(radiusPx, level), (edges * atLevel(measured.noise, level)) ** 2))
     const deviation = blurPx / 2 ** level
     return deviation > 0.2 ? rasterOf(channelsOf(even).map((plane) => gaussianBlur(plane, deviation))) : even
   },
 })
+
+/** Deviation of the noise of a channel: the root of the mean square of all. */
+function noiseOfChannels(survey: Survey, context: OperationContext): number[] {
+  const noise = context.luminance.map((_share, c) => noiseOfZone(survey, { ...context, luminance: context.luminance.map((_other, k) => (k === c ? 1 : 0)) }))
+  return noise[0]!.map((_value, level) => Math.sqrt(noise.reduce((sum, channel) => sum + channel[level]! ** 2, 0) / noise.length))
+}
 
 /** Patches must differ by more than noise makes them differ before they count as different. */
 const LEAST_APART = 1.5

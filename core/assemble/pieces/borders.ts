@@ -1,5 +1,4 @@
-import { cos, PI, sin } from '../../numbers/exact-math.js'
-import type { Placement, Sheet } from './sheet.js'
+import type { Sheet } from './sheet.js'
 import { mainAxis, rawEdge, type EdgePoint } from './torn-edge.js'
 
 /**
@@ -7,13 +6,13 @@ import { mainAxis, rawEdge, type EdgePoint } from './torn-edge.js'
  * far a piece lies along a tear that itself has few features, and how it is turned.
  */
 export interface Border {
-  /** Its ends, in pixels of the scan. */
-  readonly ends: readonly [readonly [number, number], readonly [number, number]]
-  /** Unit vector that leads out of the piece. */
-  readonly nx: number
-  readonly ny: number
+  /** Its ends, in pixels of the scan; on the way from one to the other what is outside lies to the right, as on screen. */
+  readonly from: Place
+  readonly to: Place
   readonly length: number
 }
+
+type Place = readonly [number, number]
 
 /** A border is straight to so many pixels, or this share of the piece's longer side. */
 const [STRAIGHT_PX, STRAIGHT_SHARE] = [1.2, 0.0012]
@@ -61,60 +60,52 @@ export function bordersOf(sheet: Sheet): readonly Border[] {
 
 /** The border that runs through an edge point: a line through what is near, longer as long as it stays straight. */
 function grown(points: readonly Point[], seed: Point, straight: number, side: number): { border: Border; on: Set<Point> } | null {
-  let line: { x: number; y: number; nx: number; ny: number } = { x: seed.x, y: seed.y, nx: seed.nx, ny: seed.ny }
+  let line: { x: number; y: number; nx: number; ny: number } = seed
   let on: Point[] = []
   for (let reach = 0.06 * side; reach < 2.5 * side; reach *= 1.6) {
     on = points.filter((point) => point.nx * line.nx + point.ny * line.ny > AGREE && Math.abs((point.x - line.x) * line.nx + (point.y - line.y) * line.ny) <= straight && Math.abs((point.x - seed.x) * line.ny - (point.y - seed.y) * line.nx) <= reach)
     if (on.length < 10) return null
-    const axis = mainAxis(on)
-    const outward = axis.y * line.nx - axis.x * line.ny >= 0 ? 1 : -1
-    let [x, y] = [0, 0]
-    for (const point of on) {
-      x += point.x / on.length
-      y += point.y / on.length
-    }
-    line = { x, y, nx: axis.y * outward, ny: -axis.x * outward }
+    const { x, y, middle } = mainAxis(on)
+    const outward = y * line.nx - x * line.ny >= 0 ? 1 : -1
+    line = { ...middle, nx: y * outward, ny: -x * outward }
   }
   const along = on.map((point) => (point.x - line.x) * line.ny - (point.y - line.y) * line.nx)
   const [from, to] = [Math.min(...along), Math.max(...along)]
   const length = to - from
   if (length < LEAST_SHARE * side || on.length < SEEN_SHARE * length) return null
   const at = (t: number) => [line.x + t * line.ny, line.y - t * line.nx] as const
-  return { border: { ends: [at(from), at(to)], nx: line.nx, ny: line.ny, length }, on: new Set(on) }
+  return { border: { from: at(from), to: at(to), length }, on: new Set(on) }
 }
 
-/** Two borders are of one line where their normals agree by this cosine and they lie one after the other. */
+/** Two borders are of one line where their directions agree by this cosine and they lie one after the other. */
 const ONE_LINE = 0.99
 const MOST_OVERLAP = 0.15
 
 /**
  * How far borders of a piece run on in borders of a base.
  *
- * @param level  Pixels of the scan in a pixel of the level.
- * @param wide   So far apart, in pixels of the level, two borders are no longer of one line.
- * @returns Length of the shorter border of each pair, in pixels of the level, by how well they lie on one line.
+ * @param place  Where a place of the piece comes to lie on the base.
+ * @param wide   So far apart, in pixels of the scan, two borders are no longer of one line.
+ * @returns Length of the shorter border of each pair, in pixels of the scan, by how well they lie on one line.
  */
-export function runOn(base: readonly Border[], piece: readonly Border[], pivot: { readonly x: number; readonly y: number }, { turnDegrees, dx, dy }: Placement, level: number, wide: number): number {
-  const [c, s] = [cos((turnDegrees * PI) / 180), sin((turnDegrees * PI) / 180)]
+export function runOn(base: readonly Border[], piece: readonly Border[], place: (x: number, y: number) => Place, wide: number): number {
   let sum = 0
   for (const own of piece) {
-    const [nx, ny] = [c * own.nx - s * own.ny, s * own.nx + c * own.ny]
+    const [first, last] = [place(...own.from), place(...own.to)]
     for (const other of base) {
-      if (nx * other.nx + ny * other.ny < ONE_LINE) continue
-      const [from, to] = other.ends
-      const [ux, uy] = [(to[0] - from[0]) / other.length, (to[1] - from[1]) / other.length]
-      const places = own.ends.map(([x, y]) => {
-        const [px, py] = [pivot.x + c * (x - pivot.x) - s * (y - pivot.y) + dx * level - from[0], pivot.y + s * (x - pivot.x) + c * (y - pivot.y) + dy * level - from[1]]
-        return { along: px * ux + py * uy, off: (px * other.nx + py * other.ny) / level }
-      })
-      const [first, last] = places[0]!.along < places[1]!.along ? [places[0]!, places[1]!] : [places[1]!, places[0]!]
+      const [ux, uy] = [(other.to[0] - other.from[0]) / other.length, (other.to[1] - other.from[1]) / other.length]
+      if ((last[0] - first[0]) * ux + (last[1] - first[1]) * uy < ONE_LINE * own.length) continue
+      const [start, end] = [first, last].map(([x, y]) => ({ along: (x - other.from[0]) * ux + (y - other.from[1]) * uy, off: (y - other.from[1]) * ux - (x - other.from[0]) * uy })) as [OnLine, OnLine]
       const shorter = Math.min(own.length, other.length)
-      if (Math.min(last.along, other.length) - Math.max(first.along, 0) > MOST_OVERLAP * shorter) continue
+      if (Math.min(end.along, other.length) - Math.max(start.along, 0) > MOST_OVERLAP * shorter) continue
       // The end that is nearer to the other border must lie on its line, the far one within what a short line tells of its direction.
-      const [near, far] = last.along < other.length / 2 ? [last, first] : [first, last]
+      const [near, far] = end.along < other.length / 2 ? [end, start] : [start, end]
       const stray = (near.off / wide) ** 2 + ((far.off - near.off) / (2 * wide)) ** 2
-      if (stray < 1) sum += (shorter / level) * (1 - stray) ** 2
+      if (stray < 1) sum += shorter * (1 - stray) ** 2
     }
   }
   return sum
 }
+
+/** Where an end lies beside a border: along it from its first end, and off its line. */
+interface OnLine { readonly along: number; readonly off: number }

@@ -141,8 +141,8 @@ interface Whole { readonly base: Sheet; readonly piece: Sheet; readonly level: n
 
 /** How far borders run on over the tear, in pixels of the level: each says as much as a pixel of tear. */
 function bordersThatRunOn(reducedPiece: Sheet, { base, piece, level }: Whole, placement: Placement, wide: number): number {
-  const { x, y } = pivotOf(reducedPiece)
-  return runOn(bordersOf(base), bordersOf(piece), { x: x * level, y: y * level }, placement, level, wide)
+  const place = (x: number, y: number) => placed(reducedPiece, placement, x / level, y / level).map((value) => value * level) as [number, number]
+  return runOn(bordersOf(base), bordersOf(piece), place, wide * level) / level
 }
 
 function contactOf(base: Sheet, piece: Sheet, whole: Whole, placement: Placement, reach: number): Contact {

@@ -115,22 +115,22 @@ export function rawEdge(sheet: Sheet): Omit<EdgePoint, 'torn'>[] {
   return points
 }
 
-/** Direction in which places spread most. */
-export function mainAxis(points: readonly { readonly x: number; readonly y: number }[]): { x: number; y: number } {
-  const mean = { x: 0, y: 0 }
+/** Direction in which places spread most, and their middle. */
+export function mainAxis(points: readonly { readonly x: number; readonly y: number }[]): { x: number; y: number; middle: { x: number; y: number } } {
+  const middle = { x: 0, y: 0 }
   for (const { x, y } of points) {
-    mean.x += x / points.length
-    mean.y += y / points.length
+    middle.x += x / points.length
+    middle.y += y / points.length
   }
   let [xx, xy, yy] = [0, 0, 0]
   for (const { x, y } of points) {
-    xx += (x - mean.x) ** 2
-    xy += (x - mean.x) * (y - mean.y)
-    yy += (y - mean.y) ** 2
+    xx += (x - middle.x) ** 2
+    xy += (x - middle.x) * (y - middle.y)
+    yy += (y - middle.y) ** 2
   }
   // The eigenvector of the larger eigenvalue of a symmetric matrix of two.
   const larger = (xx + yy + Math.sqrt((xx - yy) ** 2 + 4 * xy * xy)) / 2
   const [x, y] = Math.abs(larger - yy) > Math.abs(larger - xx) ? [larger - yy, xy] : [xy, larger - xx]
   const length = Math.sqrt(x * x + y * y) || 1
-  return { x: x / length, y: y / length }
+  return { x: x / length, y: y / length, middle }
 }
