@@ -93,6 +93,27 @@ describe('a print torn in two', () => {
     const moves = await Promise.all(['heal-30', 'heal-60'].map(async (name) => (await placeOf(after, name)).y - (await placeOf(before, name)).y))
     expect(Math.abs(Math.max(...moves) - Math.min(...moves) - 25)).toBeLessThan(0.5)
   })
+  it('is cropped and handed over: the file that is fetched is the joined, mended picture in its new frame', async () => {
+    const joined = await newest('-joined.tif')
+    await harness.open(joined, 'finish')
+    await harness.test('finish-crop').click()
+    await rest(page, 500)
+    const handle = (await harness.test('crop-handle').nth(2).boundingBox())!
+    await harness.drag({ x: handle.x + 5, y: handle.y + 5 }, { x: handle.x - 90, y: handle.y - 60 })
+    const crop = async () => (await harness.opened(joined)).treatment.operations?.find(({ operation }) => operation === 'crop')?.settings as { width: number; height: number } | undefined
+    await expect.poll(async () => (await crop())?.width).toBeGreaterThan(100)
+    await page.waitForTimeout(700)
+    await harness.saved()
+    await harness.test('stage-hand-over').click()
+    await page.waitForSelector('[data-test=output-preview]')
+    await harness.test('export').click()
+    await page.waitForSelector('[data-test=download]')
+    const { width, height } = (await crop())!
+    const { original } = (await harness.opened(joined)).picture
+    expect(width).toBeLessThan(original.width)
+    const [download] = await Promise.all([page.waitForEvent('download'), harness.test('download').first().click()])
+    expect(await sharp(await download.path()).metadata()).toMatchObject({ format: 'tiff', depth: 'ushort', width, height })
+  })
 })
 
 /** The picture of the job that was made last with such a name. */
