@@ -22,6 +22,9 @@ import { LivingTiles } from './tile-source.js'
  *
  * @param painted  Told when a change of the steps is on the screen.
  */
+/** The viewer draws the finest level whose pixels take at least so much of one of the screen (its `minPixelRatio`). */
+const LEAST_PIXEL = 0.5
+
 export function useRepainting(viewer: ShallowRef<OpenSeadragon.Viewer | undefined>, sight: Ref<Sight>, painted: () => void) {
   const bench = useBench()
   const look = useLook()
@@ -38,8 +41,8 @@ export function useRepainting(viewer: ShallowRef<OpenSeadragon.Viewer | undefine
       return tiles.refine({ x: -x / scale, y: -y / scale, width: width / scale, height: height / scale }, levelSeen(), () => viewer.value?.forceRedraw())
     },
   )
-  /** The level of the picture that the view is drawn from. */
-  const levelSeen = () => Math.max(0, Math.min((finish.framed && finish.chain ? levelCount(finish.chain.delivered.width, finish.chain.delivered.height) : bench.opened?.levels ?? 1) - 1, Math.round(-Math.log2(sight.value.scale))))
+  /** The level of the picture that the view is drawn from, as the viewer chooses it. */
+  const levelSeen = () => Math.max(0, Math.min((finish.framed && finish.chain ? levelCount(finish.chain.delivered.width, finish.chain.delivered.height) : bench.opened?.levels ?? 1) - 1, Math.ceil(-Math.log2(sight.value.scale / LEAST_PIXEL))))
   let tiles: LivingTiles | null = null
   let gone = false
 
